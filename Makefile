@@ -1,0 +1,43 @@
+# `make demo` and `make test` set up all that they need, then run. `make help` lists the rest.
+.PHONY: help demo test test-core document check clean screenshots bench
+.DEFAULT_GOAL := help
+
+help: ## list the targets
+	@grep -E '^[a-z-]+:.*##' $(MAKEFILE_LIST) | sed 's/:.*## /\t/' | expand -t 14
+
+demo: ## install what is missing, then run the demo in build/demo
+	@tools/setup.sh run
+	@rm -rf build/demo
+	@Rscript "$$(Rscript -e 'cat(system.file("exec", "rowanroot", package = "rowanroot"))')" demo build/demo
+
+test: test-core ## install what is missing, then run all tests
+	@tools/setup.sh test
+	@Rscript tools/test.R
+
+document: ## write NAMESPACE, man/ and the C++ exports anew (needs roxygen2 and pkgbuild)
+	Rscript -e 'Rcpp::compileAttributes("."); roxygen2::roxygenise(".")'
+	find src -name '*.o' -delete; rm -f src/*.so
+
+check: ## R CMD check (on the built package, in build/)
+	@mkdir -p build && cd build && R CMD build .. \
+	  && _R_CHECK_CRAN_INCOMING_REMOTE_=false _R_CHECK_SYSTEM_CLOCK_=0 R CMD check --as-cran --no-manual rowanroot_*.tar.gz
+
+clean: ## remove what was built
+	find src -name '*.o' -delete; rm -rf src/*.so build
+
+# The core's own tests need no R. They run with the address and undefined-behaviour sanitizers.
+CORE_OBJECTS := $(patsubst src/core/%.cpp,build/core/%.o,$(wildcard src/core/*.cpp)) \
+  $(patsubst tests/core/%.cpp,build/core/tests/%.o,$(wildcard tests/core/*.cpp))
+CORE_FLAGS := -std=c++17 -O1 -g -Wall -Wextra -pedantic -Isrc/core -pthread -fsanitize=address,undefined -fno-sanitize-recover
+
+build/core/%.o: src/core/%.cpp $(wildcard src/core/*.h)
+	@mkdir -p $(dir $@) && $(CXX) $(CORE_FLAGS) -c $< -o $@
+
+build/core/tests/%.o: tests/core/%.cpp $(wildcard src/core/*.h tests/core/*.h)
+	@mkdir -p $(dir $@) && $(CXX) $(CORE_FLAGS) -c $< -o $@
+
+build/core/run-tests: $(CORE_OBJECTS)
+	@$(CXX) $(CORE_FLAGS) $^ -o $@
+
+test-core: build/core/run-tests ## run the tests of the C++ core
+	@./build/core/run-tests

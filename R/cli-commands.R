@@ -1,0 +1,50 @@
+# One function a command: it gets the words after the command's name, and gives the exit status.
+
+cli_run <- function(args) {
+  options <- list(
+    optparse::make_option("--force", action = "store_true", default = FALSE,
+                          help = "write every output, even if it is up to date or was edited by hand"),
+    optparse::make_option("--only", metavar = "output", help = "write this output only, named as in the script")
+  )
+  given <- cli_arguments("run", args, options)
+  if (is.null(given)) return(exit_done)
+  check_cli_file(given$args, "run")
+  outputs <- run_script(given$args, force = given$options$force, only = given$options$only)
+  if (!nrow(outputs)) cat("The script has no outputs: `save_table()` makes one.\n")
+  exit_done
+}
+
+cli_status <- function(args) {
+  given <- cli_arguments("status", args)
+  if (is.null(given)) return(exit_done)
+  check_cli_file(given$args, "status")
+  outputs <- script_status(given$args)
+  if (!nrow(outputs)) cat("The script has no outputs: `save_table()` makes one.\n")
+  for (k in seq_len(nrow(outputs))) cat(format_status(outputs[k, ]), sep = "\n")
+  if (all(outputs$state == "up to date")) exit_done else exit_stale
+}
+
+format_status <- function(output) {
+  what <- if (output$state == "up to date") "up to date" else "out of date"
+  why <- strsplit(output$why, "; ", fixed = TRUE)[[1]]
+  format_told(list(output = output$output, state = what, why = why))
+}
+
+cli_peek <- function(args) {
+  options <- list(
+    optparse::make_option("--rows", type = "integer", default = 6L, help = "how many rows to show [%default]"),
+    optparse::make_option("--separator", default = ",", help = "the character between two fields [%default]")
+  )
+  given <- cli_arguments("peek", args, options)
+  if (is.null(given)) return(exit_done)
+  check_cli_file(given$args, "peek")
+  print(peek(open_table(given$args, separator = given$options$separator), rows = given$options$rows))
+  exit_done
+}
+
+# A file that is not there is wrong use: nothing was tried.
+check_cli_file <- function(path, command) {
+  if (length(Sys.glob(path)) || file.exists(path)) return(invisible())
+  hint <- nearest_name(basename(path), list.files(dirname(path)))
+  stop_wrong_use(command, paste0("There is no file ", path, ".", if (length(hint)) paste0(" Did you mean ", file.path(dirname(path), hint), "?")))
+}

@@ -1,0 +1,106 @@
+# The command `rowanroot`: the first word says which command, and each has a parser of its own.
+
+cli_commands <- function() {
+  list(
+    demo = list(run = cli_demo, arguments = "[folder]", about = "write the demo's files and script, run it, change a file, run again"),
+    run = list(run = cli_run, arguments = "script.R", about = "run a script; write only the outputs that are out of date"),
+    status = list(run = cli_status, arguments = "script.R", about = "tell which outputs of a script are out of date, and why"),
+    peek = list(run = cli_peek, arguments = "file", about = "show the size, columns and first rows of a CSV file")
+  )
+}
+
+exit_done <- 0L
+exit_failed <- 1L
+exit_wrong_use <- 2L
+exit_stale <- 3L
+
+# Runs the command line `args` and gives its exit status.
+cli_main <- function(args) {
+  if (!length(args) || args[1] %in% c("--help", "-h", "help")) {
+    cat(cli_overview(), sep = "\n")
+    return(if (length(args)) exit_done else exit_wrong_use)
+  }
+  if (args[1] == "--version") {
+    cat("rowanroot", format(utils::packageVersion("rowanroot")), "\n")
+    return(exit_done)
+  }
+  command <- cli_commands()[[args[1]]]
+  if (is.null(command)) return(cli_unknown_command(args[1]))
+  cli_guarded(command$run(args[-1]))
+}
+
+cli_overview <- function() {
+  commands <- cli_commands()
+  uses <- format(paste(names(commands), vapply(commands, `[[`, "", "arguments")))
+  c("rowanroot: derives the columns of tables, and reruns only what is out of date", "",
+    "Usage: rowanroot command [arguments]", "",
+    paste0("  ", uses, "  ", vapply(commands, `[[`, "", "about")), "",
+    "`rowanroot command --help` tells more of each; `--version` gives the version.",
+    "Exit status: 0 done, 1 a step failed, 2 wrong use, 3 (of status) something is out of date.")
+}
+
+cli_unknown_command <- function(name) {
+  hint <- nearest_name(name, names(cli_commands()))
+  cli_error(paste0("There is no command `", name, "`.", if (length(hint)) paste0(" Did you mean `", hint, "`?"),
+                   " `rowanroot --help` lists them."))
+  exit_wrong_use
+}
+
+cli_error <- function(lines) cat(lines, sep = "\n", file = stderr())
+
+# Errors become a message and an exit status; what was asked wrongly is told from what failed.
+cli_guarded <- function(code) {
+  tryCatch(
+    withCallingHandlers(code, warning = function(w) {
+      cli_error(paste0("Warning: ", conditionMessage(w)))
+      invokeRestart("muffleWarning")
+    }),
+    rowanroot_wrong_use = function(e) cli_failure(e, exit_wrong_use),
+    rowanroot_bad_argument = function(e) cli_failure(e, exit_wrong_use),
+    rowanroot_unknown_output = function(e) cli_failure(e, exit_wrong_use),
+    error = function(e) cli_failure(e, exit_failed),
+    interrupt = function(e) {
+      cli_error("Interrupted. Outputs are the old or the new ones, whole.")
+      130L
+    }
+  )
+}
+
+cli_failure <- function(error, status) {
+  cli_error(format_failure(error))
+  status
+}
+
+# The message, and below it what caused it.
+format_failure <- function(error) {
+  lines <- paste0("Error: ", conditionMessage(error))
+  cause <- error$parent
+  if (is.null(cause)) return(lines)
+  c(lines, paste0("Because: ", conditionMessage(cause)))
+}
+
+# The options and the words of a command, or a message on wrong use. NULL if it has shown its help.
+cli_arguments <- function(name, args, options = list(), at_least = 1, at_most = 1) {
+  command <- cli_commands()[[name]]
+  parser <- optparse::OptionParser(
+    usage = paste("rowanroot", name, command$arguments, if (length(options)) "[options]"),
+    option_list = options, description = paste0("\n", sub("^(.)", "\\U\\1", command$about, perl = TRUE), ".")
+  )
+  parsed <- tryCatch(
+    optparse::parse_args(parser, args, positional_arguments = TRUE, print_help_and_exit = FALSE),
+    error = function(e) stop_wrong_use(name, conditionMessage(e))
+  )
+  if (parsed$options$help) {
+    optparse::print_help(parser)
+    return(NULL)
+  }
+  words <- length(parsed$args)
+  if (words < at_least) stop_wrong_use(name, paste0("It needs ", command$arguments, "."))
+  if (words > at_most) stop_wrong_use(name, paste0("It takes ", at_most, " argument", if (at_most != 1) "s", ", not ", words, "."))
+  parsed
+}
+
+stop_wrong_use <- function(name, what) {
+  stop_because(c("{.code rowanroot {name}} was not understood. {what}", "i" = "{.code rowanroot {name} --help} shows how it is used."),
+               "wrong_use")
+}

@@ -1,0 +1,82 @@
+#' Choose columns
+#'
+#' Where a verb takes columns, such as `carry =` in [set_columns()], they can be given as bare names,
+#' as a range `a:c`, by a pattern, or all of them; with a minus in front they are left out. Several
+#' stand in `c()`. These two words are for such places only.
+#'
+#' @param pattern A pattern in which `*` is any text and `?` any one character, such as `"*_kg"`.
+#' @return Nothing outside a verb: there it is an error of class `rowanroot_bad_choice`.
+#' @examples
+#' visits <- data.frame(hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5), tare_kg = c(6, 6.2))
+#' visits |> set_columns({ net_kg <- gross_kg - tare_kg }, carry = -names_like("*_kg"))
+#' visits |> set_columns({ net_kg <- gross_kg - tare_kg }, carry = hive)
+#' @export
+all_columns <- function() stop_only_in_verbs("all_columns()")
+
+#' @rdname all_columns
+#' @export
+names_like <- function(pattern) stop_only_in_verbs("names_like()")
+
+stop_only_in_verbs <- function(word) {
+  stop_because(c("{.code {word}} stands for columns only where a verb takes columns.",
+                 "i" = "For instance {.code set_columns(x, {{ \u2026 }}, carry = {word})}."), "bad_choice")
+}
+
+# The names, of those that there are, that an expression chooses.
+choose_columns <- function(expr, names, env, call) {
+  chosen <- choose_part(expr, names, env, call)
+  if (chosen$leaves_out) setdiff(names, chosen$names) else chosen$names
+}
+
+chosen_names <- function(names, leaves_out = FALSE) list(names = unique(names), leaves_out = leaves_out)
+
+choose_part <- function(expr, names, env, call) {
+  if (is.symbol(expr)) return(chosen_names(known_column(as.character(expr), names, env, call)))
+  if (is.character(expr)) return(chosen_names(known_column(expr, names, env, call)))
+  head <- if (is.call(expr) && is.symbol(expr[[1]])) as.character(expr[[1]]) else ""
+  switch(head,
+    "c" = choose_several(as.list(expr)[-1], names, env, call),
+    ":" = choose_range(expr, names, env, call),
+    "-" = choose_minus(expr, names, env, call),
+    "(" = choose_part(expr[[2]], names, env, call),
+    all_columns = chosen_names(names),
+    names_like = chosen_names(grep(utils::glob2rx(eval(expr[[2]], env)), names, value = TRUE)),
+    stop_because(c("Can't choose columns by {.code {one_line(expr)}}.",
+                   "i" = "Columns are given as names, {.code a:c}, {.code names_like(\"*_kg\")} or {.code all_columns()}, several in {.code c()}, with a minus to leave them out."),
+                 "bad_choice", call)
+  )
+}
+
+# A column's own name counts first; a variable of the script may hold names.
+known_column <- function(name, names, env, call) {
+  if (all(name %in% names)) return(name)
+  if (length(name) == 1 && is.character(value <- get0(name, env, mode = "character"))) {
+    return(known_column(value, names, emptyenv(), call))
+  }
+  stop_unknown_column(setdiff(name, names)[1], names, call)
+}
+
+choose_several <- function(parts, names, env, call) {
+  parts <- lapply(parts, choose_part, names = names, env = env, call = call)
+  leaves_out <- vapply(parts, `[[`, NA, "leaves_out")
+  added <- unlist(lapply(parts[!leaves_out], `[[`, "names"))
+  removed <- unlist(lapply(parts[leaves_out], `[[`, "names"))
+  if (length(parts) && all(leaves_out)) return(chosen_names(removed, TRUE))
+  chosen_names(setdiff(as.character(added), removed))
+}
+
+choose_range <- function(expr, names, env, call) {
+  ends <- lapply(as.list(expr)[-1], choose_part, names = names, env = env, call = call)
+  at <- vapply(ends, function(end) if (length(end$names) == 1) match(end$names, names) else NA_integer_, 0L)
+  if (anyNA(at)) {
+    stop_because(c("A range of columns goes from one name to another.", "x" = "{.code {one_line(expr)}} does not."),
+                 "bad_choice", call)
+  }
+  chosen_names(names[at[1]:at[2]])
+}
+
+choose_minus <- function(expr, names, env, call) {
+  if (length(expr) == 3) return(choose_several(list(expr[[2]], call("-", expr[[3]])), names, env, call))
+  inner <- choose_part(expr[[2]], names, env, call)
+  chosen_names(inner$names, !inner$leaves_out)
+}

@@ -1,0 +1,90 @@
+# Runs the statements of a block on columns in memory. A statement only says what its column is; columns
+# are calculated together, in one pass, when R or the result needs them.
+
+# A run has numbered slots. A slot has a value (an R vector), or a pending typed node, or both; `columns`
+# says which slot each name stands for at this point of the block.
+new_run <- function(data, rows, call) {
+  run <- new.env(parent = emptyenv())
+  run$rows <- rows
+  run$call <- call
+  run$values <- run$pending <- list()
+  run$types <- character()
+  run$columns <- list()
+  run$formula <- ""
+  for (name in names(data)) run$columns[[name]] <- new_slot(run, data[[name]])$id
+  run
+}
+
+new_slot <- function(run, value) {
+  id <- length(run$types) + 1L
+  run$values[[id]] <- value
+  run$pending[id] <- list(NULL)
+  run$types[id] <- value_type(value)
+  list(kind = "slot", id = id, type = run$types[id])
+}
+
+new_pending <- function(run, node) {
+  id <- length(run$types) + 1L
+  run$values[id] <- list(NULL)
+  run$pending[[id]] <- node
+  run$types[id] <- node$type
+  list(kind = "slot", id = id, type = node$type)
+}
+
+run_statement <- function(run, statement) {
+  run$formula <- statement$text
+  name <- statement$target
+  if (statement$removes) {
+    run$columns[[name]] <- NULL
+    return(invisible())
+  }
+  node <- type_node(statement$node, run)
+  run$columns[[name]] <- column_slot(node, statement, run)
+}
+
+# The slot of a formula's result: one value a row.
+column_slot <- function(node, statement, run) {
+  if (node$kind == "slot") return(node$id)
+  if (node$kind == "object") return(new_slot(run, whole_column(node$value, run))$id)
+  if (node$type == "missing") node$type <- "logical"
+  new_pending(run, node)$id
+}
+
+# A single value with a class, such as a date, is repeated; anything else has the wrong length.
+whole_column <- function(value, run) {
+  single <- is.atomic(value) && length(value) == 1 && is.null(dim(value))
+  if (!single) stop_wrong_length(value, NULL, run)
+  rep(value, run$rows)
+}
+
+stop_wrong_length <- function(value, code, run) {
+  is_vector <- (is.atomic(value) || is.list(value)) && !is.data.frame(value) && !is.null(value) && is.null(dim(value))
+  if (!is_vector) {
+    stop_because(c("A column must have one value a row.",
+                   "x" = "{.code {run$formula}} gives {what_is(value)}."), "bad_result", run$call)
+  }
+  stop_because(c("A column must have one value a row: {run$rows}, or one for all.",
+                 "x" = "{.code {run$formula}} has {length(value)}."),
+               "wrong_length", run$call, found = length(value), expected = run$rows)
+}
+
+# Gives values to these slots.
+calculate <- function(run, ids) {
+  ids <- unique(ids)
+  ids <- ids[vapply(ids, function(id) !is.null(run$pending[[id]]), NA)]
+  if (!length(ids)) return(invisible())
+  nodes <- run$pending[ids]
+  values <- run_program(compile_program(nodes, run), run)
+  for (k in seq_along(ids)) {
+    run$values[[ids[k]]] <- values[[k]]
+    run$pending[ids[k]] <- list(NULL)
+  }
+  invisible()
+}
+
+# The columns of these names, as they are at the end of the block.
+run_results <- function(run, names) {
+  ids <- vapply(names, function(name) run$columns[[name]], 0L)
+  calculate(run, ids)
+  stats::setNames(run$values[ids], names)
+}

@@ -1,0 +1,119 @@
+# From typed nodes to a program of the core. Registers are found by what they hold, so that a part that
+# several formulas share is calculated once.
+
+# Registers are numbered from 1 within their sort while a program grows; the core wants one numbering,
+# inputs first, then constants, then operations.
+compile_program <- function(nodes, run) {
+  program <- new.env(parent = emptyenv())
+  program$inputs <- program$constants <- program$operations <- list()
+  program$known <- new.env(parent = emptyenv())
+  program$registers <- lapply(nodes, emit_output, program = program, run = run)
+  program
+}
+
+register <- function(sort, number) c(sort, number)
+no_register <- c(0, 0)
+
+# An output must be the result of an operation.
+emit_output <- function(node, program, run) {
+  at <- emit(node, no_register, program, run)
+  if (at[1] == 3) at else emit_operation("copy", list(at), no_register, program)
+}
+
+# `wanted` is the register of the rows whose result is used: it matters to what counts its overflows.
+emit <- function(node, wanted, program, run) {
+  switch(node$kind,
+    slot = emit_slot(node$id, program, run),
+    constant = emit_constant(node, program),
+    operation = {
+      counts <- node$type == "integer" && node$name %in% c("add", "subtract", "multiply")
+      operands <- lapply(node$operands, emit, wanted = wanted, program = program, run = run)
+      emit_operation(node$name, operands, if (counts) wanted else no_register, program, node$origin)
+    },
+    choose = emit_choose(node, wanted, program, run)
+  )
+}
+
+emit_slot <- function(id, program, run) {
+  pending <- run$pending[[id]]
+  if (!is.null(pending)) return(emit_once(paste("slot", id), program, emit(pending, no_register, program, run)))
+  emit_once(paste("slot", id), program, {
+    program$inputs[[length(program$inputs) + 1]] <- run$values[[id]]
+    register(1, length(program$inputs))
+  })
+}
+
+emit_constant <- function(node, program) {
+  emit_once(paste("constant", node$type, constant_text(node$value)), program, {
+    program$constants[[length(program$constants) + 1]] <- node$value
+    register(2, length(program$constants))
+  })
+}
+
+# Tells 0 from -0 and NA from NaN.
+constant_text <- function(value) {
+  if (is.double(value)) paste(writeBin(value, raw()), collapse = "") else if (is.na(value)) "NA" else paste0("=", value)
+}
+
+emit_operation <- function(name, operands, wanted, program, origin = NULL) {
+  places <- vapply(operands, paste, "", collapse = ".")
+  emit_once(paste(c(name, wanted, places), collapse = " "), program, {
+    program$operations[[length(program$operations) + 1]] <- list(name = name, operands = operands, wanted = wanted, origin = origin)
+    register(3, length(program$operations))
+  })
+}
+
+emit_once <- function(key, program, code) {
+  known <- program$known[[key]]
+  if (!is.null(known)) return(known)
+  program$known[[key]] <- force(code)
+  program$known[[key]]
+}
+
+emit_choose <- function(node, wanted, program, run) {
+  condition <- emit(node$condition, wanted, program, run)
+  branch <- function(name, node) {
+    if (!counts_overflows(node)) return(no_register)
+    outer <- if (wanted[1] > 0) wanted else emit_constant(typed_constant(TRUE), program)
+    emit_operation(name, list(condition, outer), no_register, program)
+  }
+  yes <- emit(node$yes, branch("want_yes", node$yes), program, run)
+  no <- emit(node$no, branch("want_no", node$no), program, run)
+  emit_operation("choose", list(condition, yes, no), no_register, program)
+}
+
+counts_overflows <- function(node) {
+  switch(node$kind,
+    operation = node$type == "integer" || any(vapply(node$operands, counts_overflows, NA)),
+    choose = any(vapply(node[c("condition", "yes", "no")], counts_overflows, NA)),
+    FALSE
+  )
+}
+
+# Runs the program. Gives a vector for each node that it was made of.
+run_program <- function(program, run) {
+  starts <- c(0, length(program$inputs), length(program$inputs) + length(program$constants))
+  number <- function(at) if (at[1] == 0) -1L else as.integer(starts[at[1]] + at[2] - 1)
+  outputs <- vapply(program$registers, number, 0L)
+  asked <- unique(outputs)
+  result <- run_program_cpp(
+    program$inputs, program$constants,
+    vapply(program$operations, `[[`, "", "name"),
+    lapply(program$operations, function(operation) vapply(operation$operands, number, 0L)),
+    vapply(program$operations, function(operation) number(operation$wanted), 0L),
+    asked, run$rows, getOption("rowanroot.threads", 0L), getOption("rowanroot.block_rows", 2048L)
+  )
+  if (length(result$overflow_rows)) warn_overflows(result, program, starts[3], run)
+  result$columns[match(outputs, asked)]
+}
+
+warn_overflows <- function(result, program, operations_start, run) {
+  origins <- vapply(program$operations[result$overflow_register - operations_start + 1], `[[`, "", "origin")
+  for (k in which(!duplicated(origins))) {
+    rows <- counted_rows(sum(result$overflow_rows[origins == origins[k]]))
+    first <- min(result$overflow_first[origins == origins[k]])
+    warn_because(c("Whole numbers became too large in {.code {origins[k]}}: {rows} now missing, row {first} first.",
+                   "i" = "Make one of the numbers a double, as in {.code as.numeric(x)} or {.code 2} for {.code 2L}."),
+                 "overflow", run$call)
+  }
+}

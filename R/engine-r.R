@@ -1,0 +1,60 @@
+# What the language leaves to R: functions that it does not know, called once with whole columns.
+
+call_r <- function(node, run) {
+  arguments <- lapply(node$arguments, type_node, run = run)
+  call_r_function(node$fun, node$name, arguments, node$shown, run)
+}
+
+call_r_function <- function(fun, name, arguments, shown, run) {
+  values <- node_values(arguments, run)
+  result <- tryCatch(do.call(fun, values, quote = TRUE), error = function(e) stop_formula_failed(shown, run$formula, e, run$call))
+  # A broken-down time is a list of parts: a column has the moments themselves.
+  if (inherits(result, "POSIXlt")) result <- as.POSIXct(result)
+  typed_value(result, run, shown)
+}
+
+# The R values of typed nodes. What is yet to be calculated is, with all that is pending, in one pass.
+node_values <- function(nodes, run) {
+  ids <- vapply(nodes, function(node) {
+    switch(node$kind, slot = node$id, operation = , choose = new_pending(run, node)$id, 0L)
+  }, 0L)
+  if (any(ids > 0)) calculate(run, ids[ids > 0])
+  Map(function(node, id) if (id > 0) run$values[[id]] else node$value, nodes, ids)
+}
+
+# Code that takes columns by name sees them in an environment of their own.
+eval_code <- function(node, run) {
+  columns <- new.env(parent = node$env)
+  values <- node_values(lapply(node$columns, run_column, run = run), run)
+  for (k in seq_along(values)) assign(node$columns[k], values[[k]], envir = columns)
+  eval(node$expr, columns)
+}
+
+# A choice between values that have classes. They must be of one sort, so that nothing is converted.
+choose_with_r <- function(condition, yes, no, node, run) {
+  values <- node_values(list(condition, yes, no), run)
+  condition <- rep_len(values[[1]], run$rows)
+  model <- if (yes$type == "missing") values[[3]] else values[[2]]
+  check_one_sort(values[2:3], c(yes$type, no$type), node, run)
+  result <- rep(model, length.out = run$rows)
+  result[] <- NA
+  for (k in 1:2) {
+    rows <- which(if (k == 1) condition else !condition)
+    value <- values[[k + 1]]
+    if (c(yes$type, no$type)[k] != "missing") result[rows] <- if (length(value) == 1) value else value[rows]
+  }
+  typed_value(result, run, node$shown)
+}
+
+check_one_sort <- function(values, types, node, run) {
+  for (value in values[types != "missing"]) {
+    if (!length(value) %in% c(1, run$rows)) stop_wrong_length(value, node$shown, run)
+  }
+  same <- any(types == "missing") ||
+    identical(class(values[[1]]), class(values[[2]])) && identical(levels(values[[1]]), levels(values[[2]]))
+  if (same) return(invisible())
+  stop_because(c("The two branches of an {.code if} must be of one type.",
+                 "x" = "With {.code if ({node$shown})}, one is {.cls {class(values[[1]])}} and the other {.cls {class(values[[2]])}}, in {.code {run$formula}}.",
+                 "i" = "Convert one of them, for instance both to text by {.code as.character()}."),
+               "type_mismatch", run$call)
+}

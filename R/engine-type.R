@@ -1,0 +1,131 @@
+# Types are found while a block is run, since only R knows what its own functions give. A typed node has
+# a `type`, and is one of
+#   slot      id                     a column of the run, calculated or not
+#   constant  value                  one value for every row
+#   operation name, operands         of the core
+#   choose    condition, yes, no
+#   object    value                  anything else that R gave; good only as an argument of R's functions
+
+typed_constant <- function(value) {
+  list(kind = "constant", value = value, type = if (is_missing_literal(value)) "missing" else value_type(value))
+}
+
+# What a value of the script or a result of R is to a formula over `rows` rows.
+typed_value <- function(value, run, shown) {
+  type <- value_type(value)
+  if (type != "other" && length(value) == 1) return(typed_constant(value))
+  if (is_column_like(value, run$rows)) return(new_slot(run, value))
+  list(kind = "object", value = value, type = "other", shown = shown)
+}
+
+is_column_like <- function(value, rows) {
+  (is.atomic(value) || is.list(value)) && !is.null(value) && !is.data.frame(value) && length(value) == rows && is.null(dim(value))
+}
+
+type_node <- function(node, run) {
+  switch(node$kind,
+    column = run_column(run, node$name),
+    rows = if (node$name == ".rows") typed_constant(run$rows) else row_numbers(run),
+    value = typed_value(node$value, run, node$shown),
+    word = type_word(node, run),
+    choose = type_choose(node, run),
+    r_call = call_r(node, run),
+    r_code = list(kind = "object", value = eval_code(node, run), type = "other", shown = one_line(node$expr))
+  )
+}
+
+run_column <- function(run, name) {
+  id <- run$columns[[name]]
+  list(kind = "slot", id = id, type = run$types[[id]])
+}
+
+row_numbers <- function(run) {
+  if (is.null(run$row_numbers)) run$row_numbers <- new_slot(run, seq_len(run$rows))
+  run$row_numbers
+}
+
+type_word <- function(node, run) {
+  arguments <- lapply(node$arguments, type_node, run = run)
+  types <- vapply(arguments, `[[`, "", "type")
+  rule <- if (!any(types == "other")) node$word$rule(types)
+  if (is.null(rule)) {
+    check_types_fit(node, types, run)
+    return(call_r_function(node$word$fun, node$word$name, arguments, node$shown, run))
+  }
+  operands <- mapply(convert, arguments, rule$operands, SIMPLIFY = FALSE, USE.NAMES = FALSE)
+  simplified(list(kind = "operation", name = node$word$operation, operands = operands, type = rule$result,
+                  origin = run$formula))
+}
+
+# x^2 is x * x in R too.
+simplified <- function(node) {
+  is_square <- node$name == "power" && node$operands[[2]]$kind == "constant" && identical(node$operands[[2]]$value, 2)
+  if (is_square) {
+    node$name <- "square"
+    node$operands <- node$operands[1]
+  }
+  node
+}
+
+# R would compare a number with a text as texts, and calculate with neither.
+check_types_fit <- function(node, types, run) {
+  if (!any(types == "text")) return(invisible())
+  name <- node$word$name
+  is_comparison <- name %in% c("==", "!=", "<", "<=", ">", ">=")
+  if (is_comparison && is.na(common_type(types[types != "other"]))) {
+    other <- setdiff(types, c("text", "missing"))[1]
+    stop_because(c("Can't compare text with {type_words[[other]]}.",
+                   "x" = "{.code {node$shown}} in {.code {run$formula}} does.",
+                   "i" = "Convert one of them: {.code as.numeric()} makes numbers, {.code as.character()} makes text."),
+                 "type_mismatch", run$call)
+  }
+  if (is_comparison || any(types == "other") || name == "is.na") return(invisible())
+  culprit <- node$arguments[[which(types == "text")[1]]]
+  stop_because(c("{.code {name}} needs numbers, not text.",
+                 "x" = "{shown_of(culprit)} is text in {.code {run$formula}}.",
+                 "i" = "If it holds numbers, convert it first: {.code as.numeric()}."),
+               "type_mismatch", run$call)
+}
+
+shown_of <- function(node) paste0("`", if (is.null(node$shown)) node$name else node$shown, "`")
+
+convert <- function(node, type) {
+  if (node$type == type) return(node)
+  if (node$kind == "constant") return(list(kind = "constant", value = as.vector(node$value, vector_mode(type)), type = type))
+  if (node$type == "logical" && type == "integer" || node$type == "integer" && type == "logical" || type == "double") {
+    name <- c(integer = "to_integer", logical = "to_logical", double = "to_real")[[type]]
+  } else {
+    name <- "to_logical"
+  }
+  list(kind = "operation", name = name, operands = list(node), type = type)
+}
+
+vector_mode <- function(type) if (type == "text") "character" else type
+
+type_choose <- function(node, run) {
+  condition <- type_condition(node, run)
+  yes <- type_node(node$yes, run)
+  no <- type_node(node$no, run)
+  types <- c(yes$type, no$type)
+  if (any(types == "other")) return(choose_with_r(condition, yes, no, node, run))
+  type <- common_type(types)
+  if (is.na(type)) stop_branches_differ(yes, no, node, run)
+  list(kind = "choose", condition = condition, yes = convert(yes, type), no = convert(no, type), type = type)
+}
+
+type_condition <- function(node, run) {
+  condition <- type_node(node$condition, run)
+  if (condition$type == "missing" || condition$type == "logical") return(convert(condition, "logical"))
+  if (condition$type %in% c("integer", "double")) return(convert(condition, "logical"))
+  stop_because(c("A condition must be true or false, not {type_words[[condition$type]]}.",
+                 "x" = "{.code if ({node$shown})} is used in {.code {run$formula}}.",
+                 "i" = "Compare it with something: {.code {node$shown} == \u2026}."),
+               "type_mismatch", run$call)
+}
+
+stop_branches_differ <- function(yes, no, node, run) {
+  stop_because(c("The two branches of an {.code if} must be of one type.",
+                 "x" = "With {.code if ({node$shown})}, one is {type_words[[yes$type]]} and the other {type_words[[no$type]]}, in {.code {run$formula}}.",
+                 "i" = "Convert one of them: {.code as.character()} makes text, {.code as.numeric()} makes numbers. {.code NA} fits every type."),
+               "type_mismatch", run$call)
+}

@@ -1,0 +1,213 @@
+# From code to a tree with every name bound: to a column, or to a value of the script. Nothing is
+# calculated but the parts of a formula that no column enters: those are values of the script.
+#
+# A node is a list with a `kind`:
+#   column   name                    a column, as it is at that point of the block
+#   rows     name                    `.row` or `.rows`
+#   value    value, shown            anything from the script, and literals
+#   word     word, arguments         a word of the language
+#   choose   condition, yes, no
+#   r_call   fun, name, arguments    a function that the language does not know
+#   r_code   expr, columns, env      code that takes columns by name: a function or a model formula
+
+# `columns` are the names that are columns here, `env` is where the block was written, `formula` is the
+# text for messages, `locals` has the nodes of names that the formula itself gives.
+new_scope <- function(columns, env, formula, call, locals = list()) {
+  list(columns = columns, env = env, formula = formula, call = call, locals = locals)
+}
+
+bind_formula <- function(expr, scope) {
+  if (is.symbol(expr)) return(bind_name(as.character(expr), scope))
+  if (!is.call(expr)) return(value_node(expr, one_line(expr)))
+  head <- expr[[1]]
+  if (identical(head, quote(`(`))) return(bind_formula(expr[[2]], scope))
+  if (identical(head, quote(`{`))) return(bind_braces(expr, scope))
+  if (!any(mentioned_names(expr) %in% in_scope(scope))) return(bind_script_value(expr, scope))
+  if (identical(head, quote(`if`))) return(bind_if(expr, scope))
+  if (is_code_of_its_own(head)) return(bind_code(expr, scope))
+  bind_call(expr, scope)
+}
+
+in_scope <- function(scope) c(scope$columns, names(scope$locals), ".row", ".rows")
+
+value_node <- function(value, shown) list(kind = "value", value = value, shown = shown)
+
+bind_name <- function(name, scope) {
+  if (!is.null(scope$locals[[name]])) return(scope$locals[[name]])
+  if (name %in% c(".row", ".rows")) return(list(kind = "rows", name = name))
+  if (name %in% scope$columns) return(list(kind = "column", name = name))
+  value <- script_value(name, scope)
+  if (is.function(value)) {
+    stop_because(c("{.code {name}} is a function, and no column.",
+                   "x" = "It is used as a value in {.code {scope$formula}}.",
+                   "i" = "To call it, write {.code {name}(\u2026)}."), "unknown_column", scope$call, column = name)
+  }
+  value_node(value, name)
+}
+
+script_value <- function(name, scope) {
+  if (!nzchar(name)) {
+    stop_because(c("An argument is empty in {.code {scope$formula}}.", "i" = "Give a value, or take the comma away."),
+                 "bad_formula", scope$call)
+  }
+  if (exists(name, envir = scope$env)) return(get(name, envir = scope$env))
+  stop_unknown_column(name, scope$columns, scope$call, scope$formula)
+}
+
+# Names that a piece of code looks up, but for what stands right of `$` and `@`.
+mentioned_names <- function(expr) {
+  if (is.symbol(expr)) return(as.character(expr))
+  if (!is.call(expr)) return(character())
+  if (is.symbol(expr[[1]])) {
+    head <- as.character(expr[[1]])
+    if (head %in% c("$", "@", "::", ":::")) return(if (head %in% c("$", "@")) mentioned_names(expr[[2]]) else character())
+    if (head == "function") return(setdiff(mentioned_names(expr[[3]]), names(expr[[2]])))
+    parts <- as.list(expr)[-1]
+  } else {
+    parts <- as.list(expr)
+  }
+  unlist(lapply(parts, function(part) if (!missing(part)) mentioned_names(part)), use.names = FALSE)
+}
+
+# A part that no column enters is the script's: its value counts, not how it came about.
+bind_script_value <- function(expr, scope) {
+  value <- tryCatch(eval(expr, scope$env), error = function(e) {
+    names <- mentioned_names(expr)
+    unknown <- names[!vapply(names, exists, NA, envir = scope$env)]
+    if (length(unknown)) stop_unknown_column(unknown[1], scope$columns, scope$call, scope$formula, parent = e)
+    check_functions_exist(called_names(expr), scope)
+    stop_formula_failed(one_line(expr), scope$formula, e, scope$call)
+  })
+  value_node(value, one_line(expr))
+}
+
+# Braces in a formula: local names, then the value of the last line.
+bind_braces <- function(expr, scope) {
+  lines <- as.list(expr)[-1]
+  if (!length(lines)) {
+    stop_because(c("Empty braces have no value.", "x" = "They stand in {.code {scope$formula}}."), "bad_formula", scope$call)
+  }
+  for (line in lines[-length(lines)]) {
+    statement <- parse_statement(line, scope$call)
+    scope$locals[[statement$target]] <- bind_formula(statement$formula, scope)
+  }
+  bind_formula(lines[[length(lines)]], scope)
+}
+
+bind_if <- function(expr, scope) {
+  no <- if (length(expr) == 4) bind_formula(expr[[4]], scope) else value_node(NA, "NA")
+  list(kind = "choose", condition = bind_formula(expr[[2]], scope), yes = bind_formula(expr[[3]], scope), no = no,
+       shown = one_line(expr[[2]]))
+}
+
+is_code_of_its_own <- function(head) is.symbol(head) && as.character(head) %in% c("function", "~", "quote", "bquote")
+
+bind_code <- function(expr, scope) {
+  columns <- intersect(mentioned_names(expr), scope$columns)
+  local <- intersect(mentioned_names(expr), names(scope$locals))
+  if (length(local)) {
+    stop_because(c("{.code {one_line(expr)}} can't use {.code {local[1]}}, a name of this formula alone.",
+                   "i" = "Make it a scratch column: {.code .{local[1]} <- \u2026} on a line of its own."),
+                 "bad_formula", scope$call)
+  }
+  list(kind = "r_code", expr = expr, columns = columns, env = scope$env)
+}
+
+bind_call <- function(expr, scope) {
+  name <- one_line(expr[[1]])
+  fun <- call_function(expr, scope)
+  arguments <- as.list(expr)[-1]
+  if (identical(fun, base::ifelse) && length(arguments) == 3 && is.null(names(arguments))) {
+    return(bind_if(as.call(c(quote(`if`), arguments)), scope))
+  }
+  check_means_one_thing(name, fun, arguments, scope)
+  check_takes_every_row(fun, arguments, expr, scope)
+  keeps_right_side <- identical(fun, base::`$`) || identical(fun, base::`@`)
+  if (keeps_right_side) arguments[[2]] <- as.character(arguments[[2]])
+  bound <- lapply(arguments, bind_formula, scope = scope)
+  entry <- find_word(name, fun, arguments)
+  if (!is.null(entry)) return(list(kind = "word", word = entry, arguments = bound, shown = one_line(expr)))
+  list(kind = "r_call", fun = fun, name = name, arguments = bound, shown = one_line(expr))
+}
+
+call_function <- function(expr, scope) {
+  head <- expr[[1]]
+  if (is.symbol(head)) {
+    check_functions_exist(as.character(head), scope)
+    return(get(as.character(head), envir = scope$env, mode = "function"))
+  }
+  if (any(mentioned_names(head) %in% in_scope(scope))) {
+    stop_because(c("Can't call {.code {one_line(head)}}: a column holds no functions.",
+                   "x" = "It is called in {.code {scope$formula}}."), "bad_formula", scope$call)
+  }
+  fun <- bind_script_value(head, scope)$value
+  if (!is.function(fun)) {
+    stop_because(c("{.code {one_line(head)}} is not a function.", "x" = "It is called in {.code {scope$formula}}."),
+                 "unknown_function", scope$call)
+  }
+  fun
+}
+
+check_functions_exist <- function(names, scope) {
+  unknown <- names[!vapply(names, exists, NA, envir = scope$env, mode = "function")]
+  if (!length(unknown)) return(invisible())
+  hint <- nearest_name(unknown[1], function_names(scope$env))
+  stop_because(c("There is no function {.code {unknown[1]}()}.",
+                 "x" = "It is called in {.code {scope$formula}}.",
+                 "i" = if (length(hint)) "Did you mean {.code {hint}()}?" else "Is a {.code library()} missing at the top of the script?"),
+               "unknown_function", scope$call, name = unknown[1])
+}
+
+function_names <- function(env) {
+  own <- if (isNamespace(topenv(env)) || identical(env, globalenv())) ls(env) else c(ls(env), ls(globalenv()))
+  unique(c(own, names(words), "mean", "median", "round", "toupper", "tolower", "paste", "nchar", "substr", "is.na"))
+}
+
+# Functions that a call surely needs: its own, and those of a call given as an argument.
+called_names <- function(expr) {
+  if (!is.call(expr)) return(character())
+  head <- if (is.symbol(expr[[1]])) as.character(expr[[1]]) else character()
+  if (length(head) && (is_code_of_its_own(expr[[1]]) || head %in% c("::", ":::"))) return(character())
+  c(head, unlist(lapply(as.list(expr)[-1], function(part) if (!missing(part)) called_names(part))))
+}
+
+# Of a column, `x[[1]]` would be the first row's value in every row, which nobody means who writes for
+# one row.
+check_takes_every_row <- function(fun, arguments, expr, scope) {
+  if (!identical(fun, base::`[[`) || !any(mentioned_names(arguments[[1]]) %in% in_scope(scope))) return(invisible())
+  stop_because(c("{.code {one_line(expr)}} would give every row the same value.",
+                 "x" = "It is used in {.code {scope$formula}}, and {.code [[} takes one value out of a whole column.",
+                 "i" = "For a value of each row, use {.code vapply({one_line(arguments[[1]])}, `[`, \"\", 1)}, or a function that works on whole columns."),
+               "not_row_wise", scope$call)
+}
+
+check_means_one_thing <- function(name, fun, arguments, scope) {
+  across <- ambiguous_words[name]
+  if (is.na(across) || !identical(fun, get(name, envir = baseenv()))) return(invisible())
+  over <- vapply(arguments, function(a) any(mentioned_names(a) %in% in_scope(scope)), NA)
+  if (sum(over) < 2) return(invisible())
+  inside <- paste(vapply(arguments[over], one_line, ""), collapse = ", ")
+  by_row <- if (name == "sum") paste(vapply(arguments[over], one_line, ""), collapse = " + ")
+            else paste0("p", name, "(", inside, ")")
+  stop_because(c("{.code {name}()} of several columns could mean two things.",
+                 "x" = "It is used in {.code {scope$formula}}.",
+                 "i" = "In each row: {.code {by_row}}.",
+                 "i" = "Over all rows of all of them: {.code {name}(c({inside}))}."),
+               "ambiguous_word", scope$call)
+}
+
+stop_formula_failed <- function(code, formula, error, call) {
+  stop_because(c("Can't calculate {.code {formula}}.",
+                 "x" = "In {.code {code}} R said: {conditionMessage(error)}"),
+               "formula_failed", call, parent = NULL, r_message = conditionMessage(error))
+}
+
+# The columns that a tree reads.
+node_columns <- function(node) {
+  unique(switch(node$kind,
+    column = node$name,
+    choose = c(node_columns(node$condition), node_columns(node$yes), node_columns(node$no)),
+    word = , r_call = unlist(lapply(node$arguments, node_columns), use.names = FALSE),
+    r_code = node$columns
+  ))
+}

@@ -1,0 +1,36 @@
+# The types that the engine works on. A vector with a class or other attributes is of type "other":
+# formulas over it are done by R, on whole columns.
+
+engine_types <- c("logical", "integer", "double", "text")
+
+value_type <- function(x) {
+  if (!is.null(attributes(x))) return("other")
+  switch(typeof(x), logical = "logical", integer = "integer", double = "double", character = "text", "other")
+}
+
+# A bare NA fits every type.
+is_missing_literal <- function(x) is.logical(x) && length(x) == 1 && is.null(attributes(x)) && is.na(x)
+
+# The type's name as people are told it.
+type_name <- function(x) {
+  if (inherits(x, "Date")) return("date")
+  if (inherits(x, "POSIXct")) return("time")
+  if (is.factor(x)) return("category")
+  if (inherits(x, "difftime")) return("duration")
+  if (is.object(x)) return(class(x)[1])
+  switch(typeof(x), double = "number", character = "text", typeof(x))
+}
+
+type_words <- c(logical = "logical", integer = "a number", double = "a number", text = "text", missing = "missing",
+                other = "of a type of its own")
+
+is_numeric_type <- function(types) types %in% c("missing", "logical", "integer", "double")
+
+# The type that holds all of these, or NA where only R's quiet coercion to text could.
+common_type <- function(types) {
+  types <- types[types != "missing"]
+  if (!length(types)) return("logical")
+  if (all(types == "text")) return("text")
+  if (any(types == "text")) return(NA_character_)
+  c("logical", "integer", "double")[max(match(types, c("logical", "integer", "double")))]
+}

@@ -1,0 +1,102 @@
+# The table of words: what the engine does itself, on all rows at once. A word is R's own function of
+# that name; if a script has defined another function under the name, the script's is meant.
+#
+# An entry has the R function, the operation of the core, and a rule that gives, for the types of the
+# arguments, the types that they are converted to and the type of the result. A rule gives NULL where
+# the word is none of its business: then R's function is called with whole columns.
+
+word <- function(name, operation, rule, arguments) {
+  list(name = name, operation = operation, rule = rule, arguments = arguments,
+       fun = get(name, envir = baseenv(), mode = "function"))
+}
+
+rule_result <- function(operands, result, operation = NULL) list(operands = operands, result = result, operation = operation)
+
+# Integers stay integers, as in R; a logical counts as an integer.
+rule_arithmetic <- function(types) {
+  if (!all(is_numeric_type(types))) return(NULL)
+  type <- if (any(types == "double")) "double" else "integer"
+  rule_result(rep(type, length(types)), type)
+}
+
+rule_real <- function(types) {
+  if (!all(is_numeric_type(types))) return(NULL)
+  rule_result(rep("double", length(types)), "double")
+}
+
+rule_comparison <- function(types) {
+  type <- common_type(types)
+  if (is.na(type)) return(NULL)
+  # A logical is stored as an integer is.
+  rule_result(rep(if (type == "logical") "integer" else type, 2), "logical")
+}
+
+# Texts are compared for being equal here; which one is less depends on the language, and R knows it.
+rule_order <- function(types) if (!any(types == "text")) rule_comparison(types)
+
+rule_logic <- function(types) {
+  if (!all(is_numeric_type(types))) return(NULL)
+  rule_result(rep("logical", length(types)), "logical")
+}
+
+# Whole numbers are their own floor.
+rule_rounding <- function(types) if (identical(types, "double")) rule_result("double", "double")
+
+rule_about_value <- function(types) {
+  if (types == "logical" || types == "missing") types <- "integer"
+  rule_result(types, "logical")
+}
+
+rule_not_a_number <- function(types) if (identical(types, "double")) rule_result("double", "logical")
+
+rule_about_number <- function(types) if (all(is_numeric_type(types))) rule_about_value(types)
+
+make_words <- function() {
+  entries <- list(
+    word("+", "add", rule_arithmetic, 2),
+    word("-", "subtract", rule_arithmetic, 2),
+    word("*", "multiply", rule_arithmetic, 2),
+    word("/", "divide", rule_real, 2),
+    word("^", "power", rule_real, 2),
+    word("%%", "modulus", rule_arithmetic, 2),
+    word("%/%", "whole_divide", rule_arithmetic, 2),
+    word("==", "equal", rule_comparison, 2),
+    word("!=", "not_equal", rule_comparison, 2),
+    word("<", "less", rule_order, 2),
+    word("<=", "at_most", rule_order, 2),
+    word(">", "greater", rule_order, 2),
+    word(">=", "at_least", rule_order, 2),
+    word("&", "and", rule_logic, 2),
+    word("&&", "and", rule_logic, 2),
+    word("|", "or", rule_logic, 2),
+    word("||", "or", rule_logic, 2),
+    word("!", "not", rule_logic, 1),
+    word("xor", "exclusive_or", rule_logic, 2),
+    word("abs", "absolute", rule_arithmetic, 1),
+    word("sqrt", "square_root", rule_real, 1),
+    word("exp", "exponential", rule_real, 1),
+    word("log", "logarithm", rule_real, 1),
+    word("floor", "floor", rule_rounding, 1),
+    word("ceiling", "ceiling", rule_rounding, 1),
+    word("trunc", "truncate", rule_rounding, 1),
+    word("is.na", "is_missing", rule_about_value, 1),
+    word("is.nan", "is_not_a_number", rule_not_a_number, 1),
+    word("is.finite", "is_finite", rule_about_number, 1)
+  )
+  stats::setNames(entries, vapply(entries, `[[`, "", "name"))
+}
+
+words <- make_words()
+
+negation <- list(name = "-", operation = "negate", rule = rule_arithmetic, arguments = 1, fun = base::`-`)
+
+# The word that this function is, called so, or NULL. Named arguments are R's business.
+find_word <- function(name, fun, arguments) {
+  entry <- words[[name]]
+  if (is.null(entry) || !identical(entry$fun, fun) || !is.null(names(arguments))) return(NULL)
+  if (name == "-" && length(arguments) == 1) return(negation)
+  if (length(arguments) == entry$arguments) entry
+}
+
+# Over the column, or across columns? Of several columns these could mean either.
+ambiguous_words <- c(max = "row_max", min = "row_min", sum = "row_total")

@@ -1,0 +1,157 @@
+#' Open files as a live table
+#'
+#' A live table is a source and a list of steps. Nothing is read until its values are looked at; when a
+#' file has changed by the next look, they are calculated again, and a line says why.
+#'
+#' CSV files are read exactly: types come from the whole column and from all files together; numbers come
+#' back bit for bit; dates of the form `2026-03-31` are dates; codes with leading zeros, and whole
+#' numbers too long to be exact, stay text. A field with nothing in it, or the letters NA without quotes,
+#' is missing. Files must be UTF-8.
+#'
+#' @param path The path of a CSV file, a pattern such as `"visits/*.csv"` for several files of one shape,
+#'   or several of these. Or a data frame.
+#' @param separator The character between two fields.
+#' @return A live table: print it for a view of it, [as.data.frame()] gives its values, and
+#'   [set_columns()], [keep_rows()] and [save_table()] take it. `$`, `[[`, `names()`, `dim()`, `head()`
+#'   and `summary()` work as on a data frame.
+#' @section Errors:
+#' `rowanroot_no_such_file`; `rowanroot_csv`, with file and line, for a line with too many or too few fields,
+#' a quote that is never closed, and the like; `rowanroot_different_columns` if files don't fit together.
+#' @examples
+#' folder <- tempfile()
+#' dir.create(folder)
+#' writeLines(c("hive,gross_kg,tare_kg", "NB-01,31,6", "NB-02,28.5,6.2"), file.path(folder, "june.csv"))
+#' visits <- open_table(file.path(folder, "*.csv"))
+#' yield <- visits |> set_columns({ net_kg <- gross_kg - tare_kg })
+#' yield
+#' as.data.frame(yield)
+#' unlink(folder, recursive = TRUE)
+#' @export
+open_table <- function(path, separator = ",") {
+  call <- rlang::current_env()
+  if (is_live_table(path)) return(path)
+  if (is.data.frame(path)) {
+    check_table(path, call)
+    return(new_live_table(new_frame_source(path, one_line(substitute(path), 30L)), names(path)))
+  }
+  check_path(path, "path", call)
+  check_separator(separator, call)
+  source <- new_csv_source(path, separator)
+  new_live_table(source, source_columns(source, call))
+}
+
+check_path <- function(path, arg, call, several = TRUE) {
+  fine <- is.character(path) && length(path) > 0 && !anyNA(path) && all(nzchar(path)) && (several || length(path) == 1)
+  if (fine) return(invisible())
+  stop_because(c("{.arg {arg}} must be {if (several) 'a path or a data frame' else 'one path'}, not {what_is(path)}."), "bad_argument", call)
+}
+
+check_separator <- function(separator, call) {
+  fine <- is.character(separator) && length(separator) == 1 && !is.na(separator) &&
+    nchar(separator, "bytes") == 1 && !separator %in% c("\"", "\n", "\r")
+  if (fine) return(invisible())
+  stop_because(c("{.arg separator} must be one character, such as {.code \",\"}, {.code \";\"} or {.code \"\\t\"}.",
+                 "x" = "It is {.code {one_line(separator)}}."), "bad_argument", call)
+}
+
+# `memory` holds the values that were last looked at, and their key.
+new_live_table <- function(source, columns, steps = list()) {
+  structure(list(source = source, columns = columns, steps = steps, memory = new.env(parent = emptyenv())),
+            class = "live_table")
+}
+
+is_live_table <- function(x) inherits(x, "live_table")
+
+# The parts of a live table: `$` gives its columns.
+live <- function(x) unclass(x)
+
+add_step <- function(x, step) new_live_table(live(x)$source, step$columns, c(live(x)$steps, list(step)))
+
+# The table with its steps bound to the columns that its source has now.
+current_table <- function(x, call) {
+  columns <- source_columns(live(x)$source, call)
+  steps <- live(x)$steps
+  for (k in seq_along(steps)) {
+    if (!identical(steps[[k]]$columns_before, columns)) steps[[k]] <- bind_step(steps[[k]], columns, call)
+    columns <- steps[[k]]$columns
+  }
+  table <- live(x)
+  table$steps <- steps
+  table$columns <- columns
+  structure(table, class = "live_table")
+}
+
+# What the values of a table are made from: its parts and its steps, and one key of all that.
+table_origin <- function(x, call) {
+  parts <- source_parts(live(x)$source, call)
+  steps <- vapply(live(x)$steps, step_key, "")
+  list(parts = parts, key = rlang::hash(paste(c(engine_version, parts$hash, steps), collapse = "\n")))
+}
+
+# Raised when the same formulas give other values than before.
+engine_version <- "1"
+
+# The values, calculated unless nothing has changed since the last look.
+table_data <- function(x, call = NULL) {
+  x <- current_table(x, call)
+  memory <- live(x)$memory
+  origin <- table_origin(x, call)
+  if (identical(memory$origin$key, origin$key)) return(memory$data)
+  if (!is.null(memory$origin)) tell_what_changed(memory$origin$parts, origin$parts, length(live(x)$steps))
+  data <- source_data(live(x)$source, origin$parts, call)
+  for (step in live(x)$steps) data <- run_step(step, data, call)
+  memory$data <- data
+  memory$origin <- origin
+  data
+}
+
+tell_what_changed <- function(before, now, steps) {
+  what <- changed_parts(before, now)
+  if (!length(what)) what <- "The script changed"
+  cli::cli_inform(c("i" = "{what[1]}{if (length(what) > 1) paste(' and', length(what) - 1, 'more')}: {counted(steps, 'step')} calculated again."),
+                  class = "rowanroot_recalculated")
+}
+
+# "june.csv changed", for each part that did; parts are told by name.
+changed_parts <- function(before, now) {
+  common <- intersect(now$name, before$name)
+  changed <- common[now$hash[match(common, now$name)] != before$hash[match(common, before$name)]]
+  paste(c(changed, setdiff(now$name, before$name), setdiff(before$name, now$name)),
+        rep(c("changed", "is new", "is gone"),
+            c(length(changed), sum(!now$name %in% before$name), sum(!before$name %in% now$name))),
+        recycle0 = TRUE)
+}
+
+#' @export
+as.data.frame.live_table <- function(x, row.names = NULL, optional = FALSE, ...) table_data(x, rlang::current_env())
+
+#' @export
+dim.live_table <- function(x) dim(table_data(x))
+
+#' @export
+names.live_table <- function(x) live(x)$columns
+
+#' @export
+`$.live_table` <- function(x, name) x[[name]]
+
+#' @export
+`[[.live_table` <- function(x, i, ...) {
+  data <- table_data(x)
+  if (is.character(i) && length(i) == 1 && !i %in% names(data)) stop_unknown_column(i, names(data), NULL)
+  data[[i, ...]]
+}
+
+#' @export
+`[.live_table` <- function(x, ...) table_data(x)[...]
+
+#' @export
+head.live_table <- function(x, ...) utils::head(table_data(x), ...)
+
+#' @export
+summary.live_table <- function(object, ...) summary(table_data(object), ...)
+
+#' @export
+print.live_table <- function(x, ...) {
+  print(peek(x), ...)
+  invisible(x)
+}

@@ -1,0 +1,139 @@
+#' Look at a table
+#'
+#' Shows the size, every column with its type and how many of its values are missing, and the first
+#' rows. Of a live table the columns that its steps made come first, each beside the columns that it came
+#' from, however wide the table is.
+#'
+#' @param x A data frame, a live table, or the path of a CSV file.
+#' @param rows How many rows to show.
+#' @return An object of class `table_view`, which prints itself to the width of the console. It is a list
+#'   with `title`, `rows`, `columns` (a data frame of `name`, `type`, `missing`), `strips` (the columns shown
+#'   side by side) and `head` (the first rows).
+#' @section Errors:
+#' `rowanroot_not_a_table`, and those of [open_table()].
+#' @examples
+#' visits <- data.frame(hive = c("NB-01", "NB-02", "SH-01"), gross_kg = c(31, 28.5, NA), tare_kg = c(6, 6.2, 5.9))
+#' peek(visits)
+#' peek(open_table(visits) |> set_columns({ net_kg <- gross_kg - tare_kg }))
+#' @export
+peek <- function(x, rows = 6) {
+  call <- rlang::current_env()
+  if (!is.numeric(rows) || length(rows) != 1 || is.na(rows) || rows < 0) {
+    stop_because("{.arg rows} must be a number of rows, not {what_is(rows)}.", "bad_argument", call)
+  }
+  if (is.character(x)) x <- open_table(x)
+  check_table(x, call)
+  data <- if (is_live_table(x)) table_data(x, call) else x
+  new_table_view(data, table_title(x), table_origins(x), rows)
+}
+
+table_title <- function(x) {
+  if (!is_live_table(x)) return("data frame")
+  steps <- length(live(x)$steps)
+  paste0(source_title(live(x)$source), if (steps) paste0(", then ", counted(steps, "step")))
+}
+
+# For each column that steps made, the columns of the table that it came from.
+table_origins <- function(x) {
+  if (!is_live_table(x)) return(list())
+  origins <- list()
+  for (step in live(x)$steps) {
+    made <- step_origins(step)
+    origins[names(made)] <- made
+  }
+  columns <- live(x)$columns
+  origins <- origins[intersect(names(origins), columns)]
+  Map(function(from, name) intersect(setdiff(from, name), columns), origins, names(origins))
+}
+
+new_table_view <- function(data, title, origins, rows) {
+  columns <- data.frame(name = names(data), type = vapply(data, type_name, ""),
+                        missing = vapply(data, count_missing, 0), row.names = NULL)
+  derived <- Map(function(name, from) c(name, from), names(origins), origins)
+  rest <- setdiff(names(data), unlist(derived))
+  structure(list(title = title, rows = nrow(data), columns = columns, derived = unname(derived), rest = rest,
+                 head = utils::head(data, rows)), class = "table_view")
+}
+
+count_missing <- function(column) if (is.list(column)) 0 else as.numeric(sum(is.na(column)))
+
+#' @export
+format.table_view <- function(x, width = getOption("width"), ...) {
+  columns <- paste0(x$columns$name, " ", cli::col_grey(x$columns$type), missing_note(x$columns$missing))
+  c(cli::style_bold(paste0(x$title, ": ", counted_rows(x$rows), ", ", counted(nrow(x$columns), "column"))),
+    if (nrow(x$columns)) c("", strwrap_cells(columns, width)),
+    if (x$rows > 0) format_strips(x, width))
+}
+
+missing_note <- function(missing) {
+  ifelse(missing > 0, cli::col_yellow(paste0(" (", format(missing, big.mark = ",", trim = TRUE), " missing)")), "")
+}
+
+# Cells with commas between them, over as many lines as they need.
+strwrap_cells <- function(cells, width) {
+  widths <- cli::ansi_nchar(cells, "width") + 2
+  line <- 1L
+  used <- 0
+  lines <- integer(length(cells))
+  for (k in seq_along(cells)) {
+    if (used > 0 && used + widths[k] > width) {
+      line <- line + 1L
+      used <- 0
+    }
+    used <- used + widths[k]
+    lines[k] <- line
+  }
+  last <- !duplicated(lines, fromLast = TRUE)
+  rows <- tapply(paste0(cells, ifelse(seq_along(cells) == length(cells), "", ",")), lines, paste, collapse = " ")
+  as.vector(rows)
+}
+
+# Strips of columns side by side, each with the first rows. A derived column and those that it came from
+# stay together; what does not fit beside the strip before begins the next.
+format_strips <- function(x, width) {
+  groups <- c(lapply(x$derived, format_group, head = x$head, derived = TRUE),
+              lapply(x$rest, format_group, head = x$head, derived = FALSE))
+  numbers <- right(c("", seq_len(nrow(x$head))))
+  strips <- list()
+  for (group in groups) {
+    last <- length(strips)
+    beside <- if (last) paste0(strips[[last]], if (group$derived) " \u2502 " else "  ", group$lines)
+    if (last && max(cli::ansi_nchar(beside, "width")) <= width) strips[[last]] <- beside
+    else strips[[last + 1]] <- paste0(cli::col_grey(numbers), "  ", group$lines)
+  }
+  fits <- if (length(x$derived)) seq_along(strips) else seq_len(min(length(strips), 3))
+  lines <- unlist(lapply(strips[fits], function(strip) c("", strip)))
+  hidden <- length(strips) - length(fits)
+  c(lines, if (hidden) c("", paste0("More columns than fit: choose some, as in peek(x[c(\"", x$rest[length(x$rest)], "\")]).")))
+}
+
+# net_kg < gross_kg, tare_kg: the column, an arrow, and what it came from.
+format_group <- function(names, head, derived) {
+  cells <- lapply(names, function(name) format_cells(head[[name]], name, derived && name == names[1]))
+  if (!derived || length(names) == 1) return(list(lines = do.call(paste, c(cells, sep = "  ")), derived = derived))
+  arrow <- c("\u2190", rep(" ", nrow(head)))
+  list(lines = do.call(paste, c(cells[1], list(arrow), list(do.call(paste, c(cells[-1], sep = "  "))))), derived = derived)
+}
+
+format_cells <- function(column, name, strong) {
+  cells <- if (is.list(column)) rep("\u2026", length(column)) else format_column(column)
+  cells[is.na(column)] <- cli::col_yellow("NA")
+  heading <- if (strong) cli::style_bold(cli::col_cyan(name)) else cli::style_bold(name)
+  if (is.numeric(column)) right(c(heading, cells)) else left(c(heading, cells))
+}
+
+format_column <- function(column) {
+  if (is.double(column) && !is.object(column)) return(trimws(format(column, digits = 5)))
+  cells <- if (length(dim(column)) == 2) rep("\u2026", nrow(column)) else format(column, trim = TRUE)
+  text <- encodeString(cells)
+  cli::ansi_strtrim(text, 24)
+}
+
+right <- function(cells) cli::ansi_align(cells, width = max(cli::ansi_nchar(cells, "width")), align = "right")
+left <- function(cells) cli::ansi_align(cells, width = max(cli::ansi_nchar(cells, "width")), align = "left")
+
+#' @export
+print.table_view <- function(x, width = getOption("width"), ...) {
+  cat(format(x, width = width), sep = "\n")
+  invisible(x)
+}

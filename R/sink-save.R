@@ -1,0 +1,102 @@
+#' Save a table as an output
+#'
+#' Writes a table to a CSV file, unless the file is up to date: made from the same bytes of the same input
+#' files, by the same formulas with the same constants and functions. What each output was made from is
+#' kept in `.rowanroot/journal.jsonl` in the working directory; spacing, comments and the names of
+#' variables do not count.
+#'
+#' The file is written beside its place, flushed, and renamed: there is the old one or the new one, whole.
+#' A file that rowanroot did not write, or that was edited since, is not overwritten.
+#'
+#' Numbers are written in the shortest form that reads back as exactly the same number, dates as
+#' `2026-03-31`, date-times in UTC, missing values as nothing.
+#'
+#' @param x A live table from [open_table()], or a data frame.
+#' @param path The path of the output, ending in `.csv`. Its folder is made if need be.
+#' @param force Write it even if it is up to date, or was not written by rowanroot.
+#' @return `x`, invisibly.
+#' @section Errors:
+#' `rowanroot_foreign_output` if something else has written the file, `rowanroot_output_is_input` if the
+#' table is made from it, `rowanroot_cannot_write`, `rowanroot_unknown_format`.
+#' @examples
+#' old <- setwd(tempdir())
+#' visits <- data.frame(hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5), tare_kg = c(6, 6.2))
+#' visits |>
+#'   set_columns({ net_kg <- gross_kg - tare_kg }) |>
+#'   save_table("yield.csv")
+#' readLines("yield.csv")
+#' unlink(c("yield.csv", ".rowanroot"), recursive = TRUE)
+#' setwd(old)
+#' @export
+save_table <- function(x, path, force = FALSE) {
+  call <- rlang::current_env()
+  check_table(x, call)
+  check_output_path(path, call)
+  check_flag(force, "force", call)
+  table <- if (is_live_table(x)) current_table(x, call) else open_frame(x)
+  check_is_no_input(table, path, call)
+  force <- force || isTRUE(state$run$force)
+  if (identical(state$run$mode, "status")) save_output(table, path, force, call)
+  else locked(save_output(table, path, force, call))
+  invisible(x)
+}
+
+open_frame <- function(x) new_live_table(new_frame_source(x, "a data frame"), names(x))
+
+check_flag <- function(x, arg, call) {
+  if (!rlang::is_bool(x)) stop_because("{.arg {arg}} must be TRUE or FALSE, not {what_is(x)}.", "bad_argument", call)
+}
+
+check_output_path <- function(path, call) {
+  check_path(path, "path", call, several = FALSE)
+  if (grepl("\\.csv$", path, ignore.case = TRUE)) return(invisible())
+  stop_because(c("Can't tell the format of {.file {path}}.", "i" = "Outputs are CSV files so far: end the name in {.code .csv}."),
+               "unknown_format", call)
+}
+
+check_is_no_input <- function(x, path, call) {
+  source <- live(x)$source
+  if (!inherits(source, "csv_source")) return(invisible())
+  files <- csv_files(source, call)
+  same <- normalizePath(files$path) == normalizePath(path, mustWork = FALSE)
+  if (any(same)) {
+    stop_because(c("{.file {path}} can't be both an input and an output.",
+                   "x" = "The table is made from it.", "i" = "Save under another name."), "output_is_input", call)
+  }
+}
+
+# Writes the output if it must be written, and tells the run what became of it.
+save_output <- function(x, path, force, call) {
+  origin <- table_origin(x, call)
+  now <- new_record(path, x, origin)
+  found <- output_state(path, now)
+  run <- state$run
+  chosen <- is.null(run$only) || path %in% run$only
+  if (identical(run$mode, "status") || !chosen) return(tell_run(path, found$state, found$why, chosen = chosen))
+  if (found$state == "up to date" && !force) return(tell_run(path, "up to date"))
+  started <- proc.time()[["elapsed"]]
+  data <- table_data(x, call)
+  make_output(data, path, now, found, force, call)
+  why <- if (found$state %in% c("up to date", "foreign")) "asked for" else found$why
+  tell_run(path, "made", why, rows = nrow(data), seconds = proc.time()[["elapsed"]] - started)
+}
+
+make_output <- function(data, path, now, found, force, call) {
+  if (!dir.exists(dirname(path))) dir.create(dirname(path), recursive = TRUE, showWarnings = FALSE)
+  if (file.access(dirname(path), 2) != 0) stop_because("Can't write to the folder {.file {dirname(path)}}.", "cannot_write", call)
+  replace_file(path, function(file) write_csv_file(data, file, call), before = function(file) {
+    now$written <- rlang::hash_file(file)
+    if (found$state == "foreign" && !force && !identical(now$written, rlang::hash_file(path))) stop_foreign(path, found$why, call)
+    now$made_at <- format(Sys.time(), "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
+    now$rows <- nrow(data)
+    now$columns <- as.list(names(data))
+    add_record(now)
+  })
+}
+
+stop_foreign <- function(path, why, call) {
+  stop_because(c("{.file {path}} was left as it is: {why}.",
+                 "i" = "To keep it, give it another name and run again.",
+                 "i" = "To replace it, run with {.code --force}, or write {.code save_table(x, \"{path}\", force = TRUE)}."),
+               "foreign_output", call, output = path)
+}

@@ -1,0 +1,44 @@
+# A source is where a live table begins: it is in one or several parts, and each kind of source has a
+# class with methods for these. Paths are seen from the folder that was the working directory when the
+# table was opened.
+
+# A data frame with a row for each part: its `name`, and the `hash` of its content.
+source_parts <- function(source, call) UseMethod("source_parts")
+
+# The names of the columns.
+source_columns <- function(source, call) UseMethod("source_columns")
+
+# All rows as a data frame.
+source_read <- function(source, call) UseMethod("source_read")
+
+# How the source is called in print.
+source_title <- function(source) UseMethod("source_title")
+
+# The data of a source, read again only if a part has changed.
+source_data <- function(source, parts, call) {
+  key <- paste(parts$hash, collapse = " ")
+  if (!identical(source$memory$key, key)) {
+    source$memory$data <- source_read(source, call)
+    source$memory$key <- key
+  }
+  source$memory$data
+}
+
+new_source <- function(class, ...) structure(list(..., memory = new.env(parent = emptyenv())), class = c(class, "source"))
+
+# A data frame that is in memory is a source in one part.
+new_frame_source <- function(data, title) new_source("frame_source", data = data, title = title)
+
+#' @export
+source_parts.frame_source <- function(source, call) {
+  data.frame(name = source$title, hash = rlang::hash(canonical_value(source$data)))
+}
+
+#' @export
+source_columns.frame_source <- function(source, call) names(source$data)
+
+#' @export
+source_read.frame_source <- function(source, call) source$data
+
+#' @export
+source_title.frame_source <- function(source) source$title

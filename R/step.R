@@ -1,0 +1,68 @@
+# A step is what a verb was told, bound and ready: it can be run on data, and has a key. Each verb has a
+# class of steps with methods for these. A step has `columns`, the names after it, and `columns_before`.
+
+# The data frame after the step.
+run_step <- function(step, data, call) UseMethod("run_step")
+
+# The step as text that changes if, and only if, what it calculates does.
+step_key <- function(step) UseMethod("step_key")
+
+# The same step for a table with these columns.
+bind_step <- function(step, names, call) UseMethod("bind_step")
+
+# What the step says, line by line: for each line its name, its text, a key, and the script's values in it.
+step_lines <- function(step) UseMethod("step_lines")
+
+# For each column that the step sets, the columns that it is made from.
+step_origins <- function(step) UseMethod("step_origins")
+
+#' @export
+step_origins.default <- function(step) list()
+
+# A step is run at once on a data frame and is recorded on a live table.
+apply_step <- function(x, step, call) {
+  if (is_live_table(x)) return(add_step(x, step))
+  run_step(step, x, call)
+}
+
+check_table <- function(x, call) {
+  if (!is.data.frame(x) && !is_live_table(x)) stop_not_a_table(x, call)
+  names <- column_names(x)
+  twice <- names[duplicated(names)]
+  if (length(twice)) {
+    stop_because(c("Two columns have the same name {.code {twice[1]}}.", "i" = "Give one of them another name first."),
+                 "repeated_name", call)
+  }
+  if (anyNA(names) || !all(nzchar(names))) {
+    stop_because(c("Column {which(is.na(names) | !nzchar(names))[1]} has no name.", "i" = "Give it one first."), "repeated_name", call)
+  }
+}
+
+column_names <- function(x) if (is_live_table(x)) live(x)$columns else names(x)
+
+# The script's single values in a tree, by the code that gave them.
+shown_values <- function(node) {
+  found <- switch(node$kind,
+    value = if (is_shown_value(node)) stats::setNames(list(format_value(node$value)), node$shown),
+    choose = c(shown_values(node$condition), shown_values(node$yes), shown_values(node$no)),
+    word = , r_call = unlist(lapply(unname(node$arguments), shown_values), recursive = FALSE)
+  )
+  found[!duplicated(names(found))]
+}
+
+# A literal shows itself in the formula.
+is_shown_value <- function(node) is.atomic(node$value) && length(node$value) == 1 && !identical(node$shown, one_line(node$value))
+
+format_value <- function(value) if (is.character(value)) quoted(value) else format(value, digits = 15)
+
+has_row_names <- function(data) .row_names_info(data) > 0
+
+# A table of the class of `data`, with its attributes, but these columns and row names (NULL: the same).
+as_table_like <- function(data, columns, row_names) {
+  extra <- attributes(data)
+  extra$names <- names(columns)
+  if (is.null(row_names)) row_names <- if (has_row_names(data)) extra$row.names else .set_row_names(nrow(data))
+  extra$row.names <- row_names
+  attributes(columns) <- extra
+  columns
+}

@@ -1,0 +1,52 @@
+# The journal says what each output was made from: `.rowanroot/journal.jsonl`, one JSON record a line,
+# oldest first. A record is written before the output takes its place, and counts only if the file on disk
+# is the one that it tells of: so a run may be killed between the two.
+
+journal_folder <- function() file.path(getwd(), ".rowanroot")
+
+journal_path <- function() file.path(journal_folder(), "journal.jsonl")
+
+# Records of each output that are kept: those before the last tell an old output from a foreign file.
+records_kept <- 5L
+
+read_journal <- function() {
+  if (!file.exists(journal_path())) return(list())
+  lines <- readLines(journal_path(), encoding = "UTF-8", warn = FALSE)
+  records <- lapply(lines[nzchar(lines)], function(line) {
+    tryCatch(jsonlite::fromJSON(line, simplifyVector = FALSE), error = function(e) NULL)
+  })
+  Filter(function(record) is.character(record$output) && is.character(record$written), records)
+}
+
+output_records <- function(output) Filter(function(record) identical(record$output, output), read_journal())
+
+# The last record that tells of a file with this content, or NULL.
+record_of_content <- function(records, hash) {
+  matching <- Filter(function(record) identical(record$written, hash), records)
+  if (length(matching)) matching[[length(matching)]]
+}
+
+add_record <- function(record) {
+  dir.create(journal_folder(), showWarnings = FALSE)
+  records <- c(read_journal(), list(record))
+  outputs <- vapply(records, `[[`, "", "output")
+  later <- rev(stats::ave(rev(seq_along(outputs)), rev(outputs), FUN = seq_along))
+  lines <- vapply(records[later <= records_kept], jsonlite::toJSON, "", auto_unbox = TRUE, null = "null", digits = NA)
+  replace_file(journal_path(), function(file) {
+    connection <- file(file, "wb")
+    on.exit(close(connection))
+    writeLines(enc2utf8(lines), connection, useBytes = TRUE)
+  })
+}
+
+# What an output is made from, as data for its record.
+new_record <- function(output, x, origin) {
+  list(
+    output = output, key = origin$key,
+    inputs = unname(Map(function(name, hash) list(name = name, hash = hash), origin$parts$name, origin$parts$hash)),
+    lines = table_lines(x),
+    rowanroot = as.character(utils::packageVersion("rowanroot")), r = as.character(getRversion())
+  )
+}
+
+table_lines <- function(x) unlist(lapply(live(x)$steps, step_lines), recursive = FALSE)

@@ -1,0 +1,19 @@
+# Two runs at once: the second waits for the first.
+
+# Runs the code while nobody else works in this folder. A run that has the lock already needs no other.
+locked <- function(code) {
+  if (!is.null(state$lock)) return(code)
+  dir.create(journal_folder(), showWarnings = FALSE)
+  file <- file.path(journal_folder(), "lock")
+  lock <- filelock::lock(file, timeout = 0)
+  if (is.null(lock)) {
+    cli::cli_inform(c("i" = "Another run is at work in {.file {getwd()}}: waiting for it."))
+    lock <- filelock::lock(file)
+  }
+  state$lock <- lock
+  on.exit({
+    state$lock <- NULL
+    filelock::unlock(lock)
+  })
+  code
+}

@@ -1,0 +1,22 @@
+# Writing a file so that whoever looks sees the old one or the new one, whole.
+
+# `write` gets the path of a file beside `path`; once it has written it, the file is flushed, and handed to
+# `before` (which may still stop), then takes the place of `path`.
+replace_file <- function(path, write, before = function(file) NULL) {
+  remove_unfinished(path)
+  unfinished <- paste0(unfinished_start(path), Sys.getpid(), ".unfinished")
+  on.exit(unlink(unfinished))
+  write(unfinished)
+  flush_file_cpp(unfinished)
+  before(unfinished)
+  if (!file.rename(unfinished, path)) stop_because("Can't put {.file {path}} in its place.", "cannot_write")
+}
+
+unfinished_start <- function(path) file.path(dirname(path), paste0(".", basename(path), "."))
+
+# What a run that was killed has left.
+remove_unfinished <- function(path) {
+  files <- list.files(dirname(path), all.files = TRUE)
+  left <- files[startsWith(files, basename(unfinished_start(path))) & endsWith(files, ".unfinished")]
+  unlink(file.path(dirname(path), left))
+}

@@ -1,0 +1,48 @@
+# Is an output up to date, and if not, why?
+
+# The state of an output: "up to date", "missing" (not made yet), "stale", or "foreign" (there is a file, but
+# it is not the one that was written). `why` has a line for each reason.
+output_state <- function(path, now) {
+  if (!file.exists(path)) return(list(state = "missing", why = "it is not there yet"))
+  records <- output_records(now$output)
+  record <- record_of_content(records, rlang::hash_file(path))
+  if (is.null(record)) {
+    why <- if (length(records)) "it was changed by something other than rowanroot" else "it was not made by rowanroot"
+    return(list(state = "foreign", why = why))
+  }
+  if (identical(record$key, now$key)) return(list(state = "up to date", why = character()))
+  list(state = "stale", why = what_changed(record, now))
+}
+
+# The reasons why what is made now differs from what was made then.
+what_changed <- function(then, now) {
+  why <- c(changed_parts(inputs_of(then), inputs_of(now)), changed_lines(then$lines, now$lines))
+  if (length(why)) return(why)
+  if (!identical(then$rowanroot, now$rowanroot) || !identical(then$r, now$r)) return("R or a package has another version")
+  "the order of inputs or steps changed"
+}
+
+inputs_of <- function(record) {
+  data.frame(name = vapply(record$inputs, `[[`, "", "name"), hash = vapply(record$inputs, `[[`, "", "hash"))
+}
+
+# Lines are told by their name and how often it came before.
+changed_lines <- function(then, now) {
+  names(then) <- line_names(then)
+  names(now) <- line_names(now)
+  why <- lapply(union(names(now), names(then)), function(name) changed_line(then[[name]], now[[name]]))
+  unlist(why)
+}
+
+line_names <- function(lines) make.unique(vapply(lines, `[[`, "", "name"))
+
+changed_line <- function(then, now) {
+  if (is.null(then)) return(paste("new:", now$text))
+  if (is.null(now)) return(paste("gone:", then$text))
+  if (identical(then$key, now$key)) return(NULL)
+  if (!identical(then$text, now$text)) return(paste0(now$text, " (was ", then$text, ")"))
+  common <- intersect(names(then$values), names(now$values))
+  differ <- common[!mapply(identical, then$values[common], now$values[common])]
+  if (!length(differ)) return(paste("a value or a function changed in", now$text))
+  paste0(now$name, ": ", differ, " is ", unlist(now$values[differ]), ", was ", unlist(then$values[differ]))
+}

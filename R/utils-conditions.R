@@ -1,0 +1,42 @@
+# Every error and warning has a class of its own, then `rowanroot_error` or `rowanroot_warning`.
+# Messages are cli's: one sentence of what is wrong, then what was found, then what to do.
+
+stop_because <- function(message, class, call = NULL, ..., parent = NULL, envir = rlang::caller_env()) {
+  cli::cli_abort(message, class = c(paste0("rowanroot_", class), "rowanroot_error"),
+                 call = call, parent = parent, ..., .envir = envir)
+}
+
+warn_because <- function(message, class, call = NULL, ..., envir = rlang::caller_env()) {
+  cli::cli_warn(message, class = c(paste0("rowanroot_", class), "rowanroot_warning"),
+                call = call, ..., .envir = envir)
+}
+
+# The error of a name that is not there, with the nearest that is.
+stop_unknown_column <- function(name, known, call, formula = NULL, place = "a column", parent = NULL) {
+  hint <- nearest_name(name, known)
+  stop_because(c(
+    "There is no column {.code {name}}.",
+    "x" = if (!is.null(formula)) "It is used in {.code {formula}}, and is neither a column nor defined in the script.",
+    "i" = if (length(hint)) "Did you mean {.code {hint}}?"
+          else if (length(known)) "The columns are {.code {some_of(known)}}."
+          else "The table has no columns."
+  ), "unknown_column", call, parent = parent, column = name, nearest = hint)
+}
+
+stop_not_a_table <- function(x, call) {
+  stop_because(c(
+    "{.arg x} must be a data frame or a live table, not {what_is(x)}.",
+    "i" = "A data frame comes from {.code data.frame()}, a live table from {.code open_table()}."
+  ), "not_a_table", call)
+}
+
+# "a number", "text", "a list of 3": what a value is, in words.
+what_is <- function(x) {
+  if (is.null(x)) return("NULL")
+  if (is.function(x)) return("a function")
+  if (is.data.frame(x)) return("a data frame")
+  if (is.language(x)) return("a piece of code")
+  if (is.list(x)) return(paste("a list of", length(x)))
+  kind <- type_name(x)
+  if (length(x) == 1) paste("one", kind, "value") else paste(length(x), kind, "values")
+}

@@ -1,0 +1,30 @@
+# The known name nearest to a mistyped one, or none if none is near.
+nearest_name <- function(name, known) {
+  known <- setdiff(known, name)
+  if (!length(known)) return(character())
+  distance <- drop(utils::adist(name, known, ignore.case = TRUE))
+  best <- which.min(distance)
+  if (distance[best] <= max(1, nchar(name) %/% 3)) known[best] else character()
+}
+
+# The first few of many names, and how many more there are.
+some_of <- function(names, at_most = 8) {
+  more <- length(names) - at_most
+  if (more <= 1) return(names)
+  c(names[seq_len(at_most)], paste("and", more, "more"))
+}
+
+# Code as one line of text.
+one_line <- function(expr, width = 60L) {
+  text <- gsub("[[:space:]]+", " ", paste(deparse(expr, width.cutoff = 500L), collapse = " "))
+  if (nchar(text) > width) paste0(substr(text, 1, width - 1), "\u2026") else text
+}
+
+# "3,012 rows", "1 row".
+counted <- function(n, one, many = paste0(one, "s")) {
+  paste(format(n, big.mark = ",", scientific = FALSE, trim = TRUE), if (n == 1) one else many)
+}
+
+counted_rows <- function(n) counted(n, "row")
+
+in_utf8 <- function(x) enc2utf8(as.character(x))

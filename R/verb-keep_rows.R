@@ -1,0 +1,68 @@
+#' Keep the rows where a formula holds
+#'
+#' @param x A data frame, or a live table from [open_table()].
+#' @param condition A formula as in [set_columns()] that is true or false for each row. Rows where it is
+#'   missing are not kept.
+#' @return A table with all columns of `x` and the rows where the condition is true, in their order. Row
+#'   names that are only numbers are counted anew.
+#' @section Errors:
+#' As [set_columns()]; `rowanroot_type_mismatch` if the condition is neither true nor false.
+#' @examples
+#' visits <- data.frame(hive = c("NB-01", "NB-02", "SH-01"), net_kg = c(25, 22.3, NA))
+#' visits |> keep_rows(net_kg > 24)
+#' visits |> keep_rows(is.na(net_kg) || net_kg < 24)
+#' @export
+keep_rows <- function(x, condition) {
+  call <- rlang::current_env()
+  check_table(x, call)
+  apply_step(x, new_step_keep_rows(substitute(condition), column_names(x), parent.frame(), call), call)
+}
+
+new_step_keep_rows <- function(condition, names, env, call) {
+  if (identical(condition, quote(expr = ))) {
+    stop_because(c("There is no condition.", "i" = "Write {.code keep_rows(x, net_kg > 0)}."), "bad_formula", call)
+  }
+  if (is_block(condition) || is.call(condition) && (identical(condition[[1]], quote(`<-`)))) {
+    stop_because(c("The condition sets a column: {.code {one_line(condition)}}.",
+                   "i" = "To compare write {.code ==}, {.code <} and the like; to set columns use {.code set_columns()}."),
+                 "bad_formula", call)
+  }
+  text <- one_line(condition, 200L)
+  node <- bind_formula(condition, new_scope(names, env, text, call))
+  structure(list(node = node, text = text, typed = condition, columns = names, columns_before = names, env = env),
+            class = c("step_keep_rows", "step"))
+}
+
+#' @export
+bind_step.step_keep_rows <- function(step, names, call) new_step_keep_rows(step$typed, names, step$env, call)
+
+#' @export
+run_step.step_keep_rows <- function(step, data, call) {
+  rows_where(data, true_or_false(step, data, call))
+}
+
+true_or_false <- function(step, data, call) {
+  run <- new_run(data, nrow(data), call)
+  run$formula <- step$text
+  condition <- type_condition(list(condition = step$node, shown = step$text), run)
+  rep_len(node_values(list(condition), run)[[1]], run$rows)
+}
+
+rows_where <- function(data, condition) {
+  kept <- count_true_cpp(condition)
+  columns <- lapply(data, function(column) {
+    engine_type <- value_type(column)
+    if (engine_type != "other") return(keep_where_cpp(column, condition, kept))
+    if (length(dim(column)) == 2) column[which(condition), , drop = FALSE] else column[which(condition)]
+  })
+  as_table_like(data, columns, if (has_row_names(data)) row.names(data)[which(condition)] else .set_row_names(kept))
+}
+
+#' @export
+step_key.step_keep_rows <- function(step) paste0("keep_rows(", canonical(step$node), ")")
+
+#' @export
+step_lines.step_keep_rows <- function(step) {
+  list(list(name = "rows", text = paste0("keep_rows(", step$text, ")"), key = rlang::hash(step_key(step)),
+            values = shown_values(step$node)))
+}

@@ -1,0 +1,162 @@
+#' Add, change and remove columns
+#'
+#' Each line of the block sets one column by a formula that is written as if for one row; it is run for
+#' all rows at once. Lines are run from top to bottom, and a later one sees the earlier ones.
+#'
+#' In a formula a name is looked up among the columns first, then where the block was written.
+#' Arithmetic, comparisons, `&&` and `||`, `if` and `else`, `is.na()`, `sqrt()` and the like work row by
+#' row, with R's results and R's rules for missing values: a condition that is missing gives missing, and
+#' so does an `if` without `else` where it does not hold. Any other function is called once, with whole
+#' columns, and gives one value a row, or one for all.
+#'
+#' `.row` is the number of the row and `.rows` the number of rows. A name that starts with a dot is
+#' scratch: later lines see it, the result does not have it. `name <- NULL` removes a column; what was
+#' derived from it stays.
+#'
+#' The branches of an `if`, and the two sides of a comparison, must both be text or neither: R would
+#' quietly make a text of a number there.
+#'
+#' @param x A data frame, or a live table from [open_table()]. It is never changed itself.
+#' @param block Lines of the form `name <- formula` in braces.
+#' @param carry Which of the old columns the result keeps, as [all_columns()] says: all by default.
+#' @param after Where new columns go: after the column of this name; `0` puts them first. By default
+#'   they go last. Columns that are replaced stay where they are.
+#' @return A data frame with the rows of `x`, in their order, and of its class; columns that did not
+#'   change are shared with `x`, not copied. For a live table, a live table with one more step.
+#' @section Errors:
+#' `rowanroot_unknown_column`, `rowanroot_unknown_function`, `rowanroot_wrong_length` (one value a row,
+#' or one), `rowanroot_type_mismatch` (text where a number must be), `rowanroot_bad_result` (a list or a
+#' data frame where a column must be), `rowanroot_formula_failed` (R's own message is in it),
+#' `rowanroot_ambiguous_word` (`max(a, b)`), `rowanroot_not_row_wise`, `rowanroot_bad_target`,
+#' `rowanroot_not_a_statement`, `rowanroot_not_a_block`, `rowanroot_not_a_table`. Whole numbers
+#' that become too large are missing, with a warning of class `rowanroot_overflow`.
+#' @examples
+#' visits <- data.frame(
+#'   hive = c("NB-01", "NB-02", "SH-01"),
+#'   gross_kg = c(31, 28.5, NA), tare_kg = c(6, 6.2, 5.9), frames = c(3, 6, 9)
+#' )
+#' visits |> set_columns({
+#'   net_kg   <- gross_kg - tare_kg
+#'   strength <- if (frames < 4) "weak" else if (frames < 8) "fair" else "strong"
+#' })
+#'
+#' # A narrow table, with the new columns first
+#' pounds_per_kg <- 2.20462
+#' visits |> set_columns({
+#'   .net   <- gross_kg - tare_kg
+#'   net_lb <- .net * pounds_per_kg
+#' }, carry = hive, after = 0)
+#' @export
+set_columns <- function(x, block, carry = all_columns(), after = NULL) {
+  call <- rlang::current_env()
+  check_table(x, call)
+  step <- new_step_set_columns(substitute(block), substitute(carry), substitute(after), column_names(x), parent.frame(), call)
+  apply_step(x, step, call)
+}
+
+new_step_set_columns <- function(block, carry, after, names, env, call) {
+  statements <- bind_block(parse_block(block, call), names, env, call)
+  step <- list(statements = statements, carried = choose_columns(carry, names, env, call),
+               typed = list(block = block, carry = carry, after = after), columns_before = names, env = env)
+  step$columns <- step_columns(step, names, place_of(after, names, env, call))
+  structure(step, class = c("step_set_columns", "step"))
+}
+
+# Each statement's formula is bound with the columns that there are when its turn comes.
+bind_block <- function(statements, names, env, call) {
+  for (k in seq_along(statements)) {
+    statement <- statements[[k]]
+    if (statement$removes) {
+      if (!statement$target %in% names) stop_unknown_column(statement$target, names, call)
+      names <- setdiff(names, statement$target)
+      next
+    }
+    scope <- new_scope(names, env, statement$text, call)
+    statements[[k]]$node <- bind_formula(statement$formula, scope)
+    names <- union(names, statement$target)
+  }
+  statements
+}
+
+# After which of the old columns the new ones go: a number.
+place_of <- function(after, names, env, call) {
+  if (is.null(after)) return(length(names))
+  if (is.numeric(after) && length(after) == 1 && after == 0) return(0)
+  chosen <- if (is.numeric(after)) character() else choose_columns(after, names, env, call)
+  if (length(chosen) != 1) {
+    stop_because(c("{.arg after} must be the name of one column, or 0 for the first place.",
+                   "x" = "It is {.code {one_line(after)}}."), "bad_choice", call)
+  }
+  match(chosen, names)
+}
+
+# The names of the result's columns, in order.
+step_columns <- function(step, names, place) {
+  final <- final_targets(step$statements)
+  replaced <- intersect(names, final$set)
+  kept <- setdiff(names[names %in% c(step$carried, replaced)], final$removed)
+  new <- setdiff(final$set[!is_scratch(final$set)], names)
+  append(kept, new, after = sum(kept %in% utils::head(names, place)))
+}
+
+# A column that is set and removed later is not there, and the other way round.
+final_targets <- function(statements) {
+  set <- removed <- character()
+  for (statement in statements) {
+    if (statement$removes) {
+      set <- setdiff(set, statement$target)
+      removed <- union(removed, statement$target)
+    } else {
+      set <- union(set, statement$target)
+      removed <- setdiff(removed, statement$target)
+    }
+  }
+  list(set = set, removed = removed)
+}
+
+#' @export
+bind_step.step_set_columns <- function(step, names, call) {
+  new_step_set_columns(step$typed$block, step$typed$carry, step$typed$after, names, step$env, call)
+}
+
+#' @export
+run_step.step_set_columns <- function(step, data, call) {
+  run <- new_run(data, nrow(data), call)
+  for (statement in step$statements) run_statement(run, statement)
+  with_columns(data, run_results(run, step$columns))
+}
+
+# The same table with other columns: class, row names and other attributes stay.
+with_columns <- function(data, columns) as_table_like(data, columns, NULL)
+
+#' @export
+step_key.step_set_columns <- function(step) {
+  lines <- vapply(step$statements, statement_key, "")
+  paste0("set_columns(", paste(lines, collapse = ";"), "|", paste(quoted(step$columns), collapse = ","), ")")
+}
+
+#' @export
+step_lines.step_set_columns <- function(step) {
+  lapply(step$statements, function(statement) {
+    line <- list(name = statement$target, text = statement$text, key = rlang::hash(statement_key(statement)))
+    if (!statement$removes) line$values <- shown_values(statement$node)
+    line
+  })
+}
+
+#' @export
+step_origins.step_set_columns <- function(step) {
+  origins <- list()
+  for (statement in step$statements) {
+    from <- if (statement$removes) NULL else node_columns(statement$node)
+    # A scratch column is only a way to the columns that it came from.
+    scratch <- from[is_scratch(from)]
+    origins[[statement$target]] <- unique(c(setdiff(from, scratch), unlist(origins[scratch], use.names = FALSE)))
+    if (!is.null(from) && is.null(origins[[statement$target]])) origins[[statement$target]] <- character()
+  }
+  origins[intersect(names(origins), step$columns)]
+}
+
+statement_key <- function(statement) {
+  paste0(quoted(statement$target), "<-", if (statement$removes) "nothing" else canonical(statement$node))
+}

@@ -1,0 +1,30 @@
+# What each visit to a hive yielded.
+# Run it in this folder with:   rowanroot run yield.R
+
+library(rowanroot)
+
+pounds_per_kg <- 2.20462
+apiaries <- read.csv("apiaries.csv")
+
+# One file a month, opened as one table.
+visits <- open_table("visits/*.csv")
+
+yield <- visits |>
+  set_columns({
+    # A few weights were written in grams.
+    gross_kg <- if (gross_kg > 1000) gross_kg / 1000 else gross_kg
+    net_kg   <- gross_kg - tare_kg
+    net_lb   <- net_kg * pounds_per_kg
+    strength <- if (frames < 4) "weak" else if (frames < 8) "fair" else "strong"
+
+    # The scale's reading, and where there is none, the keeper's own.
+    hive_kg  <- if (is.na(scale_kg)) manual_kg else scale_kg
+
+    # A name with a dot is scratch: it is not in the result.
+    .code    <- substr(hive_code, 1, 2)
+    region   <- apiaries$region[match(.code, apiaries$apiary)]
+    day      <- as.Date(date, "%d/%m/%Y")
+  }, after = tare_kg) |>
+  keep_rows(net_kg > 0)
+
+save_table(yield, "out/yield.csv")

@@ -1,0 +1,106 @@
+#include "csv_values.h"
+
+#include <charconv>
+#include <cmath>
+#include <cstring>
+#include <limits>
+
+#include "values.h"
+
+namespace rowanroot {
+namespace {
+
+bool is_digit(char c) { return c >= '0' && c <= '9'; }
+
+// Codes such as 007 are no numbers: the zeros would be lost.
+bool has_leading_zero(std::string_view digits) { return digits.size() > 1 && digits[0] == '0' && is_digit(digits[1]); }
+
+std::string_view without_minus(std::string_view text) {
+  return !text.empty() && text[0] == '-' ? text.substr(1) : text;
+}
+
+int two_digits(const char* at) { return (at[0] - '0') * 10 + (at[1] - '0'); }
+
+// Howard Hinnant's days_from_civil: proleptic Gregorian calendar.
+int days_since_1970(int year, int month, int day) {
+  year -= month <= 2;
+  const int era = (year >= 0 ? year : year - 399) / 400;
+  const int year_of_era = year - era * 400;
+  const int day_of_year = (153 * (month + (month > 2 ? -3 : 9)) + 2) / 5 + day - 1;
+  const int day_of_era = year_of_era * 365 + year_of_era / 4 - year_of_era / 100 + day_of_year;
+  return era * 146097 + day_of_era - 719468;
+}
+
+}  // namespace
+
+bool read_logical(std::string_view text, std::int32_t* value) {
+  if (text == "TRUE" || text == "true") return *value = 1, true;
+  if (text == "FALSE" || text == "false") return *value = 0, true;
+  return false;
+}
+
+bool read_integer(std::string_view text, std::int32_t* value) {
+  const std::string_view digits = without_minus(text);
+  if (digits.empty() || !is_digit(digits[0]) || has_leading_zero(digits)) return false;
+  std::int32_t number;
+  const auto [end, problem] = std::from_chars(text.data(), text.data() + text.size(), number);
+  if (problem != std::errc() || end != text.data() + text.size() || number == missing_integer) return false;
+  return *value = number, true;
+}
+
+bool read_real(std::string_view text, double* value) {
+  const std::string_view digits = without_minus(text);
+  if (text == "NaN") return *value = std::numeric_limits<double>::quiet_NaN(), true;
+  if (digits == "Inf") return *value = text[0] == '-' ? -HUGE_VAL : HUGE_VAL, true;
+  const bool starts_well = !digits.empty() && (is_digit(digits[0]) || (digits[0] == '.' && digits.size() > 1));
+  if (!starts_well || has_leading_zero(digits)) return false;
+  double number;
+  const auto [end, problem] = std::from_chars(text.data(), text.data() + text.size(), number);
+  if (problem != std::errc() || end != text.data() + text.size()) return false;
+  // A whole number beyond 2^53 would come back as another: it is a code, and stays text.
+  const bool whole = text.find_first_of(".eE") == std::string_view::npos;
+  if (whole && std::fabs(number) > 9007199254740992.0) return false;
+  return *value = number, true;
+}
+
+bool read_date(std::string_view text, double* value) {
+  if (text.size() != 10 || text[4] != '-' || text[7] != '-') return false;
+  for (int i : {0, 1, 2, 3, 5, 6, 8, 9})
+    if (!is_digit(text[i])) return false;
+  const int year = two_digits(text.data()) * 100 + two_digits(text.data() + 2);
+  const int month = two_digits(text.data() + 5), day = two_digits(text.data() + 8);
+  if (month < 1 || month > 12 || day < 1) return false;
+  const int lengths[] = {31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31};
+  const bool leap = (year % 4 == 0 && year % 100 != 0) || year % 400 == 0;
+  if (day > lengths[month - 1] + (month == 2 && leap)) return false;
+  return *value = days_since_1970(year, month, day), true;
+}
+
+void write_real(double value, std::string* to) {
+  if (value != value) return void(to->append("NaN"));
+  if (std::isinf(value)) return void(to->append(value < 0 ? "-Inf" : "Inf"));
+  char buffer[32];
+  const auto end = std::to_chars(buffer, buffer + sizeof buffer, value).ptr;
+  to->append(buffer, end);
+}
+
+std::size_t valid_utf8_prefix(std::string_view text) {
+  const auto byte = [&](std::size_t i) { return static_cast<unsigned char>(text[i]); };
+  std::size_t i = 0;
+  while (i < text.size()) {
+    const unsigned char lead = byte(i);
+    const std::size_t more = lead < 0x80 ? 0 : lead >= 0xC2 && lead < 0xE0 ? 1 : lead >= 0xE0 && lead < 0xF0 ? 2
+                             : lead >= 0xF0 && lead < 0xF5 ? 3 : 4;
+    if (more == 4 || i + more >= text.size()) return i;
+    for (std::size_t k = 1; k <= more; ++k)
+      if ((byte(i + k) & 0xC0) != 0x80) return i;
+    // Overlong forms, surrogates, and beyond the last character.
+    if ((lead == 0xE0 && byte(i + 1) < 0xA0) || (lead == 0xED && byte(i + 1) > 0x9F) ||
+        (lead == 0xF0 && byte(i + 1) < 0x90) || (lead == 0xF4 && byte(i + 1) > 0x8F))
+      return i;
+    i += more + 1;
+  }
+  return i;
+}
+
+}  // namespace rowanroot

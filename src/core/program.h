@@ -1,0 +1,76 @@
+#pragma once
+// A program: operations over registers, run for one block of rows after the other. A register is a
+// column that was handed in, a constant, or what an operation gave. Results of operations stay in the
+// cache, unless they are asked for as an output: then they are written where the output lies.
+
+#include <cstddef>
+#include <string>
+#include <vector>
+
+#include "operations.h"
+#include "rounds.h"
+
+namespace rowanroot {
+
+class Program {
+ public:
+  // Each gives the number of the register that it makes.
+  int add_input(Type type);
+  int add_constant(const Constant& value);
+  // `wanted` is a logical register that says whose overflows count, or -1 for all rows.
+  int add_operation(const std::string& name, const std::vector<int>& operands, int wanted = -1);
+
+  // Asks for what an operation gave. Gives the number of the output.
+  int add_output(int register_number);
+
+  Type type_of(int register_number) const { return registers_.at(register_number).type; }
+  std::size_t input_count() const { return inputs_.size(); }
+  std::size_t output_count() const { return outputs_.size(); }
+  Type output_type(int output) const { return type_of(outputs_.at(output)); }
+
+ private:
+  friend class Run;
+
+  enum class Source { input, constant, operation };
+  struct Register {
+    Source source;
+    Type type;
+    int index;        // among the inputs, constants or operations
+    int output = -1;  // where it is asked for
+  };
+  struct Step {
+    const Operation* operation;
+    std::vector<int> operands;
+    int wanted;
+    int result;
+  };
+
+  int add_register(Source source, Type type, std::size_t index);
+
+  std::vector<Register> registers_;
+  std::vector<int> inputs_;
+  std::vector<Constant> constants_;
+  std::vector<Step> steps_;
+  std::vector<int> outputs_;
+};
+
+// Rows of one operation (by its register) whose result did not fit its type.
+struct Overflow {
+  std::size_t rows = 0;
+  std::size_t first_row = 0;
+};
+
+struct RunOptions {
+  Schedule schedule;
+  Text missing_text = nullptr;
+};
+
+// Runs a program over `rows` rows. `inputs` are whole columns. `outputs` are whole columns too, but
+// for texts, whose owner may have to be told of each: their pointer is to the texts of one round
+// (`schedule.block_rows * schedule.blocks_per_round`), to be fetched in `between`.
+// Gives the overflows by register.
+std::vector<Overflow> run_program(const Program& program, const std::vector<const void*>& inputs,
+                                  const std::vector<void*>& outputs, std::size_t rows, const RunOptions& options,
+                                  const BetweenRounds& between);
+
+}  // namespace rowanroot

@@ -1,0 +1,49 @@
+#pragma once
+// The values that formulas work on. Memory layout and missing values are R's, so that columns are
+// used where they lie: nothing is converted at the border.
+
+#include <cstddef>
+#include <cstdint>
+#include <cstring>
+#include <limits>
+
+namespace rowanroot {
+
+enum class Type : std::uint8_t { logical, integer, real, text };
+
+// A text is the address of an interned string: equal addresses are equal texts.
+using Text = const void*;
+
+inline constexpr std::int32_t missing_integer = std::numeric_limits<std::int32_t>::min();
+
+// R's NA_real_ is the NaN with 1954 in its lower word; other NaNs are not "missing" but "not a number".
+inline double missing_real() {
+  const std::uint64_t bits = 0x7FF00000000007A2ull;
+  double value;
+  std::memcpy(&value, &bits, sizeof value);
+  return value;
+}
+
+inline std::size_t width(Type type) {
+  return type == Type::real ? sizeof(double) : type == Type::text ? sizeof(Text) : sizeof(std::int32_t);
+}
+
+// One value for every row.
+struct Constant {
+  Type type = Type::logical;
+  union {
+    std::int32_t integer;
+    double real;
+    Text text;
+  };
+
+  static Constant of_logical(std::int32_t value) { Constant c; c.type = Type::logical; c.integer = value; return c; }
+  static Constant of_integer(std::int32_t value) { Constant c; c.type = Type::integer; c.integer = value; return c; }
+  static Constant of_real(double value) { Constant c; c.type = Type::real; c.real = value; return c; }
+  static Constant of_text(Text value) { Constant c; c.type = Type::text; c.text = value; return c; }
+
+ private:
+  Constant() : real(0) {}
+};
+
+}  // namespace rowanroot
