@@ -46,5 +46,5 @@ cli_peek <- function(args) {
 check_cli_file <- function(path, command) {
   if (length(Sys.glob(path)) || file.exists(path)) return(invisible())
   hint <- nearest_name(basename(path), list.files(dirname(path)))
-  stop_wrong_use(command, paste0("There is no file ", path, ".", if (length(hint)) paste0(" Did you mean ", file.path(dirname(path), hint), "?")))
+  stop_wrong_use(command, paste0("There is no file ", path, ".", if (length(hint)) paste0(" Did you mean ", in_folder_of(path, hint), "?")))
 }

@@ -17,7 +17,7 @@
 #' unlink(folder, recursive = TRUE)
 #' @export
 make_demo <- function(folder) {
-  call <- rlang::current_env()
+  call <- quote(make_demo())
   check_path(folder, "folder", call, several = FALSE)
   check_empty_folder(folder, call)
   made <- dir.create(file.path(folder, "visits"), recursive = TRUE, showWarnings = FALSE)

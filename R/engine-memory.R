@@ -52,19 +52,18 @@ column_slot <- function(node, statement, run) {
 
 # A single value with a class, such as a date, is repeated; anything else has the wrong length.
 whole_column <- function(value, run) {
-  single <- is.atomic(value) && length(value) == 1 && is.null(dim(value))
+  single <- is.atomic(value) && is_vector_like(value) && length(value) == 1
   if (!single) stop_wrong_length(value, NULL, run)
   rep(value, run$rows)
 }
 
 stop_wrong_length <- function(value, code, run) {
-  is_vector <- (is.atomic(value) || is.list(value)) && !is.data.frame(value) && !is.null(value) && is.null(dim(value))
-  if (!is_vector) {
+  if (!is_vector_like(value)) {
     stop_because(c("A column must have one value a row.",
                    "x" = "{.code {run$formula}} gives {what_is(value)}."), "bad_result", run$call)
   }
-  stop_because(c("A column must have one value a row: {run$rows}, or one for all.",
-                 "x" = "{.code {run$formula}} has {length(value)}."),
+  stop_because(c("A column must have one value a row, or one for all rows.",
+                 "x" = "{.code {run$formula}} gives {counted(length(value), 'value')}, and the table has {counted_rows(run$rows)}."),
                "wrong_length", run$call, found = length(value), expected = run$rows)
 }
 

@@ -18,8 +18,12 @@ typed_value <- function(value, run, shown) {
   list(kind = "object", value = value, type = "other", shown = shown)
 }
 
-is_column_like <- function(value, rows) {
-  (is.atomic(value) || is.list(value)) && !is.null(value) && !is.data.frame(value) && length(value) == rows && is.null(dim(value))
+is_column_like <- function(value, rows) is_vector_like(value) && length(value) == rows
+
+# A list with a class of its own, such as a model, is one thing, not many values.
+is_vector_like <- function(value) {
+  is_list <- is.list(value) && (!is.object(value) || inherits(value, c("AsIs", "list")))
+  (is_list || is.atomic(value)) && !is.null(value) && !is.data.frame(value) && is.null(dim(value))
 }
 
 type_node <- function(node, run) {
@@ -113,12 +117,12 @@ type_choose <- function(node, run) {
   list(kind = "choose", condition = condition, yes = convert(yes, type), no = convert(no, type), type = type)
 }
 
-type_condition <- function(node, run) {
+type_condition <- function(node, run, as_row_condition = FALSE) {
   condition <- type_node(node$condition, run)
   if (condition$type == "missing" || condition$type == "logical") return(convert(condition, "logical"))
   if (condition$type %in% c("integer", "double")) return(convert(condition, "logical"))
   stop_because(c("A condition must be true or false, not {type_words[[condition$type]]}.",
-                 "x" = "{.code if ({node$shown})} is used in {.code {run$formula}}.",
+                 "x" = if (!as_row_condition) "{.code if ({node$shown})} is used in {.code {run$formula}}.",
                  "i" = "Compare it with something: {.code {node$shown} == \u2026}."),
                "type_mismatch", run$call)
 }

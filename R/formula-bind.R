@@ -22,11 +22,26 @@ bind_formula <- function(expr, scope) {
   head <- expr[[1]]
   if (identical(head, quote(`(`))) return(bind_formula(expr[[2]], scope))
   if (identical(head, quote(`{`))) return(bind_braces(expr, scope))
-  if (!any(mentioned_names(expr) %in% in_scope(scope))) return(bind_script_value(expr, scope))
+  if (is_script_code(expr, scope)) return(bind_script_value(expr, scope))
   if (identical(head, quote(`if`))) return(bind_if(expr, scope))
   if (is_code_of_its_own(head)) return(bind_code(expr, scope))
+  check_is_formula(expr, scope)
   bind_call(expr, scope)
 }
+
+not_in_formulas <- c("for", "while", "repeat", "break", "next", "return", "<-", "<<-", "=", "->")
+
+check_is_formula <- function(expr, scope) {
+  head <- expr[[1]]
+  if (!is.symbol(head) || !as.character(head) %in% not_in_formulas) return(invisible())
+  stop_because(c("A formula has no {.code {as.character(head)}}.",
+                 "x" = "It stands in {.code {scope$formula}}.",
+                 "i" = "Each line of the block is run for all rows at once: no loop is needed, and a line sets one column."),
+               "bad_formula", scope$call)
+}
+
+# Code that no column enters, and that means the same in R: an `if` is the language's own.
+is_script_code <- function(expr, scope) !any(mentioned_names(expr) %in% in_scope(scope)) && !"if" %in% all.names(expr)
 
 in_scope <- function(scope) c(scope$columns, names(scope$locals), ".row", ".rows")
 
@@ -94,9 +109,14 @@ bind_braces <- function(expr, scope) {
   bind_formula(lines[[length(lines)]], scope)
 }
 
+# Where the script alone decides, only the branch that it takes is looked at.
 bind_if <- function(expr, scope) {
-  no <- if (length(expr) == 4) bind_formula(expr[[4]], scope) else value_node(NA, "NA")
-  list(kind = "choose", condition = bind_formula(expr[[2]], scope), yes = bind_formula(expr[[3]], scope), no = no,
+  condition <- bind_formula(expr[[2]], scope)
+  no <- if (length(expr) == 4) expr[[4]] else NA
+  if (condition$kind == "value" && rlang::is_bool(condition$value)) {
+    return(bind_formula(if (condition$value) expr[[3]] else no, scope))
+  }
+  list(kind = "choose", condition = condition, yes = bind_formula(expr[[3]], scope), no = bind_formula(no, scope),
        shown = one_line(expr[[2]]))
 }
 
@@ -124,10 +144,23 @@ bind_call <- function(expr, scope) {
   check_takes_every_row(fun, arguments, expr, scope)
   keeps_right_side <- identical(fun, base::`$`) || identical(fun, base::`@`)
   if (keeps_right_side) arguments[[2]] <- as.character(arguments[[2]])
-  bound <- lapply(arguments, bind_formula, scope = scope)
   entry <- find_word(name, fun, arguments)
-  if (!is.null(entry)) return(list(kind = "word", word = entry, arguments = bound, shown = one_line(expr)))
+  if (!is.null(entry)) {
+    bound <- lapply(arguments, bind_formula, scope = scope)
+    return(list(kind = "word", word = entry, arguments = bound, shown = one_line(expr)))
+  }
+  bound <- lapply(arguments, bind_argument, scope = scope)
   list(kind = "r_call", fun = fun, name = name, arguments = bound, shown = one_line(expr))
+}
+
+# R's functions may be given functions.
+bind_argument <- function(expr, scope) {
+  name <- if (is.symbol(expr)) as.character(expr) else ""
+  if (nzchar(name) && !name %in% in_scope(scope)) {
+    value <- script_value(name, scope)
+    if (is.function(value)) return(value_node(value, name))
+  }
+  bind_formula(expr, scope)
 }
 
 call_function <- function(expr, scope) {
@@ -204,10 +237,10 @@ stop_formula_failed <- function(code, formula, error, call) {
 
 # The columns that a tree reads.
 node_columns <- function(node) {
-  unique(switch(node$kind,
+  unique(as.character(switch(node$kind,
     column = node$name,
     choose = c(node_columns(node$condition), node_columns(node$yes), node_columns(node$no)),
     word = , r_call = unlist(lapply(node$arguments, node_columns), use.names = FALSE),
     r_code = node$columns
-  ))
+  )))
 }

@@ -5,7 +5,7 @@ reserved_names <- c(".row", ".rows", ".above")
 
 # A block is code in braces. Gives a list of statements: the name that is set, the formula, its text.
 parse_block <- function(block, call) {
-  if (!is_block(block)) stop_not_a_block(block, call)
+  if (!is_block(block)) stop_not_a_block(if (missing(block)) quote(expr = ) else block, call)
   lapply(as.list(block)[-1], parse_statement, call = call)
 }
 
@@ -41,10 +41,13 @@ statement_target <- function(expr, call) {
 is_scratch <- function(name) startsWith(name, ".")
 
 stop_not_a_block <- function(block, call) {
+  given <- !identical(block, quote(expr = ))
+  is_line <- given && is.call(block) && identical(block[[1]], quote(`<-`))
+  code <- if (is_line) one_line(block) else "net_kg <- gross_kg - tare_kg"
   stop_because(c(
-    "The formulas must stand in braces.",
-    "x" = if (missing(block) || identical(block, quote(expr = ))) "There are none." else "What was given is {.code {one_line(block)}}.",
-    "i" = "Write {.code set_columns(x, {{ net_kg <- gross_kg - tare_kg }})}."
+    "The formulas must stand in braces, as one block.",
+    "x" = if (given) "This stands outside of them: {.code {one_line(block)}}." else "There are none.",
+    "i" = "Write {.code set_columns(x, {{ {code} }})}."
   ), "not_a_block", call)
 }
 

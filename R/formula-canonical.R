@@ -60,12 +60,11 @@ canonical_code <- function(node) {
          canonical_surroundings(node$expr, node$env, node$columns, new_trail()), ")")
 }
 
-# A function of a package is its name and the package's version; one of the script is its code, and
-# what it takes from the script, functions and values alike.
+# A function of a package is its code and the package's version; one of the script, or one that a function
+# made, is its code and all that it takes from where it was made, functions and values alike.
 canonical_function <- function(fun, trail = new_trail()) {
   if (is.primitive(fun)) return(paste0("primitive(", one_line(fun, 1000L), ")"))
-  home <- topenv(environment(fun))
-  if (isNamespace(home)) return(canonical_package_function(fun, home))
+  if (isNamespace(environment(fun))) return(canonical_package_function(fun, environment(fun)))
   known <- trail_place(trail, fun)
   if (!is.na(known)) return(paste0("again(", known, ")"))
   code <- paste(deparse(args_and_body(fun), width.cutoff = 500L), collapse = "\n")

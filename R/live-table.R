@@ -28,7 +28,7 @@
 #' unlink(folder, recursive = TRUE)
 #' @export
 open_table <- function(path, separator = ",") {
-  call <- rlang::current_env()
+  call <- quote(open_table())
   if (is_live_table(path)) return(path)
   if (is.data.frame(path)) {
     check_table(path, call)
@@ -123,7 +123,7 @@ changed_parts <- function(before, now) {
 }
 
 #' @export
-as.data.frame.live_table <- function(x, row.names = NULL, optional = FALSE, ...) table_data(x, rlang::current_env())
+as.data.frame.live_table <- function(x, row.names = NULL, optional = FALSE, ...) table_data(x, quote(as.data.frame()))
 
 #' @export
 dim.live_table <- function(x) dim(table_data(x))

@@ -17,7 +17,7 @@
 #' peek(open_table(visits) |> set_columns({ net_kg <- gross_kg - tare_kg }))
 #' @export
 peek <- function(x, rows = 6) {
-  call <- rlang::current_env()
+  call <- quote(peek())
   if (!is.numeric(rows) || length(rows) != 1 || is.na(rows) || rows < 0) {
     stop_because("{.arg rows} must be a number of rows, not {what_is(rows)}.", "bad_argument", call)
   }

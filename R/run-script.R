@@ -24,7 +24,7 @@
 #' unlink(folder, recursive = TRUE)
 #' @export
 run_script <- function(script, force = FALSE, only = NULL) {
-  call <- rlang::current_env()
+  call <- quote(run_script())
   check_script(script, call)
   check_flag(force, "force", call)
   run <- new_script_run("run", force, only)
@@ -36,7 +36,7 @@ run_script <- function(script, force = FALSE, only = NULL) {
 #' @rdname run_script
 #' @export
 script_status <- function(script) {
-  call <- rlang::current_env()
+  call <- quote(script_status())
   check_script(script, call)
   run <- new_script_run("status", FALSE, NULL)
   in_script_folder(script, {
@@ -59,7 +59,7 @@ check_script <- function(script, call) {
   if (file.exists(script) && !dir.exists(script)) return(invisible())
   hint <- nearest_name(basename(script), list.files(dirname(script), "[.][Rr]$"))
   stop_because(c("There is no script {.file {script}}.",
-                 "i" = if (length(hint)) "Did you mean {.file {file.path(dirname(script), hint)}}?"),
+                 "i" = if (length(hint)) "Did you mean {.file {in_folder_of(script, hint)}}?"),
                "no_such_file", call, path = script)
 }
 

@@ -29,7 +29,7 @@
 #' setwd(old)
 #' @export
 save_table <- function(x, path, force = FALSE) {
-  call <- rlang::current_env()
+  call <- quote(save_table())
   check_table(x, call)
   check_output_path(path, call)
   check_flag(force, "force", call)

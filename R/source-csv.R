@@ -38,7 +38,7 @@ stop_no_file <- function(pattern, folder, call) {
   stop_because(c(
     if (is_pattern) "No file is named like {.file {pattern}}." else "There is no file {.file {pattern}}.",
     "x" = "It was looked for in {.file {folder}}.",
-    "i" = if (length(hint)) "Did you mean {.file {file.path(dirname(pattern), hint)}}?"
+    "i" = if (length(hint)) "Did you mean {.file {in_folder_of(pattern, hint)}}?"
   ), "no_such_file", call, path = pattern)
 }
 
@@ -60,7 +60,7 @@ source_columns.csv_source <- function(source, call) {
 source_read.csv_source <- function(source, call) {
   files <- csv_files(source, call)
   before <- file.info(files$path)[c("size", "mtime")]
-  open <- Map(open_csv, files$path, files$name, MoreArgs = list(separator = source$separator, call = call))
+  open <- Map(function(path, name) open_csv(path, name, source$separator, call), files$path, files$name)
   check_one_shape(open, files$name, call)
   data <- read_parts(open)
   changed <- rownames(before)[!mapply(identical, before$mtime, file.info(files$path)$mtime) | before$size != file.size(files$path)]

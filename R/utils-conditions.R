@@ -36,7 +36,8 @@ what_is <- function(x) {
   if (is.function(x)) return("a function")
   if (is.data.frame(x)) return("a data frame")
   if (is.language(x)) return("a piece of code")
-  if (is.list(x)) return(paste("a list of", length(x)))
+  if (!is.null(dim(x))) return(paste("a table of", paste(dim(x), collapse = " x ")))
+  if (is.list(x)) return(if (is.object(x)) paste("an object of class", class(x)[1]) else paste("a list of", length(x)))
   kind <- type_name(x)
   if (length(x) == 1) paste("one", kind, "value") else paste(length(x), kind, "values")
 }

@@ -28,3 +28,6 @@ counted <- function(n, one, many = paste0(one, "s")) {
 counted_rows <- function(n) counted(n, "row")
 
 in_utf8 <- function(x) enc2utf8(as.character(x))
+
+# A file beside another, as its path would be written.
+in_folder_of <- function(path, name) if (dirname(path) == ".") name else file.path(dirname(path), name)

@@ -3,6 +3,7 @@
 #' @param x A data frame, or a live table from [open_table()].
 #' @param condition A formula as in [set_columns()] that is true or false for each row. Rows where it is
 #'   missing are not kept.
+#' @param ... Nothing: there is one condition; several are joined with `&&`.
 #' @return A table with all columns of `x` and the rows where the condition is true, in their order. Row
 #'   names that are only numbers are counted anew.
 #' @section Errors:
@@ -12,10 +13,24 @@
 #' visits |> keep_rows(net_kg > 24)
 #' visits |> keep_rows(is.na(net_kg) || net_kg < 24)
 #' @export
-keep_rows <- function(x, condition) {
-  call <- rlang::current_env()
+keep_rows <- function(x, condition, ...) {
+  call <- quote(keep_rows())
   check_table(x, call)
+  check_one_condition(substitute(list(...)), call)
   apply_step(x, new_step_keep_rows(substitute(condition), column_names(x), parent.frame(), call), call)
+}
+
+check_one_condition <- function(others, call) {
+  if (length(others) == 1) return(invisible())
+  name <- names(others)[2]
+  named <- !is.null(name) && nzchar(name)
+  code <- one_line(others[[2]])
+  given <- if (named) paste(name, "=", code) else code
+  stop_because(c("There must be one condition.",
+                 "x" = "Besides it there is {.code {given}}.",
+                 "i" = if (named) "To compare write {.code {name} == {code}}."
+                       else "Join several with {.code &&} or {.code ||}."),
+               "bad_formula", call)
 }
 
 new_step_keep_rows <- function(condition, names, env, call) {
@@ -44,7 +59,7 @@ run_step.step_keep_rows <- function(step, data, call) {
 true_or_false <- function(step, data, call) {
   run <- new_run(data, nrow(data), call)
   run$formula <- step$text
-  condition <- type_condition(list(condition = step$node, shown = step$text), run)
+  condition <- type_condition(list(condition = step$node, shown = step$text), run, as_row_condition = TRUE)
   rep_len(node_values(list(condition), run)[[1]], run$rows)
 }
 

@@ -18,6 +18,7 @@
 #'
 #' @param x A data frame, or a live table from [open_table()]. It is never changed itself.
 #' @param block Lines of the form `name <- formula` in braces.
+#' @param ... Nothing: a formula outside the braces is an error.
 #' @param carry Which of the old columns the result keeps, as [all_columns()] says: all by default.
 #' @param after Where new columns go: after the column of this name; `0` puts them first. By default
 #'   they go last. Columns that are replaced stay where they are.
@@ -47,11 +48,19 @@
 #'   net_lb <- .net * pounds_per_kg
 #' }, carry = hive, after = 0)
 #' @export
-set_columns <- function(x, block, carry = all_columns(), after = NULL) {
-  call <- rlang::current_env()
+set_columns <- function(x, block, ..., carry = all_columns(), after = NULL) {
+  call <- quote(set_columns())
   check_table(x, call)
+  check_nothing_outside(substitute(list(...)), call)
   step <- new_step_set_columns(substitute(block), substitute(carry), substitute(after), column_names(x), parent.frame(), call)
   apply_step(x, step, call)
+}
+
+check_nothing_outside <- function(outside, call) {
+  if (length(outside) == 1) return(invisible())
+  name <- names(outside)[2]
+  named <- !is.null(name) && nzchar(name)
+  stop_not_a_block(if (named) call("<-", as.name(name), outside[[2]]) else outside[[2]], call)
 }
 
 new_step_set_columns <- function(block, carry, after, names, env, call) {

@@ -2,9 +2,10 @@
 Sys.setenv(NOT_CRAN = "true")
 results <- testthat::test_dir("tests/testthat", package = "rowanroot", load_package = "installed",
                               reporter = "check", stop_on_failure = FALSE)
-results <- as.data.frame(results)
-passed <- sum(results$passed)
-failed <- sum(results$failed) + sum(results$error)
+expectations <- unlist(lapply(results, `[[`, "results"), recursive = FALSE)
+is_one <- function(class) sum(vapply(expectations, inherits, NA, class))
+passed <- is_one("expectation_success")
+failed <- is_one("expectation_failure") + is_one("expectation_error")
 figures <- sprintf("%d passed, %d failed", passed, failed)
 writeLines(figures, "build/test-figures.txt")
 cat(figures, "\n", sep = "")

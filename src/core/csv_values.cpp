@@ -19,6 +19,11 @@ std::string_view without_minus(std::string_view text) {
   return !text.empty() && text[0] == '-' ? text.substr(1) : text;
 }
 
+// From here on, whole numbers as doubles may stand for their neighbours. Written as such they are codes,
+// and stay text; a number of this size has a point or an exponent.
+constexpr double first_inexact_whole = 9007199254740992.0;
+bool looks_whole(std::string_view text) { return text.find_first_of(".eE") == std::string_view::npos; }
+
 int two_digits(const char* at) { return (at[0] - '0') * 10 + (at[1] - '0'); }
 
 // Howard Hinnant's days_from_civil: proleptic Gregorian calendar.
@@ -57,9 +62,7 @@ bool read_real(std::string_view text, double* value) {
   double number;
   const auto [end, problem] = std::from_chars(text.data(), text.data() + text.size(), number);
   if (problem != std::errc() || end != text.data() + text.size()) return false;
-  // A whole number beyond 2^53 would come back as another: it is a code, and stays text.
-  const bool whole = text.find_first_of(".eE") == std::string_view::npos;
-  if (whole && std::fabs(number) > 9007199254740992.0) return false;
+  if (looks_whole(text) && std::fabs(number) >= first_inexact_whole) return false;
   return *value = number, true;
 }
 
@@ -82,6 +85,7 @@ void write_real(double value, std::string* to) {
   char buffer[32];
   const auto end = std::to_chars(buffer, buffer + sizeof buffer, value).ptr;
   to->append(buffer, end);
+  if (std::fabs(value) >= first_inexact_whole && looks_whole({buffer, static_cast<std::size_t>(end - buffer)})) to->append(".0");
 }
 
 std::size_t valid_utf8_prefix(std::string_view text) {

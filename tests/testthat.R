@@ -1,0 +1,4 @@
+library(testthat)
+library(rowanroot)
+
+test_check("rowanroot")

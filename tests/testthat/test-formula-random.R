@@ -1,0 +1,123 @@
+# Formulas made at random, over columns made at random, against plain R that evaluates them for one row
+# after the other: that is what a formula means.
+
+random_columns <- function(rows) {
+  pick <- function(values) sample(values, rows, replace = TRUE)
+  data.frame(
+    d = pick(c(NA, NaN, Inf, -Inf, 0, -0, 1, -1.5, 2, 1e308, 5e-324, stats::rnorm(5))),
+    e = stats::rnorm(rows),
+    i = pick(c(NA, 0L, 1L, -1L, 7L, 2147483647L, -2147483647L)),
+    j = pick(-3:3),
+    l = pick(c(TRUE, FALSE, NA)),
+    m = pick(c(TRUE, FALSE)),
+    s = pick(c("a", "b", NA, "", "\u00e6")),
+    t = pick(c("a", "b", "NA"))
+  )
+}
+
+random_formula <- function(type, depth) {
+  if (depth == 0 || stats::runif(1) < 0.15) return(random_leaf(type))
+  part <- function(type) random_formula(type, depth - 1)
+  choice <- function(type) call("if", part("logical"), part(type), part(type))
+  switch(type,
+    number = switch(sample(5, 1),
+      call(sample(c("+", "-", "*", "/", "^", "%%", "%/%"), 1), part("number"), part("number")),
+      call(sample(c("-", "abs", "floor", "sqrt", "exp", "log", "ceiling", "trunc"), 1), part("number")),
+      choice("number"),
+      call(sample(c("+", "-", "*"), 1), part("number"), part("logical")),
+      call("(", part("number"))
+    ),
+    logical = switch(sample(5, 1),
+      call(sample(c("==", "!=", "<", "<=", ">", ">="), 1), part("number"), part("number")),
+      call(sample(c("&&", "||", "&", "|", "xor"), 1), part("logical"), part("logical")),
+      call(sample(c("!", "is.na"), 1), part("logical")),
+      call(sample(c("==", "!="), 1), part("text"), part("text")),
+      call(sample(c("is.na", "is.finite", "is.nan"), 1), part("number"))
+    ),
+    text = choice("text")
+  )
+}
+
+random_leaf <- function(type) {
+  switch(type,
+    number = sample(list(quote(d), quote(e), quote(i), quote(j), 2, 2L, 0.5, 0L, -1, NA_real_), 1)[[1]],
+    logical = sample(list(quote(l), quote(m), TRUE, NA), 1)[[1]],
+    text = sample(list(quote(s), quote(t), "a"), 1)[[1]]
+  )
+}
+
+# `if` as the language has it: missing where the condition is, or where there is no `else`.
+one_row <- new.env(parent = baseenv())
+assign("if", function(condition, yes, no = NA) {
+  condition <- as.logical(condition)
+  base::`if`(is.na(condition), NA, base::`if`(condition, yes, no))
+}, one_row)
+
+row_by_row <- function(formula, data) {
+  overflow <- FALSE
+  values <- withCallingHandlers(
+    lapply(seq_len(nrow(data)), function(row) eval(formula, data[row, ], one_row)),
+    warning = function(w) {
+      if (grepl("integer overflow", conditionMessage(w))) overflow <<- TRUE
+      invokeRestart("muffleWarning")
+    }
+  )
+  list(values = unlist(values), overflow = overflow)
+}
+
+# Which of two NaNs comes out of an operation on both is the processor's choice, in R as here.
+same_values <- function(a, b) {
+  if (is.double(b) && is.numeric(a)) a <- as.double(a)
+  if (is.double(a) && is.numeric(b)) b <- as.double(b)
+  if (is.logical(b) && all(is.na(b))) return(all(is.na(a)))
+  if (is.double(a)) {
+    a[is.na(a)] <- NA
+    b[is.na(b)] <- NA
+  }
+  identical(a, b)
+}
+
+test_that("a formula gives what plain R gives for one row after the other", {
+  set.seed(1)
+  wrong <- character()
+  for (k in 1:600) {
+    data <- random_columns(sample(c(1, 3, 40), 1))
+    formula <- random_formula(sample(c("number", "logical", "text"), 1), sample(1:4, 1))
+    expected <- row_by_row(formula, data)
+    overflow <- FALSE
+    found <- withCallingHandlers(
+      eval(bquote(set_columns(data, { new <- .(formula) })))$new,
+      rowanroot_overflow = function(w) overflow <<- TRUE,
+      warning = function(w) invokeRestart("muffleWarning")
+    )
+    if (!same_values(found, expected$values) || overflow != expected$overflow) wrong <- c(wrong, deparse1(formula))
+  }
+  expect_identical(wrong, character())
+})
+
+test_that("results do not depend on the size of blocks or the number of threads", {
+  set.seed(2)
+  data <- random_columns(5000)
+  formulas <- lapply(rep(c("number", "logical", "text"), 10), random_formula, depth = 3)
+  calculate <- function(formula) suppressWarnings(eval(bquote(set_columns(data, { new <- .(formula) })))$new)
+  usual <- lapply(formulas, calculate)
+  for (block_rows in c(1L, 77L, 4096L)) for (threads in 1:2) {
+    old <- options(rowanroot.block_rows = block_rows, rowanroot.threads = threads)
+    expect_identical(lapply(formulas, calculate), usual)
+    options(old)
+  }
+})
+
+test_that("formulas that share parts give the same as formulas alone", {
+  set.seed(3)
+  data <- random_columns(50)
+  for (k in 1:50) {
+    one <- random_formula("number", 2)
+    two <- call("+", one, random_formula("number", 2))
+    together <- suppressWarnings(eval(bquote(set_columns(data, { a <- .(one); b <- .(two); d <- b - a; c <- d }))))
+    b <- suppressWarnings(eval(bquote(set_columns(data, { b <- .(two) })))$b)
+    a <- suppressWarnings(eval(bquote(set_columns(data, { a <- .(one) })))$a)
+    expect_true(same_values(together$b, b))
+    expect_true(same_values(together$c, suppressWarnings(b - a)))
+  }
+})

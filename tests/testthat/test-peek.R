@@ -1,0 +1,30 @@
+visits <- data.frame(hive = c("NB-01", "NB-02", "SH-01"), gross_kg = c(31, 28.5, NA), tare_kg = c(6, 6.25, 5.9),
+                     day = as.Date("2025-06-01") + 0:2, kind = factor(c("a", "b", NA)))
+
+test_that("derived columns stand beside those that they came from", {
+  yield <- open_table(visits) |> set_columns({
+    .net <- gross_kg - tare_kg
+    net_lb <- .net * 2.20462
+    gross_kg <- round(gross_kg)
+    season <- "summer"
+  })
+  expect_snapshot({
+    yield
+    peek(visits, rows = 1)
+    print(peek(yield, rows = 2), width = 40)
+    peek(visits[0, ])
+    peek(data.frame())
+  })
+  view <- peek(yield)
+  expect_identical(view$derived, list(c("net_lb", "gross_kg", "tare_kg"), "gross_kg", "season"))
+  expect_identical(view$columns$missing, c(0, 1, 0, 0, 1, 1, 0))
+})
+
+test_that("lines are no wider than the console, however wide the table", {
+  wide <- as.data.frame(matrix(stats::rnorm(300), 5))
+  live <- open_table(wide) |> set_columns({ last <- V1 + V60 })
+  for (width in c(40, 80, 120)) {
+    lines <- format(peek(live), width = width)
+    expect_lte(max(cli::ansi_nchar(lines, "width")), width)
+  }
+})

@@ -1,0 +1,168 @@
+visits <- data.frame(
+  hive = c("NB-01", "NB-02", "SH-01", NA),
+  gross_kg = c(31, 28.5, NA, 20),
+  tare_kg = c(6, 6.2, 5.9, NaN),
+  frames = c(3L, 6L, 9L, NA)
+)
+
+test_that("lines are run from top to bottom, and later ones see earlier ones", {
+  result <- visits |> set_columns({
+    net_kg <- gross_kg - tare_kg
+    net_lb = net_kg * 2.20462
+    net_kg <- round(net_kg)
+    twice <- net_kg * 2
+  })
+  net <- visits$gross_kg - visits$tare_kg
+  expect_identical(result, cbind(visits, net_kg = round(net), net_lb = net * 2.20462, twice = round(net) * 2))
+})
+
+test_that("names are looked up among the columns first, then where the block was written", {
+  tare_kg <- 1000
+  factor <- 2
+  by_function <- function(x) {
+    bonus <- 5
+    set_columns(x, { a <- tare_kg * factor; b <- gross_kg + bonus })
+  }
+  result <- by_function(visits)
+  expect_identical(result$a, visits$tare_kg * 2)
+  expect_identical(result$b, visits$gross_kg + 5)
+})
+
+test_that("a word that the script defines anew is the script's", {
+  sqrt <- function(x) x + 100
+  expect_identical(set_columns(visits, { a <- sqrt(gross_kg) })$a, visits$gross_kg + 100)
+})
+
+test_that("constants, one value a row, and one value from a function fill a column", {
+  result <- visits |> set_columns({
+    season <- "summer"
+    seen_by <- c("Ada", "Ivo", "Ada", "Per")
+    mean_kg <- mean(gross_kg, na.rm = TRUE)
+    share <- gross_kg / sum(gross_kg, na.rm = TRUE)
+    opened <- as.Date("2025-06-01")
+    nothing <- NA
+    number <- .row
+    of <- .rows
+  })
+  expect_identical(result$season, rep("summer", 4))
+  expect_identical(result$seen_by, c("Ada", "Ivo", "Ada", "Per"))
+  expect_identical(result$mean_kg, rep(26.5, 4))
+  expect_identical(result$share, visits$gross_kg / 79.5)
+  expect_identical(result$opened, rep(as.Date("2025-06-01"), 4))
+  expect_identical(result$nothing, rep(NA, 4))
+  expect_identical(result$number, 1:4)
+  expect_identical(result$of, rep(4L, 4))
+})
+
+test_that("if and else work row by row, and a missing condition gives missing", {
+  result <- visits |> set_columns({
+    strength <- if (frames < 4) "weak" else if (frames < 8) "fair" else "strong"
+    only <- if (frames > 4) gross_kg
+    either <- ifelse(is.na(gross_kg), tare_kg, gross_kg)
+    inner <- if (frames < 4) { half <- gross_kg / 2; half + 1 } else 0L
+  })
+  expect_identical(result$strength, c("weak", "fair", "strong", NA))
+  expect_identical(result$only, c(NA, 28.5, NA, NA))
+  expect_identical(result$either, c(31, 28.5, 5.9, 20))
+  expect_identical(result$inner, c(16.5, 0, 0, NA))
+})
+
+test_that("choices between dates and categories keep their class", {
+  data <- data.frame(day = as.Date("2025-01-01") + 0:2, known = c(TRUE, FALSE, NA), kind = factor(c("a", "b", "a")))
+  result <- set_columns(data, {
+    day <- if (known) day else as.Date("2024-01-01")
+    kind <- if (known) kind
+  })
+  expect_identical(result$day, as.Date(c("2025-01-01", "2024-01-01", NA)))
+  expect_identical(result$kind, factor(c("a", NA, NA), levels = c("a", "b")))
+})
+
+test_that("what the language does not know is called once with whole columns", {
+  calls <- 0
+  counted <- function(x, plus) {
+    calls <<- calls + 1
+    x + plus
+  }
+  result <- visits |> set_columns({
+    upper <- toupper(substr(hive, 1, 2))
+    added <- counted(gross_kg - tare_kg, plus = 1)
+    fitted <- predict(lm(gross_kg ~ frames, na.action = na.exclude))
+    by_element <- vapply(frames, function(f) f + tare_kg[1], 0)
+    day <- as.Date("01/06/2025", "%d/%m/%Y") + frames
+    parts <- vapply(strsplit(hive, "-", fixed = TRUE), `[`, "", 1)
+  })
+  expect_identical(calls, 1)
+  expect_identical(result$upper, c("NB", "NB", "SH", NA))
+  expect_identical(result$added, visits$gross_kg - visits$tare_kg + 1)
+  expect_equal(result$fitted, c(31, 28.5, NA, NA), ignore_attr = TRUE)
+  expect_identical(result$by_element, visits$frames + 6)
+  expect_identical(result$day, as.Date("2025-06-01") + visits$frames)
+  expect_identical(result$parts, c("NB", "NB", "SH", NA))
+})
+
+test_that("columns are removed, scratch names are not kept, and what was derived stays", {
+  result <- visits |> set_columns({
+    .net <- gross_kg - tare_kg
+    net_lb <- .net * 2
+    tare_kg <- NULL
+    frames <- NULL
+    frames <- 1L
+  })
+  expect_named(result, c("hive", "gross_kg", "frames", "net_lb"))
+  expect_identical(result$net_lb, (visits$gross_kg - visits$tare_kg) * 2)
+})
+
+test_that("carry and after choose and place columns", {
+  block <- function(...) names(set_columns(visits, { net_kg <- gross_kg - tare_kg; frames <- frames + 1L }, ...))
+  expect_identical(block(), c("hive", "gross_kg", "tare_kg", "frames", "net_kg"))
+  expect_identical(block(after = tare_kg), c("hive", "gross_kg", "tare_kg", "net_kg", "frames"))
+  expect_identical(block(after = 0), c("net_kg", "hive", "gross_kg", "tare_kg", "frames"))
+  expect_identical(block(carry = hive), c("hive", "frames", "net_kg"))
+  expect_identical(block(carry = -names_like("*_kg"), after = hive), c("hive", "net_kg", "frames"))
+  expect_identical(block(carry = c(hive, gross_kg:tare_kg, -gross_kg)), c("hive", "tare_kg", "frames", "net_kg"))
+  wanted <- c("hive", "tare_kg")
+  expect_identical(block(carry = wanted), c("hive", "tare_kg", "frames", "net_kg"))
+})
+
+test_that("the input is not changed, and unchanged columns are shared", {
+  before <- visits
+  addresses <- vapply(before, rlang::obj_address, "")
+  result <- set_columns(before, { frames <- frames * 2L; copy <- hive })
+  expect_identical(before, visits)
+  expect_identical(vapply(before, rlang::obj_address, ""), addresses)
+  expect_identical(rlang::obj_address(result$hive), addresses[["hive"]])
+  expect_identical(rlang::obj_address(result$copy), addresses[["hive"]])
+  expect_identical(rlang::obj_address(result$gross_kg), addresses[["gross_kg"]])
+})
+
+test_that("class, row names and attributes of the table stay", {
+  table <- structure(visits, class = c("weighing", "data.frame"), row.names = letters[1:4], place = "North Bank")
+  result <- set_columns(table, { a <- frames })
+  expect_s3_class(result, c("weighing", "data.frame"), exact = TRUE)
+  expect_identical(attr(result, "place"), "North Bank")
+  expect_identical(row.names(result), letters[1:4])
+})
+
+test_that("no rows, one row and no columns work", {
+  none <- set_columns(visits[0, ], { a <- gross_kg * 2; b <- if (frames > 1L) "x" else "y"; c <- 1L; d <- as.Date("2025-01-01") })
+  expect_identical(dim(none), c(0L, 8L))
+  expect_identical(none$b, character())
+  expect_s3_class(none$d, "Date")
+  expect_identical(set_columns(visits[1, ], { a <- mean(gross_kg) })$a, 31)
+  expect_identical(set_columns(data.frame(row.names = 1:3), { a <- .row })$a, 1:3)
+})
+
+test_that("whole numbers that overflow are missing, counted where they are used", {
+  big <- data.frame(x = c(2147483647L, 1L, NA, 2147483647L), y = c(TRUE, FALSE, TRUE, FALSE))
+  expect_warning(result <- set_columns(big, { a <- x + 1L }), class = "rowanroot_overflow", "2 rows now missing, row 1 first")
+  expect_identical(result$a, c(NA, 2L, NA, NA))
+  expect_warning(set_columns(big, { a <- if (y) x + 1L else 0L }), class = "rowanroot_overflow", "1 row now missing, row 1 first")
+  expect_no_warning <- function(code) expect_warning(code, NA)
+  expect_no_warning(set_columns(big, { a <- if (x < 10L) x + 1L else 0L }))
+})
+
+test_that("texts are equal if they read the same, whatever their encoding", {
+  latin <- iconv("Zo\u00eb", "UTF-8", "latin1")
+  data <- data.frame(name = c("Zo\u00eb", latin, "Ada", NA))
+  expect_identical(set_columns(data, { a <- name == "Zo\u00eb" })$a, c(TRUE, TRUE, FALSE, NA))
+})
