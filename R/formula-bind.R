@@ -142,8 +142,10 @@ bind_call <- function(expr, scope) {
   }
   check_means_one_thing(name, fun, arguments, scope)
   check_takes_every_row(fun, arguments, expr, scope)
-  keeps_right_side <- identical(fun, base::`$`) || identical(fun, base::`@`)
-  if (keeps_right_side) arguments[[2]] <- as.character(arguments[[2]])
+  if (identical(fun, base::`$`)) {
+    fun <- named_part
+    arguments[[2]] <- as.character(arguments[[2]])
+  }
   entry <- find_word(name, fun, arguments)
   if (!is.null(entry)) {
     bound <- lapply(arguments, bind_formula, scope = scope)
@@ -152,6 +154,9 @@ bind_call <- function(expr, scope) {
   bound <- lapply(arguments, bind_argument, scope = scope)
   list(kind = "r_call", fun = fun, name = name, arguments = bound, shown = one_line(expr))
 }
+
+# What stands right of `$` is a name, not a column.
+named_part <- function(x, name) eval(call("$", x, as.name(name)))
 
 # R's functions may be given functions.
 bind_argument <- function(expr, scope) {

@@ -20,7 +20,10 @@
 #' @examples
 #' folder <- tempfile()
 #' dir.create(folder)
-#' writeLines(c("hive,gross_kg,tare_kg", "NB-01,31,6", "NB-02,28.5,6.2"), file.path(folder, "june.csv"))
+#' writeLines(
+#'   c("hive,gross_kg,tare_kg", "NB-01,31,6", "NB-02,28.5,6.2"),
+#'   file.path(folder, "june.csv")
+#' )
 #' visits <- open_table(file.path(folder, "*.csv"))
 #' yield <- visits |> set_columns({ net_kg <- gross_kg - tare_kg })
 #' yield
@@ -144,6 +147,7 @@ names.live_table <- function(x) live(x)$columns
 #' @export
 `[.live_table` <- function(x, ...) table_data(x)[...]
 
+#' @importFrom utils head
 #' @export
 head.live_table <- function(x, ...) utils::head(table_data(x), ...)
 

@@ -12,7 +12,10 @@
 #' @section Errors:
 #' `rowanroot_not_a_table`, and those of [open_table()].
 #' @examples
-#' visits <- data.frame(hive = c("NB-01", "NB-02", "SH-01"), gross_kg = c(31, 28.5, NA), tare_kg = c(6, 6.2, 5.9))
+#' visits <- data.frame(
+#'   hive = c("NB-01", "NB-02", "SH-01"),
+#'   gross_kg = c(31, 28.5, NA), tare_kg = c(6, 6.2, 5.9)
+#' )
 #' peek(visits)
 #' peek(open_table(visits) |> set_columns({ net_kg <- gross_kg - tare_kg }))
 #' @export
@@ -58,11 +61,11 @@ new_table_view <- function(data, title, origins, rows) {
 count_missing <- function(column) if (is.list(column)) 0 else as.numeric(sum(is.na(column)))
 
 #' @export
-format.table_view <- function(x, width = getOption("width"), ...) {
+format.table_view <- function(x, width = cli::console_width(), ...) {
   columns <- paste0(x$columns$name, " ", cli::col_grey(x$columns$type), missing_note(x$columns$missing))
   c(cli::style_bold(paste0(x$title, ": ", counted_rows(x$rows), ", ", counted(nrow(x$columns), "column"))),
     if (nrow(x$columns)) c("", strwrap_cells(columns, width)),
-    if (x$rows > 0) format_strips(x, width))
+    if (x$rows > 0) cli::ansi_trimws(format_strips(x, width), "right"))
 }
 
 missing_note <- function(missing) {
@@ -133,7 +136,7 @@ right <- function(cells) cli::ansi_align(cells, width = max(cli::ansi_nchar(cell
 left <- function(cells) cli::ansi_align(cells, width = max(cli::ansi_nchar(cells, "width")), align = "left")
 
 #' @export
-print.table_view <- function(x, width = getOption("width"), ...) {
+print.table_view <- function(x, width = cli::console_width(), ...) {
   cat(format(x, width = width), sep = "\n")
   invisible(x)
 }

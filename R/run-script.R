@@ -122,11 +122,11 @@ tell_run <- function(output, outcome, why = character(), rows = NA, seconds = NA
 #                because visits-2026-03.csv changed
 format_told <- function(told) {
   what <- switch(told$state,
-    made = paste0(told$state, ": ", counted_rows(told$rows), " in ", format(round(told$seconds, 1), nsmall = 1), " s"),
+    made = paste0(told$state, ": ", counted_rows(told$rows), " in ", format(signif(max(told$seconds, 0.01), 2)), " s"),
     told$state
   )
   indent <- strrep(" ", nchar(told$output, "width") + 2)
-  because <- if (length(told$why)) paste0(indent, c("because ", rep("    and ", length(told$why) - 1)), told$why)
+  because <- if (length(told$why)) paste0(indent, c("because ", rep("and ", length(told$why) - 1)), told$why)
   c(paste0(told$output, "  ", what), because)
 }
 

@@ -39,7 +39,7 @@ new_step_keep_rows <- function(condition, names, env, call) {
   }
   if (is_block(condition) || is.call(condition) && (identical(condition[[1]], quote(`<-`)))) {
     stop_because(c("The condition sets a column: {.code {one_line(condition)}}.",
-                   "i" = "To compare write {.code ==}, {.code <} and the like; to set columns use {.code set_columns()}."),
+                   "i" = "To compare write {.code a == b}, {.code a < b} and the like; to set columns use {.code set_columns()}."),
                  "bad_formula", call)
   }
   text <- one_line(condition, 200L)

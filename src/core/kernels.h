@@ -1,6 +1,7 @@
 #pragma once
 // Loops that turn a function of one row into a kernel for a block of rows. A result may lie exactly
-// where an operand lies, which no row but its own sees: hence `ivdep`.
+// where an operand lies, which no row but its own sees: hence `ivdep`. A kernel does one operation, so
+// there is nothing that a compiler could contract into a fused multiply-add with another last bit.
 
 #include "operations.h"
 

@@ -89,6 +89,7 @@ test_that("what the language does not know is called once with whole columns", {
     fitted <- predict(lm(gross_kg ~ frames, na.action = na.exclude))
     by_element <- vapply(frames, function(f) f + tare_kg[1], 0)
     day <- as.Date("01/06/2025", "%d/%m/%Y") + frames
+    rest <- lm(gross_kg ~ tare_kg, na.action = na.exclude)$coefficients[1]
     parts <- vapply(strsplit(hive, "-", fixed = TRUE), `[`, "", 1)
   })
   expect_identical(calls, 1)
