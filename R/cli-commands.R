@@ -33,12 +33,14 @@ format_status <- function(output) {
 cli_peek <- function(args) {
   options <- list(
     optparse::make_option("--rows", type = "integer", default = 6L, help = "how many rows to show [%default]"),
-    optparse::make_option("--separator", default = ",", help = "the character between two fields [%default]")
+    optparse::make_option("--separator", default = ",", help = "the character between two fields, \\t for a tab [%default]")
   )
   given <- cli_arguments("peek", args, options)
   if (is.null(given)) return(exit_done)
   check_cli_file(given$args, "peek")
-  print(peek(open_table(given$args, separator = given$options$separator), rows = given$options$rows))
+  # A tab is hard to type in a shell.
+  separator <- sub("\\t", "\t", given$options$separator, fixed = TRUE)
+  print(peek(open_table(given$args, separator = separator), rows = given$options$rows))
   exit_done
 }
 
@@ -46,5 +48,7 @@ cli_peek <- function(args) {
 check_cli_file <- function(path, command) {
   if (length(Sys.glob(path)) || file.exists(path)) return(invisible())
   hint <- nearest_name(basename(path), list.files(dirname(path)))
-  stop_wrong_use(command, paste0("There is no file ", path, ".", if (length(hint)) paste0(" Did you mean ", in_folder_of(path, hint), "?")))
+  stop_because(c("There is no file {.file {path}}.",
+                 "i" = if (length(hint)) "Did you mean {.file {in_folder_of(path, hint)}}?",
+                 "i" = "{.code rowanroot {command} --help} shows how the command is used."), "wrong_use")
 }

@@ -67,16 +67,8 @@ cli_guarded <- function(code) {
 }
 
 cli_failure <- function(error, status) {
-  cli_error(format_failure(error))
+  cli_error(paste0("Error: ", conditionMessage(error)))
   status
-}
-
-# The message, and below it what caused it.
-format_failure <- function(error) {
-  lines <- paste0("Error: ", conditionMessage(error))
-  cause <- error$parent
-  if (is.null(cause)) return(lines)
-  c(lines, paste0("Because: ", conditionMessage(cause)))
 }
 
 # The options and the words of a command, or a message on wrong use. NULL if it has shown its help.

@@ -28,7 +28,7 @@ make_demo <- function(folder) {
   files <- file.path("visits", paste0(substr(names(months), 4, 7), "-", substr(names(months), 1, 2), ".csv"))
   Map(function(month, file) write_csv_file(month, file.path(folder, file), call), months, files)
   write_csv_file(demo_apiaries(), file.path(folder, "apiaries.csv"), call)
-  file.copy(system.file("demo", "yield.R", package = "rowanroot"), file.path(folder, "yield.R"))
+  file.copy(system.file("beekeepers", "yield.R", package = "rowanroot"), file.path(folder, "yield.R"))
   invisible(file.path(folder, c(files, "apiaries.csv", "yield.R")))
 }
 

@@ -22,7 +22,7 @@
 peek <- function(x, rows = 6) {
   call <- quote(peek())
   if (!is.numeric(rows) || length(rows) != 1 || is.na(rows) || rows < 0) {
-    stop_because("{.arg rows} must be a number of rows, not {what_is(rows)}.", "bad_argument", call)
+    stop_because("{.arg rows} must be a number of rows, 0 or more, not {.code {one_line(rows)}}.", "bad_argument", call)
   }
   if (is.character(x)) x <- open_table(x)
   check_table(x, call)
@@ -62,7 +62,7 @@ count_missing <- function(column) if (is.list(column)) 0 else as.numeric(sum(is.
 
 #' @export
 format.table_view <- function(x, width = cli::console_width(), ...) {
-  columns <- paste0(x$columns$name, " ", cli::col_grey(x$columns$type), missing_note(x$columns$missing))
+  columns <- paste0(encodeString(x$columns$name), " ", cli::col_grey(x$columns$type), missing_note(x$columns$missing))
   c(cli::style_bold(paste0(x$title, ": ", counted_rows(x$rows), ", ", counted(nrow(x$columns), "column"))),
     if (nrow(x$columns)) c("", strwrap_cells(columns, width)),
     if (x$rows > 0) cli::ansi_trimws(format_strips(x, width), "right"))
@@ -121,6 +121,7 @@ format_group <- function(names, head, derived) {
 format_cells <- function(column, name, strong) {
   cells <- if (is.list(column)) rep("\u2026", length(column)) else format_column(column)
   cells[is.na(column)] <- cli::col_yellow("NA")
+  name <- encodeString(name)
   heading <- if (strong) cli::style_bold(cli::col_cyan(name)) else cli::style_bold(name)
   if (is.numeric(column)) right(c(heading, cells)) else left(c(heading, cells))
 }

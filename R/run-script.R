@@ -28,8 +28,10 @@ run_script <- function(script, force = FALSE, only = NULL) {
   check_script(script, call)
   check_flag(force, "force", call)
   run <- new_script_run("run", force, only)
-  in_script_folder(script, locked(evaluate_script(script, run, call)))
-  check_only(run, call)
+  in_script_folder(script, {
+    locked(evaluate_script(script, run, call))
+    check_only(run, call)
+  })
   invisible(run_outputs(run))
 }
 
@@ -99,9 +101,9 @@ stop_script_failed <- function(file, line, error, call) {
 
 check_only <- function(run, call) {
   known <- vapply(run$outputs, `[[`, "", "output")
-  unknown <- setdiff(run$only, known)
+  unknown <- run$only[!vapply(run$only, plain_path, "") %in% known]
   if (!length(unknown)) return(invisible())
-  stop_because(c("The script has no output {.file {unknown[1]}}.", "i" = "Its outputs are {.file {known}}."),
+  stop_because(c("The script has no output {.file {unknown[1]}}.", "i" = if (length(known)) "Its outputs are {.file {known}}." else "It has none: {.code save_table()} makes one."),
                "unknown_output", call)
 }
 

@@ -17,7 +17,7 @@
 #' @return `x`, invisibly.
 #' @section Errors:
 #' `rowanroot_foreign_output` if something else has written the file, `rowanroot_output_is_input` if the
-#' table is made from it, `rowanroot_cannot_write`, `rowanroot_unknown_format`.
+#' table is made from it, `rowanroot_output_saved_twice` in one script, `rowanroot_cannot_write`, `rowanroot_unknown_format`.
 #' @examples
 #' old <- setwd(tempdir())
 #' visits <- data.frame(hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5), tare_kg = c(6, 6.2))
@@ -32,6 +32,8 @@ save_table <- function(x, path, force = FALSE) {
   call <- quote(save_table())
   check_table(x, call)
   check_output_path(path, call)
+  path <- plain_path(path)
+  check_saved_once(path, call)
   check_flag(force, "force", call)
   table <- if (is_live_table(x)) current_table(x, call) else open_frame(x)
   check_is_no_input(table, path, call)
@@ -54,6 +56,33 @@ check_output_path <- function(path, call) {
                "unknown_format", call)
 }
 
+# The same path, however it is written: an output has one name in the journal.
+plain_path <- function(path) {
+  path <- path.expand(path)
+  here <- path_parts(getwd())
+  parts <- if (is_absolute(path)) path_parts(path) else path_parts(path, here)
+  below <- length(parts) > length(here) && identical(parts[seq_along(here)], here)
+  if (below) paste(parts[-seq_along(here)], collapse = "/") else paste(parts, collapse = "/")
+}
+
+# The parts of a path, with `.` and `..` worked out.
+path_parts <- function(path, start = character()) {
+  parts <- start
+  for (part in strsplit(path, "/", fixed = TRUE)[[1]]) {
+    if (part == "..") parts <- parts[-length(parts)]
+    else if (part != "." && (nzchar(part) || !length(parts))) parts <- c(parts, part)
+  }
+  parts
+}
+
+check_saved_once <- function(path, call) {
+  saved <- vapply(state$run$outputs, `[[`, "", "output")
+  if (!path %in% saved) return(invisible())
+  stop_because(c("The script saves {.file {path}} twice.",
+                 "x" = "The second table would replace the first at every run.", "i" = "Save one of them under another name."),
+               "output_saved_twice", call, output = path)
+}
+
 check_is_no_input <- function(x, path, call) {
   source <- live(x)$source
   if (!inherits(source, "csv_source")) return(invisible())
@@ -71,7 +100,7 @@ save_output <- function(x, path, force, call) {
   now <- new_record(path, x, origin)
   found <- output_state(path, now)
   run <- state$run
-  chosen <- is.null(run$only) || path %in% run$only
+  chosen <- is.null(run$only) || path %in% vapply(run$only, plain_path, "")
   if (identical(run$mode, "status") || !chosen) return(tell_run(path, found$state, found$why, chosen = chosen))
   if (found$state == "up to date" && !force) return(tell_run(path, "up to date"))
   started <- proc.time()[["elapsed"]]

@@ -34,7 +34,7 @@ test_that("wrong use has status 2 and one clear message", {
     expect_identical(result$status, 2L, info = paste(words, collapse = " "))
   }
   expect_match(rowanroot("runn")$errors, "Did you mean `run`?", fixed = TRUE)
-  expect_match(paste(rowanroot("run", "yeild.R")$errors, collapse = " "), "Did you mean yield.R?", fixed = TRUE)
+  expect_match(paste(rowanroot("run", "yeild.R")$errors, collapse = " "), "Did you mean 'yield.R'?", fixed = TRUE)
 })
 
 test_that("every command has its help, and peek shows a file", {

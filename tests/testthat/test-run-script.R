@@ -106,6 +106,17 @@ test_that("only the outputs that are asked for are written", {
   expect_identical(state_of_project()$state, c("missing", "up to date"))
 })
 
+test_that("an output has one name, however its path is written, and is saved once", {
+  folder <- local_project()
+  write_text(sub("out/yield.csv", "./out/../out//yield.csv", project_script), "yield.R")
+  expect_identical(quietly(run_script("yield.R"))$output, "out/yield.csv")
+  write_text(sub("out/yield.csv", file.path(folder, "out/yield.csv"), project_script), "yield.R")
+  expect_identical(state_of_project(), data.frame(output = "out/yield.csv", state = "up to date", why = ""))
+  write_text(c(project_script, "save_table(visits, './out/yield.csv')"), "yield.R")
+  error <- expect_error(quietly(run_script("yield.R")), class = "rowanroot_script_failed")
+  expect_s3_class(error$parent, "rowanroot_output_saved_twice")
+})
+
 test_that("a script sees none of the objects of the session, and leaves none", {
   local_project()
   write_text(c(project_script, "left_over <- 1", "save_table(data.frame(a = left_over), 'a.csv')"), "yield.R")
