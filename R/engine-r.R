@@ -2,15 +2,36 @@
 
 call_r <- function(node, run) {
   arguments <- lapply(node$arguments, type_node, run = run)
-  call_r_function(node$fun, node$name, arguments, node$shown, run)
+  call_r_function(node$fun, node$name, arguments, node, run)
 }
 
-call_r_function <- function(fun, name, arguments, shown, run) {
+call_r_function <- function(fun, name, arguments, node, run) {
   values <- node_values(arguments, run)
-  result <- tryCatch(do.call(fun, values, quote = TRUE), error = function(e) stop_formula_failed(shown, run$formula, e, run$call))
+  names(values) <- names(node$arguments)
+  labels <- unique_labels(node$arguments)
+  result <- tryCatch(
+    call_by_labels(fun, name, values, labels, node$env),
+    error = function(e) stop_formula_failed(node$shown, run$formula, e, run$call)
+  )
   # A broken-down time is a list of parts: a column has the moments themselves.
   if (inherits(result, "POSIXlt")) result <- as.POSIXct(result)
-  typed_value(result, run, shown)
+  typed_value(result, run, node$shown)
+}
+
+# Equal code may have given different values, but for columns.
+unique_labels <- function(arguments) {
+  labels <- vapply(arguments, label_of, "")
+  columns <- vapply(arguments, `[[`, "", "kind") == "column"
+  ifelse(columns, labels, make.unique(labels))
+}
+
+# The call as it was typed, with its arguments under the code that gave them: so R's messages are short,
+# and a function that shows its arguments shows what the user wrote. A column may be named as the function.
+call_by_labels <- function(fun, name, values, labels, env) {
+  functions <- list2env(stats::setNames(list(fun), name), parent = if (is.null(env)) baseenv() else env)
+  arguments <- list2env(stats::setNames(values, labels), parent = functions)
+  call <- as.call(c(as.name(name), stats::setNames(lapply(labels, as.name), names(values))))
+  eval(call, arguments)
 }
 
 # The R values of typed nodes. What is yet to be calculated is, with all that is pending, in one pass.

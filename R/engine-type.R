@@ -34,7 +34,7 @@ type_node <- function(node, run) {
     word = type_word(node, run),
     choose = type_choose(node, run),
     r_call = call_r(node, run),
-    r_code = list(kind = "object", value = eval_code(node, run), type = "other", shown = one_line(node$expr))
+    r_code = list(kind = "object", value = eval_code(node, run), type = "other", shown = node$shown)
   )
 }
 
@@ -54,7 +54,7 @@ type_word <- function(node, run) {
   rule <- if (!any(types == "other")) node$word$rule(types)
   if (is.null(rule)) {
     check_types_fit(node, types, run)
-    return(call_r_function(node$word$fun, node$word$name, arguments, node$shown, run))
+    return(call_r_function(node$word$fun, node$word$name, arguments, node, run))
   }
   operands <- mapply(convert, arguments, rule$operands, SIMPLIFY = FALSE, USE.NAMES = FALSE)
   simplified(list(kind = "operation", name = node$word$operation, operands = operands, type = rule$result,
@@ -86,12 +86,10 @@ check_types_fit <- function(node, types, run) {
   if (is_comparison || any(types == "other") || name == "is.na") return(invisible())
   culprit <- node$arguments[[which(types == "text")[1]]]
   stop_because(c("{.code {name}} needs numbers, not text.",
-                 "x" = "{shown_of(culprit)} is text in {.code {run$formula}}.",
+                 "x" = "{.code {label_of(culprit)}} is text in {.code {run$formula}}.",
                  "i" = "If it holds numbers, convert it first: {.code as.numeric()}."),
                "type_mismatch", run$call)
 }
-
-shown_of <- function(node) paste0("`", if (is.null(node$shown)) node$name else node$shown, "`")
 
 convert <- function(node, type) {
   if (node$type == type) return(node)

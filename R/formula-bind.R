@@ -41,7 +41,9 @@ check_is_formula <- function(expr, scope) {
 }
 
 # Code that no column enters, and that means the same in R: an `if` is the language's own.
-is_script_code <- function(expr, scope) !any(mentioned_names(expr) %in% in_scope(scope)) && !"if" %in% all.names(expr)
+is_script_code <- function(expr, scope) {
+  !any(mentioned_names(expr) %in% in_scope(scope)) && !any(c("if", not_in_formulas) %in% called_names(expr))
+}
 
 in_scope <- function(scope) c(scope$columns, names(scope$locals), ".row", ".rows")
 
@@ -130,7 +132,7 @@ bind_code <- function(expr, scope) {
                    "i" = "Make it a scratch column: {.code .{local[1]} <- \u2026} on a line of its own."),
                  "bad_formula", scope$call)
   }
-  list(kind = "r_code", expr = expr, columns = columns, env = scope$env)
+  list(kind = "r_code", expr = expr, columns = columns, env = scope$env, shown = one_line(expr))
 }
 
 bind_call <- function(expr, scope) {
@@ -152,7 +154,7 @@ bind_call <- function(expr, scope) {
     return(list(kind = "word", word = entry, arguments = bound, shown = one_line(expr)))
   }
   bound <- lapply(arguments, bind_argument, scope = scope)
-  list(kind = "r_call", fun = fun, name = name, arguments = bound, shown = one_line(expr))
+  list(kind = "r_call", fun = fun, name = name, arguments = bound, shown = one_line(expr), env = scope$env)
 }
 
 # What stands right of `$` is a name, not a column.
@@ -239,6 +241,9 @@ stop_formula_failed <- function(code, formula, error, call) {
                  "x" = "In {.code {code}} R said: {conditionMessage(error)}"),
                "formula_failed", call, parent = NULL, r_message = conditionMessage(error))
 }
+
+# How a node was written.
+label_of <- function(node) if (node$kind %in% c("column", "rows")) node$name else node$shown
 
 # The columns that a tree reads.
 node_columns <- function(node) {

@@ -88,7 +88,7 @@ current_table <- function(x, call) {
 table_origin <- function(x, call) {
   parts <- source_parts(live(x)$source, call)
   steps <- vapply(live(x)$steps, step_key, "")
-  list(parts = parts, key = rlang::hash(paste(c(engine_version, parts$hash, steps), collapse = "\n")))
+  list(parts = parts, key = rlang::hash(paste(c(engine_version, source_key(live(x)$source), parts$hash, steps), collapse = "\n")))
 }
 
 # Raised when the same formulas give other values than before.

@@ -100,7 +100,7 @@ format_strips <- function(x, width) {
   strips <- list()
   for (group in groups) {
     last <- length(strips)
-    beside <- if (last) paste0(strips[[last]], if (group$derived) " \u2502 " else "  ", group$lines)
+    beside <- if (last) paste0(strips[[last]], if (group$derived) paste0(" ", mark("\u2502", "|"), " ") else "  ", group$lines)
     if (last && max(cli::ansi_nchar(beside, "width")) <= width) strips[[last]] <- beside
     else strips[[last + 1]] <- paste0(cli::col_grey(numbers), "  ", group$lines)
   }
@@ -114,12 +114,12 @@ format_strips <- function(x, width) {
 format_group <- function(names, head, derived) {
   cells <- lapply(names, function(name) format_cells(head[[name]], name, derived && name == names[1]))
   if (!derived || length(names) == 1) return(list(lines = do.call(paste, c(cells, sep = "  ")), derived = derived))
-  arrow <- c("\u2190", rep(" ", nrow(head)))
+  arrow <- c(mark("\u2190", "<"), rep(" ", nrow(head)))
   list(lines = do.call(paste, c(cells[1], list(arrow), list(do.call(paste, c(cells[-1], sep = "  "))))), derived = derived)
 }
 
 format_cells <- function(column, name, strong) {
-  cells <- if (is.list(column)) rep("\u2026", length(column)) else format_column(column)
+  cells <- if (is.list(column)) rep("...", length(column)) else format_column(column)
   cells[is.na(column)] <- cli::col_yellow("NA")
   name <- encodeString(name)
   heading <- if (strong) cli::style_bold(cli::col_cyan(name)) else cli::style_bold(name)
@@ -128,10 +128,13 @@ format_cells <- function(column, name, strong) {
 
 format_column <- function(column) {
   if (is.double(column) && !is.object(column)) return(trimws(format(column, digits = 5)))
-  cells <- if (length(dim(column)) == 2) rep("\u2026", nrow(column)) else format(column, trim = TRUE)
+  cells <- if (length(dim(column)) == 2) rep("...", nrow(column)) else format(column, trim = TRUE)
   text <- encodeString(cells)
-  cli::ansi_strtrim(text, 24)
+  cli::ansi_strtrim(text, 24, ellipsis = mark("\u2026", "..."))
 }
+
+# A character for terminals that show it, another for those that do not.
+mark <- function(utf8, ascii) if (cli::is_utf8_output()) utf8 else ascii
 
 right <- function(cells) cli::ansi_align(cells, width = max(cli::ansi_nchar(cells, "width")), align = "right")
 left <- function(cells) cli::ansi_align(cells, width = max(cli::ansi_nchar(cells, "width")), align = "left")

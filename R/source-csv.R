@@ -8,6 +8,9 @@ new_csv_source <- function(pattern, separator) {
 #' @export
 source_title.csv_source <- function(source) paste(source$pattern, collapse = ", ")
 
+#' @export
+source_key.csv_source <- function(source) paste("csv_source", source$separator)
+
 # Names as the user wrote them, paths as the system finds them.
 csv_files <- function(source, call) {
   from_folder <- function(path) ifelse(is_absolute(path), path, file.path(source$folder, path))

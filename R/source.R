@@ -14,6 +14,12 @@ source_read <- function(source, call) UseMethod("source_read")
 # How the source is called in print.
 source_title <- function(source) UseMethod("source_title")
 
+# How it is read, as text that changes if that could change what is read.
+source_key <- function(source) UseMethod("source_key")
+
+#' @export
+source_key.default <- function(source) class(source)[1]
+
 # The data of a source, read again only if a part has changed.
 source_data <- function(source, parts, call) {
   key <- paste(parts$hash, collapse = " ")

@@ -28,13 +28,13 @@ inputs_of <- function(record) {
 
 # Lines are told by their name and how often it came before.
 changed_lines <- function(then, now) {
-  names(then) <- line_names(then)
-  names(now) <- line_names(now)
+  then <- stats::setNames(as.list(then), line_names(then))
+  now <- stats::setNames(as.list(now), line_names(now))
   why <- lapply(union(names(now), names(then)), function(name) changed_line(then[[name]], now[[name]]))
   unlist(why)
 }
 
-line_names <- function(lines) make.unique(vapply(lines, `[[`, "", "name"))
+line_names <- function(lines) make.unique(vapply(as.list(lines), `[[`, "", "name"))
 
 changed_line <- function(then, now) {
   if (is.null(then)) return(paste("new:", now$text))

@@ -22,6 +22,7 @@ wrong <- list(
   ambiguous_word = quote({ a <- max(gross_kg, tare_kg) }),
   not_row_wise = quote({ a <- strsplit(hive, "-")[[1]] }),
   bad_formula = quote({ a <- for (i in frames) i }),
+  bad_formula = quote({ a <- b <- 2 }),
   bad_target = quote({ gross_kg[1] <- 3 }),
   bad_target = quote({ .row <- 1 }),
   not_a_statement = quote({ gross_kg == 3 }),

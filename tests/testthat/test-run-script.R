@@ -37,6 +37,16 @@ test_that("every change of the steps is named", {
   expect_identical(why("^}[)].*", "season <- 'summer' })"), "new: season <- \"summer\"; gone: keep_rows(net_kg > 0)")
 })
 
+test_that("another separator makes an output stale", {
+  local_folder()
+  write_text(c("a;b,c", "1;2,3"), "in.csv")
+  script <- "rowanroot::save_table(rowanroot::open_table('in.csv', separator = ','), 'out.csv')"
+  write_text(script, "yield.R")
+  quietly(run_script("yield.R"))
+  write_text(sub("','", "';'", script), "yield.R")
+  expect_identical(state_of_project()$state, "stale")
+})
+
 test_that("a file that something else wrote is reported, not overwritten", {
   local_project()
   quietly(run_script("yield.R"))

@@ -101,6 +101,19 @@ test_that("what the language does not know is called once with whole columns", {
   expect_identical(result$parts, c("NB", "NB", "SH", NA))
 })
 
+test_that("R's functions are called as they were typed", {
+  label <- function(x, y = 1) deparse(substitute(x))
+  data <- data.frame(sum = c(1, 2), b = 3)
+  result <- set_columns(data, { a <- label(sum); c <- label(sum - b, y = b); d <- sum(sum); e <- base::round(sum / b, digits = 1) })
+  expect_identical(result$a, c("sum", "sum"))
+  expect_identical(result$c, rep("sum - b", 2))
+  expect_identical(result$d, c(3, 3))
+  expect_identical(result$e, c(0.3, 0.7))
+  triple <- function(x) x * 3
+  expect_identical(set_columns(data.frame(triple = c(1, 2)), { a <- vapply(triple, triple, 0) })$a, c(3, 6))
+  expect_warning(set_columns(data, { f <- as.integer(letters[sum]) }), "NAs introduced")
+})
+
 test_that("columns are removed, scratch names are not kept, and what was derived stays", {
   result <- visits |> set_columns({
     .net <- gross_kg - tare_kg
