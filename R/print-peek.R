@@ -98,9 +98,12 @@ format_strips <- function(x, width) {
               lapply(x$rest, format_group, head = x$head, derived = FALSE))
   numbers <- right(c("", seq_len(nrow(x$head))))
   strips <- list()
+  after_derived <- FALSE
   for (group in groups) {
     last <- length(strips)
-    beside <- if (last) paste0(strips[[last]], if (group$derived) paste0(" ", mark("\u2502", "|"), " ") else "  ", group$lines)
+    between <- if (group$derived || after_derived) paste0(" ", mark("\u2502", "|"), " ") else "  "
+    beside <- if (last) paste0(strips[[last]], between, group$lines)
+    after_derived <- group$derived
     if (last && max(cli::ansi_nchar(beside, "width")) <= width) strips[[last]] <- beside
     else strips[[last + 1]] <- paste0(cli::col_grey(numbers), "  ", group$lines)
   }

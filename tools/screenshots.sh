@@ -21,3 +21,4 @@ shoot() {
 }
 
 shoot demo 52 "rowanroot demo visits-demo" 9
+shoot peek 24 "rowanroot demo d >/dev/null; clear; cd d; rowanroot peek 'visits/*.csv'" 11
