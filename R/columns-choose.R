@@ -4,6 +4,9 @@
 #' as a range `a:c`, by a pattern, or all of them; with a minus in front they are left out. Several
 #' stand in `c()`. These two words are for such places only.
 #'
+#' `column_named()` is for blocks: it stands for the column of that name, left or right of `<-`.
+#'
+#' @param name Code of the script that gives a name.
 #' @param pattern A pattern in which `*` is any text and `?` any one character, such as `"*_kg"`.
 #' @return Nothing outside a verb: there it is an error of class `rowanroot_bad_choice`.
 #' @examples
@@ -16,6 +19,13 @@ all_columns <- function() stop_only_in_verbs("all_columns()")
 #' @rdname all_columns
 #' @export
 names_like <- function(pattern) stop_only_in_verbs("names_like()")
+
+#' @rdname all_columns
+#' @export
+column_named <- function(name) {
+  stop_because(c("{.code column_named()} stands for a column only in a block.",
+                 "i" = "For instance {.code set_columns(x, {{ column_named(\"net_kg\") <- gross_kg - tare_kg }})}."), "bad_choice")
+}
 
 stop_only_in_verbs <- function(word) {
   stop_because(c("{.code {word}} stands for columns only where a verb takes columns.",

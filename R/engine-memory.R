@@ -33,17 +33,30 @@ new_pending <- function(run, node) {
 
 run_statement <- function(run, statement) {
   run$formula <- statement$text
-  name <- statement$target
+  targets <- statement$targets
   if (statement$removes) {
-    run$columns[[name]] <- NULL
-    return(invisible())
+    run$columns[targets] <- NULL
+  } else if (length(targets) == 1) {
+    run$columns[[targets]] <- column_slot(type_node(statement$node, run), run)
+  } else {
+    run$columns[targets] <- lapply(several_nodes(statement$node, length(targets), run), column_slot, run = run)
   }
-  node <- type_node(statement$node, run)
-  run$columns[[name]] <- column_slot(node, statement, run)
+  invisible()
+}
+
+# As many typed nodes as there are names. What R gave may be a list, a data frame or a matrix.
+several_nodes <- function(node, wanted, run) {
+  parts <- lapply(node$parts, type_node, run = run)
+  if (length(parts) == wanted) return(parts)
+  value <- node_values(parts, run)[[1]]
+  if (length(dim(value)) == 2) value <- as.data.frame(value)
+  found <- if (is.list(value)) length(value) else 1
+  if (found != wanted) stop_wrong_columns(found, run$formula, wanted, run$call)
+  lapply(unname(as.list(value)), typed_value, run = run, shown = run$formula)
 }
 
 # The slot of a formula's result: one value a row.
-column_slot <- function(node, statement, run) {
+column_slot <- function(node, run) {
   if (node$kind == "slot") return(node$id)
   if (node$kind == "object") return(new_slot(run, whole_column(node$value, run))$id)
   if (node$type == "missing") node$type <- "logical"

@@ -106,6 +106,9 @@ vector_mode <- function(type) if (type == "text") "character" else type
 
 type_choose <- function(node, run) {
   condition <- type_condition(node, run)
+  if (isTRUE(node$some_rows)) {
+    condition <- list(kind = "operation", name = "is_true", operands = list(condition), type = "logical")
+  }
   yes <- type_node(node$yes, run)
   no <- type_node(node$no, run)
   types <- c(yes$type, no$type)
@@ -117,11 +120,19 @@ type_choose <- function(node, run) {
 
 type_condition <- function(node, run, as_row_condition = FALSE) {
   condition <- type_node(node$condition, run)
+  if (isTRUE(node$some_rows) && condition$type != "logical" && condition$type != "missing") stop_rows_by_number(node, run)
   if (condition$type == "missing" || condition$type == "logical") return(convert(condition, "logical"))
   if (condition$type %in% c("integer", "double")) return(convert(condition, "logical"))
   stop_because(c("A condition must be true or false, not {type_words[[condition$type]]}.",
                  "x" = if (!as_row_condition) "{.code if ({node$shown})} is used in {.code {run$formula}}.",
                  "i" = "Compare it with something: {.code {node$shown} == \u2026}."),
+               "type_mismatch", run$call)
+}
+
+stop_rows_by_number <- function(node, run) {
+  stop_because(c("The rows to set must be picked by a condition.",
+                 "x" = "{.code [{node$shown}]} in {.code {run$formula}} is none.",
+                 "i" = "To pick rows by number write {.code [.row %in% {node$shown}]}."),
                "type_mismatch", run$call)
 }
 

@@ -22,8 +22,10 @@ bind_formula <- function(expr, scope) {
   head <- expr[[1]]
   if (identical(head, quote(`(`))) return(bind_formula(expr[[2]], scope))
   if (identical(head, quote(`{`))) return(bind_braces(expr, scope))
+  if (identical(head, quote(column_named))) return(bind_named(expr, scope))
   if (is_script_code(expr, scope)) return(bind_script_value(expr, scope))
   if (identical(head, quote(`if`))) return(bind_if(expr, scope))
+  if (identical(head, quote(switch))) return(bind_switch(expr, scope))
   if (is_code_of_its_own(head)) return(bind_code(expr, scope))
   check_is_formula(expr, scope)
   bind_call(expr, scope)
@@ -42,7 +44,13 @@ check_is_formula <- function(expr, scope) {
 
 # Code that no column enters, and that means the same in R: an `if` is the language's own.
 is_script_code <- function(expr, scope) {
-  !any(mentioned_names(expr) %in% in_scope(scope)) && !any(c("if", not_in_formulas) %in% called_names(expr))
+  !any(mentioned_names(expr) %in% in_scope(scope)) && !any(c("if", "switch", "column_named", not_in_formulas) %in% called_names(expr))
+}
+
+bind_named <- function(expr, scope) {
+  name <- named_in_code(expr, scope$env, scope$call)
+  if (!name %in% scope$columns) stop_unknown_column(name, scope$columns, scope$call, scope$formula)
+  list(kind = "column", name = name)
 }
 
 in_scope <- function(scope) c(scope$columns, names(scope$locals), ".row", ".rows")
@@ -105,8 +113,9 @@ bind_braces <- function(expr, scope) {
     stop_because(c("Empty braces have no value.", "x" = "They stand in {.code {scope$formula}}."), "bad_formula", scope$call)
   }
   for (line in lines[-length(lines)]) {
-    statement <- parse_statement(line, scope$call)
-    scope$locals[[statement$target]] <- bind_formula(statement$formula, scope)
+    statement <- parse_statement(line, scope$env, scope$call)
+    if (length(statement$targets) > 1 || !is.null(statement$condition)) stop_bad_target(line, scope$call)
+    scope$locals[[statement$targets]] <- bind_formula(statement$formula, scope)
   }
   bind_formula(lines[[length(lines)]], scope)
 }
@@ -249,6 +258,7 @@ label_of <- function(node) if (node$kind %in% c("column", "rows")) node$name els
 node_columns <- function(node) {
   unique(as.character(switch(node$kind,
     column = node$name,
+    several = unlist(lapply(node$parts, node_columns), use.names = FALSE),
     choose = c(node_columns(node$condition), node_columns(node$yes), node_columns(node$no)),
     word = , r_call = unlist(lapply(node$arguments, node_columns), use.names = FALSE),
     r_code = node$columns

@@ -3,39 +3,66 @@
 # Names that mean something in every formula.
 reserved_names <- c(".row", ".rows", ".above")
 
-# A block is code in braces. Gives a list of statements: the name that is set, the formula, its text.
-parse_block <- function(block, call) {
+# A block is code in braces. Gives its lines, as code.
+block_lines <- function(block, call) {
   if (!is_block(block)) stop_not_a_block(if (missing(block)) quote(expr = ) else block, call)
-  lapply(as.list(block)[-1], parse_statement, call = call)
+  as.list(block)[-1]
 }
 
-is_block <- function(expr) is.call(expr) && identical(expr[[1]], quote(`{`))
+is_block <- function(expr) is_call_to(expr, "{")
 
-parse_statement <- function(expr, call) {
-  is_assignment <- is.call(expr) && length(expr) == 3 && (identical(expr[[1]], quote(`<-`)) || identical(expr[[1]], quote(`=`)))
-  if (!is_assignment) stop_not_a_statement(expr, call)
-  target <- statement_target(expr, call)
-  list(target = target, formula = expr[[3]], removes = is.null(expr[[3]]),
-       text = paste(target, "<-", one_line(expr[[3]], 200L)))
-}
+is_call_to <- function(expr, names) is.call(expr) && is.symbol(expr[[1]]) && as.character(expr[[1]]) %in% names
 
-statement_target <- function(expr, call) {
-  target <- expr[[2]]
-  if (is.character(target) && length(target) == 1) target <- as.name(target)
-  if (!is.symbol(target)) {
-    stop_because(c(
-      "Can't set {.code {one_line(target)}}.",
-      "x" = "The left side of {.code {one_line(expr)}} must be the name of a column.",
-      "i" = "To change some rows only, write {.code x <- if (condition) formula else x}."
-    ), "bad_target", call)
+# A line that sets columns: their names, the formula, and the condition if only some rows are set.
+parse_statement <- function(expr, env, call) {
+  if (!is_call_to(expr, c("<-", "=")) || length(expr) != 3) stop_not_a_statement(expr, call)
+  place <- expr[[2]]
+  condition <- NULL
+  if (is_call_to(place, "[")) {
+    if (length(place) != 3) stop_bad_target(expr, call)
+    condition <- place[[3]]
+    place <- place[[2]]
   }
-  name <- as.character(target)
+  targets <- statement_targets(place, expr, env, call)
+  list(targets = targets, formula = expr[[3]], condition = condition, removes = is.null(expr[[3]]) && is.null(condition),
+       text = paste(one_line(expr[[2]], 80L), "<-", one_line(expr[[3]], 200L)))
+}
+
+statement_targets <- function(place, expr, env, call) {
+  if (is_call_to(place, "c") && length(place) > 1) {
+    names <- vapply(as.list(place)[-1], target_name, "", expr = expr, env = env, call = call)
+    if (anyDuplicated(names)) stop_bad_target(expr, call)
+    return(names)
+  }
+  target_name(place, expr, env, call)
+}
+
+target_name <- function(place, expr, env, call) {
+  if (is.character(place) && length(place) == 1) place <- as.name(place)
+  name <- if (is_call_to(place, "column_named")) named_in_code(place, env, call) else if (is.symbol(place)) as.character(place)
+  if (is.null(name)) stop_bad_target(expr, call)
   if (name %in% reserved_names) {
     stop_because(c("Can't set {.code {name}}.",
                    "i" = "This name has a meaning of its own in formulas: choose another, such as {.code {sub('^.', '', name)}}."),
                  "bad_target", call)
   }
   name
+}
+
+# The name that `column_named(code)` stands for: the script's code gives it, no column does.
+named_in_code <- function(expr, env, call) {
+  name <- tryCatch(eval(expr[[2]], env), error = function(e) e)
+  if (is.character(name) && length(name) == 1 && !is.na(name) && nzchar(name)) return(name)
+  given <- if (inherits(name, "error")) conditionMessage(name) else paste("It is", what_is(name))
+  stop_because(c("{.code {one_line(expr)}} must be given one name.", "x" = "{given}."), "bad_target", call)
+}
+
+stop_bad_target <- function(expr, call) {
+  stop_because(c(
+    "Can't set {.code {one_line(expr[[2]])}}.",
+    "x" = "The left side of {.code {one_line(expr)}} must be a column, several in {.code c()}, or some rows of one.",
+    "i" = "For instance {.code a <- \u2026}, {.code c(a, b) <- \u2026}, {.code a[condition] <- \u2026}."
+  ), "bad_target", call)
 }
 
 is_scratch <- function(name) startsWith(name, ".")

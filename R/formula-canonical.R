@@ -6,7 +6,8 @@ canonical <- function(node) {
     column = paste0("column(", quoted(node$name), ")"),
     rows = paste0("rows(", node$name, ")"),
     value = canonical_value(node$value),
-    choose = paste0("choose(", canonical(node$condition), ",", canonical(node$yes), ",", canonical(node$no), ")"),
+    several = paste0("several(", canonical_arguments(node$parts), ")"),
+    choose = paste0(if (isTRUE(node$some_rows)) "some_rows(" else "choose(", canonical(node$condition), ",", canonical(node$yes), ",", canonical(node$no), ")"),
     word = paste0("word(", node$word$operation, ",", canonical_arguments(node$arguments), ")"),
     r_call = paste0("call(", canonical_function(node$fun), ",", canonical_arguments(node$arguments), ")"),
     r_code = canonical_code(node)

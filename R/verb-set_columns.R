@@ -64,27 +64,11 @@ check_nothing_outside <- function(outside, call) {
 }
 
 new_step_set_columns <- function(block, carry, after, names, env, call) {
-  statements <- bind_block(parse_block(block, call), names, env, call)
+  statements <- bind_block(block, names, env, call)
   step <- list(statements = statements, carried = choose_columns(carry, names, env, call),
                typed = list(block = block, carry = carry, after = after), columns_before = names, env = env)
   step$columns <- step_columns(step, names, place_of(after, names, env, call))
   structure(step, class = c("step_set_columns", "step"))
-}
-
-# Each statement's formula is bound with the columns that there are when its turn comes.
-bind_block <- function(statements, names, env, call) {
-  for (k in seq_along(statements)) {
-    statement <- statements[[k]]
-    if (statement$removes) {
-      if (!statement$target %in% names) stop_unknown_column(statement$target, names, call)
-      names <- setdiff(names, statement$target)
-      next
-    }
-    scope <- new_scope(names, env, statement$text, call)
-    statements[[k]]$node <- bind_formula(statement$formula, scope)
-    names <- union(names, statement$target)
-  }
-  statements
 }
 
 # After which of the old columns the new ones go: a number.
@@ -113,11 +97,11 @@ final_targets <- function(statements) {
   set <- removed <- character()
   for (statement in statements) {
     if (statement$removes) {
-      set <- setdiff(set, statement$target)
-      removed <- union(removed, statement$target)
+      set <- setdiff(set, statement$targets)
+      removed <- union(removed, statement$targets)
     } else {
-      set <- union(set, statement$target)
-      removed <- setdiff(removed, statement$target)
+      set <- union(set, statement$targets)
+      removed <- setdiff(removed, statement$targets)
     }
   }
   list(set = set, removed = removed)
@@ -147,7 +131,7 @@ step_key.step_set_columns <- function(step) {
 #' @export
 step_lines.step_set_columns <- function(step) {
   lapply(step$statements, function(statement) {
-    line <- list(name = statement$target, text = statement$text, key = rlang::hash(statement_key(statement)))
+    line <- list(name = paste(statement$targets, collapse = ", "), text = statement$text, key = rlang::hash(statement_key(statement)))
     if (!statement$removes) line$values <- shown_values(statement$node)
     line
   })
@@ -160,12 +144,12 @@ step_origins.step_set_columns <- function(step) {
     from <- if (statement$removes) NULL else node_columns(statement$node)
     # A scratch column is only a way to the columns that it came from.
     scratch <- from[is_scratch(from)]
-    origins[[statement$target]] <- unique(c(setdiff(from, scratch), unlist(origins[scratch], use.names = FALSE)))
-    if (!is.null(from) && is.null(origins[[statement$target]])) origins[[statement$target]] <- character()
+    all <- unique(as.character(c(setdiff(from, scratch), unlist(origins[scratch], use.names = FALSE))))
+    origins[statement$targets] <- list(if (!statement$removes) all)
   }
   origins[intersect(names(origins), step$columns)]
 }
 
 statement_key <- function(statement) {
-  paste0(quoted(statement$target), "<-", if (statement$removes) "nothing" else canonical(statement$node))
+  paste0(paste(quoted(statement$targets), collapse = ","), "<-", if (statement$removes) "nothing" else canonical(statement$node))
 }

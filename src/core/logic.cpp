@@ -27,6 +27,10 @@ struct Not {
   static std::int32_t apply(std::int32_t a) { return a == missing_integer ? a : !a; }
 };
 
+struct IsTrue {
+  static std::int32_t apply(std::int32_t a) { return a == 1; }
+};
+
 template <class T>
 T missing_value(const Block&);
 template <>
@@ -73,6 +77,7 @@ Operations logic_operations() {
       {"or", {logical, logical}, logical, binary_kernel<Or, Int, Int, Int>},
       {"exclusive_or", {logical, logical}, logical, binary_kernel<ExclusiveOr, Int, Int, Int>},
       {"not", {logical}, logical, unary_kernel<Not, Int, Int>},
+      {"is_true", {logical}, logical, unary_kernel<IsTrue, Int, Int>},
       {"want_yes", {logical, logical}, logical, binary_kernel<WantYes, Int, Int, Int>},
       {"want_no", {logical, logical}, logical, binary_kernel<WantNo, Int, Int, Int>},
       choose(Type::logical, choose_kernel<Int>),

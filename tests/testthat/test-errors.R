@@ -23,7 +23,19 @@ wrong <- list(
   not_row_wise = quote({ a <- strsplit(hive, "-")[[1]] }),
   bad_formula = quote({ a <- for (i in frames) i }),
   bad_formula = quote({ a <- b <- 2 }),
-  bad_target = quote({ gross_kg[1] <- 3 }),
+  type_mismatch = quote({ gross_kg[1] <- 3 }),
+  type_mismatch = quote({ gross_kg[frames > 3] <- "heavy" }),
+  bad_target = quote({ gross_kg$a <- 3 }),
+  bad_target = quote({ column_named(c("a", "b")) <- 3 }),
+  bad_target = quote({ column_named(stop("no")) <- 3 }),
+  unknown_column = quote({ a <- column_named("gros_kg") }),
+  wrong_columns = quote({ c(a, b) <- list(1) }),
+  wrong_columns = quote({ c(a, b) <- range(gross_kg) }),
+  bad_target = quote({ c(a, b)[frames > 3] <- 1 }),
+  bad_loop = quote({ while (TRUE) a <- 1 }),
+  bad_loop = quote({ for (i in 1:3) a <- i }),
+  bad_formula = quote({ a <- switch(hive) }),
+  bad_formula = quote({ a <- switch(hive, "x", "y", a = "z") }),
   bad_target = quote({ .row <- 1 }),
   not_a_statement = quote({ gross_kg == 3 }),
   not_a_statement = quote({ gross_kg - tare_kg }),
@@ -67,6 +79,8 @@ test_that("errors say what is wrong and what to do", {
     set_columns(visits, net_kg = gross_kg - tare_kg)
     set_columns(visits, { a <- lm(gross_kg ~ frames) })
     set_columns(visits, { gross_kg[1] <- 3 })
+    set_columns(visits, { gross_kg$a <- 3 })
+    set_columns(visits, { for (i in 1:3) a <- i })
     set_columns("visits.csv", { a <- 1 })
     keep_rows(visits, frames = 3)
     keep_rows(visits, hive)

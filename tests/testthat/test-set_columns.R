@@ -67,6 +67,60 @@ test_that("if and else work row by row, and a missing condition gives missing", 
   expect_identical(result$inner, c(16.5, 0, 0, NA))
 })
 
+test_that("only the rows that a condition picks are set, and a new column is missing elsewhere", {
+  result <- visits |> set_columns({
+    gross_kg[.row <= 2] <- gross_kg - 1
+    gross_kg[frames > 8] <- 0
+    note[is.na(frames)] <- "count again"
+    hive[hive == "NB-02"] <- NA
+  })
+  expect_identical(result$gross_kg, c(30, 27.5, 0, 20))
+  expect_identical(result$note, c(NA, NA, NA, "count again"))
+  expect_identical(result$hive, c("NB-01", NA, "SH-01", NA))
+})
+
+test_that("one formula can give several columns", {
+  spread <- function(x) list(low = x - 1, high = x + 1)
+  result <- visits |> set_columns({
+    c(low, high) <- spread(gross_kg)
+    c(a, frames) <- list(frames * 2L, 0L)
+    c(first, second) <- data.frame(x = tare_kg, y = "y")
+    c(m, n) <- cbind(tare_kg, tare_kg + 1)
+  })
+  expect_identical(result$high, visits$gross_kg + 1)
+  expect_identical(result$a, visits$frames * 2L)
+  expect_identical(result$frames, rep(0L, 4))
+  expect_identical(result$n, visits$tare_kg + 1)
+})
+
+test_that("the same formula runs for a list of columns", {
+  weights <- data.frame(honey_g = c(1500, 250), wax_g = c(80, NA), hive = "a")
+  result <- set_columns(weights, {
+    for (name in names_like("*_g")) column_named(sub("_g$", "_kg", name)) <- column_named(name) / 1000
+    for (name in c("honey_g", "wax_g")) {
+      .half <- column_named(name) / 2
+      column_named(name) <- .half
+    }
+  })
+  expect_identical(result$honey_kg, c(1.5, 0.25))
+  expect_identical(result$wax_g, c(40, NA))
+  expect_named(result, c("honey_g", "wax_g", "hive", "honey_kg", "wax_kg"))
+})
+
+test_that("switch chooses by name or number, falls through, and has a default", {
+  data <- data.frame(code = c("NB", "SH", "OM", "XX", NA), n = c(1, 2, 3, 4, NA), f = factor(c("b", "a", "b", NA, "c")))
+  result <- set_columns(data, {
+    region <- switch(code, NB = "North Bank", SH = , OM = "South", "elsewhere")
+    altitude <- switch(code, NB = 12L, SH = 240L)
+    size <- switch(n, "small", "medium", "large")
+    kind <- switch(f, a = "first", b = "second", "other")
+  })
+  expect_identical(result$region, c("North Bank", "South", "South", "elsewhere", NA))
+  expect_identical(result$altitude, c(12L, 240L, NA, NA, NA))
+  expect_identical(result$size, c("small", "medium", "large", NA, NA))
+  expect_identical(result$kind, c("second", "first", "second", NA, "other"))
+})
+
 test_that("choices between dates and categories keep their class", {
   data <- data.frame(day = as.Date("2025-01-01") + 0:2, known = c(TRUE, FALSE, NA), kind = factor(c("a", "b", "a")))
   result <- set_columns(data, {

@@ -1,0 +1,91 @@
+# Binds the lines of a block, one after the other: each formula with the columns that there are when its
+# turn comes. Loops are written out.
+
+bind_block <- function(block, names, env, call) {
+  bound <- list(statements = list(), names = names)
+  for (line in block_lines(block, call)) bound <- bind_line(line, bound, env, call)
+  bound$statements
+}
+
+bind_line <- function(line, bound, env, call) {
+  if (is_call_to(line, "for")) return(bind_loop(line, bound, env, call))
+  if (is_call_to(line, c("while", "repeat"))) stop_loop(line, call)
+  statement <- parse_statement(line, env, call)
+  if (statement$removes) {
+    unknown <- setdiff(statement$targets, bound$names)
+    if (length(unknown)) stop_unknown_column(unknown[1], bound$names, call)
+    bound$names <- setdiff(bound$names, statement$targets)
+  } else {
+    statement$node <- bind_statement(statement, new_scope(bound$names, env, statement$text, call))
+    bound$names <- union(bound$names, statement$targets)
+  }
+  bound$statements <- c(bound$statements, list(statement))
+  bound
+}
+
+bind_statement <- function(statement, scope) {
+  several <- length(statement$targets) > 1
+  if (several && !is.null(statement$condition)) {
+    stop_because(c("Rows are picked for one column at a time.", "x" = "The line is {.code {statement$text}}."), "bad_target", scope$call)
+  }
+  if (several) return(bind_several(statement, scope))
+  node <- bind_formula(statement$formula, scope)
+  if (is.null(statement$condition)) node else bind_some_rows(statement, node, scope)
+}
+
+# x[condition] <- formula: where the condition is not TRUE, the column keeps its value, or is missing if
+# it is new.
+bind_some_rows <- function(statement, node, scope) {
+  target <- statement$targets
+  old <- if (target %in% scope$columns) list(kind = "column", name = target) else value_node(NA, "NA")
+  list(kind = "choose", condition = bind_formula(statement$condition, scope), yes = node, no = old,
+       shown = one_line(statement$condition), some_rows = TRUE)
+}
+
+# c(a, b) <- list(formula, formula), or a function of R that gives as many columns.
+bind_several <- function(statement, scope) {
+  formula <- statement$formula
+  wanted <- length(statement$targets)
+  if (is_call_to(formula, "list")) {
+    parts <- as.list(formula)[-1]
+    if (length(parts) != wanted) stop_wrong_columns(length(parts), statement$text, wanted, scope$call)
+    return(list(kind = "several", parts = lapply(parts, bind_formula, scope = scope)))
+  }
+  list(kind = "several", parts = list(bind_formula(formula, scope)))
+}
+
+stop_wrong_columns <- function(found, formula, wanted, call) {
+  stop_because(c("A formula must give as many columns as there are names.",
+                 "x" = "{.code {formula}} has {counted(wanted, 'name')}, and gives {counted(found, 'column')}."),
+               "wrong_columns", call, found = found, expected = wanted)
+}
+
+# for (name in names) line: the line is bound once for each name, with the name in its place.
+bind_loop <- function(line, bound, env, call) {
+  variable <- as.character(line[[2]])
+  body <- line[[4]]
+  lines <- if (is_block(body)) as.list(body)[-1] else list(body)
+  for (name in loop_names(line, bound$names, env, call)) {
+    for (one in lines) {
+      written_out <- do.call(substitute, list(one, stats::setNames(list(name), variable)))
+      bound <- bind_line(written_out, bound, env, call)
+    }
+  }
+  bound
+}
+
+loop_names <- function(line, names, env, call) {
+  over <- line[[3]]
+  if (is_call_to(over, c("names_like", "all_columns"))) return(choose_columns(over, names, env, call))
+  values <- tryCatch(eval(over, env), error = function(e) NULL)
+  if (is.character(values) && !anyNA(values)) return(values)
+  stop_loop(line, call)
+}
+
+stop_loop <- function(line, call) {
+  stop_because(c("A loop in a block runs over names of columns only.",
+                 "x" = "This one does not: {.code {one_line(line)}}.",
+                 "i" = "For instance {.code for (name in names_like(\"*_g\")) column_named(name) <- column_named(name) / 1000}.",
+                 "i" = "A formula is run for all rows at once: for rows, no loop is needed."),
+               "bad_loop", call)
+}

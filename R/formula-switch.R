@@ -1,0 +1,37 @@
+# switch(x, NB = "North Bank", SH = , OM = "South", "elsewhere") as a chain of choices: with names the
+# value is compared with them, without it is the number of the alternative. An empty alternative falls
+# through to the next. A missing value gives missing, and so does one that nothing matches.
+
+bind_switch <- function(expr, scope) {
+  parts <- as.list(expr)[-1]
+  if (length(parts) < 2) {
+    stop_because(c("{.code switch()} needs a value and what to choose from.", "x" = "It is {.code {one_line(expr)}}."), "bad_formula", scope$call)
+  }
+  value <- bind_formula(parts[[1]], scope)
+  alternatives <- parts[-1]
+  given <- names(alternatives)
+  by_name <- !is.null(given) && any(nzchar(given))
+  labels <- if (by_name) given else as.character(seq_along(alternatives))
+  is_default <- by_name & !nzchar(labels)
+  if (sum(is_default) > 1) {
+    stop_because(c("{.code switch()} can have one alternative without a name, for what nothing else matches.",
+                   "x" = "It has {sum(is_default)} in {.code {scope$formula}}."), "bad_formula", scope$call)
+  }
+  node <- if (any(is_default)) bind_formula(alternatives[[which(is_default)]], scope) else value_node(NA, "NA")
+  for (k in rev(which(!is_default))) {
+    chosen <- fall_through(alternatives, k)
+    if (is.null(chosen)) next
+    against <- value_node(if (by_name) labels[k] else k, labels[k])
+    condition <- list(kind = "word", word = words[["=="]], arguments = list(value, against), shown = paste(one_line(parts[[1]]), "==", labels[k]))
+    node <- list(kind = "choose", condition = condition, yes = bind_formula(chosen, scope), no = node, shown = condition$shown)
+  }
+  node
+}
+
+fall_through <- function(alternatives, k) {
+  while (k <= length(alternatives)) {
+    if (!identical(alternatives[[k]], quote(expr = ))) return(alternatives[[k]])
+    k <- k + 1
+  }
+  NULL
+}
