@@ -33,6 +33,7 @@ new_pending <- function(run, node) {
 
 run_statement <- function(run, statement) {
   run$formula <- statement$text
+  run$shared <- list()
   targets <- statement$targets
   if (statement$removes) {
     run$columns[targets] <- NULL

@@ -11,11 +11,18 @@ call_r_function <- function(fun, name, arguments, node, run) {
   labels <- unique_labels(node$arguments)
   result <- tryCatch(
     call_by_labels(fun, name, values, labels, node$env),
-    error = function(e) stop_formula_failed(node$shown, run$formula, e, run$call)
+    error = function(e) stop_formula_failed(node$shown, run$formula, e, run$call, way_out(e, fun, name, labels))
   )
   # A broken-down time is a list of parts: a column has the moments themselves.
   if (inherits(result, "POSIXlt")) result <- as.POSIXct(result)
   typed_value(result, run, node$shown)
+}
+
+# A function that failed because it was given more than one value at a time.
+way_out <- function(error, fun, name, labels) {
+  if (!is_script_function(fun) || !grepl("length > 1|logical\\(1\\)", conditionMessage(error))) return(NULL)
+  paste0("It was given whole columns. To call it for one row at a time, which is slow, write `one_by_one(",
+         paste(c(name, labels), collapse = ", "), ")`.")
 }
 
 # Equal code may have given different values, but for columns.

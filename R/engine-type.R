@@ -31,11 +31,22 @@ type_node <- function(node, run) {
     column = run_column(run, node$name),
     rows = if (node$name == ".rows") typed_constant(run$rows) else row_numbers(run),
     value = typed_value(node$value, run, node$shown),
+    shared = type_shared(node, run),
     word = type_word(node, run),
     choose = type_choose(node, run),
     r_call = call_r(node, run),
     r_code = list(kind = "object", value = eval_code(node, run), type = "other", shown = node$shown)
   )
+}
+
+# What is used in several places gets a slot of its own, for this run.
+type_shared <- function(node, run) {
+  known <- run$shared
+  for (one in known) if (identical(one$memory, node$memory)) return(one$typed)
+  typed <- type_node(node$memory$node, run)
+  if (typed$kind %in% c("operation", "choose")) typed <- new_pending(run, typed)
+  run$shared <- c(run$shared, list(list(memory = node$memory, typed = typed)))
+  typed
 }
 
 run_column <- function(run, name) {

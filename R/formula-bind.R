@@ -53,13 +53,14 @@ bind_named <- function(expr, scope) {
   list(kind = "column", name = name)
 }
 
-in_scope <- function(scope) c(scope$columns, names(scope$locals), ".row", ".rows")
+# A function of one row sees neither columns nor row numbers but by its arguments.
+in_scope <- function(scope) c(scope$columns, names(scope$locals), if (is.null(scope$in_function)) c(".row", ".rows"))
 
 value_node <- function(value, shown) list(kind = "value", value = value, shown = shown)
 
 bind_name <- function(name, scope) {
   if (!is.null(scope$locals[[name]])) return(scope$locals[[name]])
-  if (name %in% c(".row", ".rows")) return(list(kind = "rows", name = name))
+  if (name %in% c(".row", ".rows") && is.null(scope$in_function)) return(list(kind = "rows", name = name))
   if (name %in% scope$columns) return(list(kind = "column", name = name))
   value <- script_value(name, scope)
   if (is.function(value)) {
@@ -112,12 +113,10 @@ bind_braces <- function(expr, scope) {
   if (!length(lines)) {
     stop_because(c("Empty braces have no value.", "x" = "They stand in {.code {scope$formula}}."), "bad_formula", scope$call)
   }
-  for (line in lines[-length(lines)]) {
-    statement <- parse_statement(line, scope$env, scope$call)
-    if (length(statement$targets) > 1 || !is.null(statement$condition)) stop_bad_target(line, scope$call)
-    scope$locals[[statement$targets]] <- bind_formula(statement$formula, scope)
-  }
-  bind_formula(lines[[length(lines)]], scope)
+  tryCatch(follow(lines, scope)$value, not_taken_in = function(condition) {
+    stop_because(c("Braces in a formula hold local names, {.code if}, and a value at the end.",
+                   "x" = "Those in {.code {scope$formula}} hold something else."), "bad_formula", scope$call)
+  })
 }
 
 # Where the script alone decides, only the branch that it takes is looked at.
@@ -162,6 +161,9 @@ bind_call <- function(expr, scope) {
     bound <- lapply(arguments, bind_formula, scope = scope)
     return(list(kind = "word", word = entry, arguments = bound, shown = one_line(expr)))
   }
+  taken_in <- take_in(fun, expr, scope)
+  if (!is.null(taken_in)) return(taken_in)
+  if (!is.null(scope$in_function) && !is_value_by_value(name, fun)) give_up()
   bound <- lapply(arguments, bind_argument, scope = scope)
   list(kind = "r_call", fun = fun, name = name, arguments = bound, shown = one_line(expr), env = scope$env)
 }
@@ -245,19 +247,24 @@ check_means_one_thing <- function(name, fun, arguments, scope) {
                "ambiguous_word", scope$call)
 }
 
-stop_formula_failed <- function(code, formula, error, call) {
+stop_formula_failed <- function(code, formula, error, call, way_out = NULL) {
   stop_because(c("Can't calculate {.code {formula}}.",
-                 "x" = "In {.code {code}} R said: {conditionMessage(error)}"),
-               "formula_failed", call, parent = NULL, r_message = conditionMessage(error))
+                 "x" = "In {.code {code}} R said: {conditionMessage(error)}",
+                 "i" = if (length(way_out)) "{way_out}"),
+               "formula_failed", call, r_message = conditionMessage(error))
 }
 
 # How a node was written.
-label_of <- function(node) if (node$kind %in% c("column", "rows")) node$name else node$shown
+label_of <- function(node) {
+  label <- if (node$kind %in% c("column", "rows")) node$name else node$shown
+  if (is.null(label)) "it" else label
+}
 
 # The columns that a tree reads.
 node_columns <- function(node) {
   unique(as.character(switch(node$kind,
     column = node$name,
+    shared = once(node, "columns", node_columns(node$memory$node)),
     several = unlist(lapply(node$parts, node_columns), use.names = FALSE),
     choose = c(node_columns(node$condition), node_columns(node$yes), node_columns(node$no)),
     word = , r_call = unlist(lapply(node$arguments, node_columns), use.names = FALSE),

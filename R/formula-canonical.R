@@ -6,6 +6,7 @@ canonical <- function(node) {
     column = paste0("column(", quoted(node$name), ")"),
     rows = paste0("rows(", node$name, ")"),
     value = canonical_value(node$value),
+    shared = once(node, "key", rlang::hash(canonical(node$memory$node))),
     several = paste0("several(", canonical_arguments(node$parts), ")"),
     choose = paste0(if (isTRUE(node$some_rows)) "some_rows(" else "choose(", canonical(node$condition), ",", canonical(node$yes), ",", canonical(node$no), ")"),
     word = paste0("word(", node$word$operation, ",", canonical_arguments(node$arguments), ")"),

@@ -100,3 +100,18 @@ find_word <- function(name, fun, arguments) {
 
 # Over the column, or across columns? Of several columns these could mean either.
 ambiguous_words <- c(max = "row_max", min = "row_min", sum = "row_total")
+
+# Functions of R that give for each value what they give for it alone: a function of one row that uses them
+# can be taken into a formula.
+value_by_value <- c(
+  "round", "signif", "log10", "log2", "log1p", "expm1", "log", "sin", "cos", "tan", "asin", "acos", "atan", "atan2", "sinh", "cosh",
+  "tanh", "pmin", "pmax", "%in%", "nchar", "toupper", "tolower", "trimws", "substr", "substring", "paste", "paste0", "sprintf",
+  "startsWith", "endsWith", "grepl", "sub", "gsub", "as.numeric", "as.double", "as.integer", "as.character", "as.logical",
+  "as.Date", "is.infinite", "is.nan", "is.finite", "is.na", "gamma", "lgamma", "beta", "choose", "factorial",
+  "bitwAnd", "bitwOr", "months", "weekdays", "+", "-", "*", "/", "^", "%%", "%/%", "==", "!=", "<", "<=", ">", ">=",
+  "&", "|", "&&", "||", "!", "xor", "abs", "sqrt", "exp", "floor", "ceiling", "trunc"
+)
+
+is_value_by_value <- function(name, fun) {
+  name %in% value_by_value && identical(fun, get0(name, baseenv(), mode = "function"))
+}

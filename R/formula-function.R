@@ -1,0 +1,124 @@
+# A function of the script that is written for one row is taken into the formula: its body becomes part of
+# the tree, with its arguments in place of its parameters, and runs for all rows at once. It must consist
+# of words of the language, functions of R that work value by value, `if`, `switch`, local names and
+# `return()`. Anything else is not taken in: such a function is called with whole columns.
+
+# The node of the call, or NULL if the function can't be taken in.
+take_in <- function(fun, expr, scope) {
+  if (!is_script_function(fun) || "..." %in% names(formals(fun))) return(NULL)
+  check_recursion(expr, scope)
+  tryCatch({
+    inner <- function_scope(fun, expr, scope)
+    follow(list(body(fun)), inner)$value
+  }, rowanroot_error = function(error) {
+    if (inherits(error, c("rowanroot_ambiguous_word", "rowanroot_endless_recursion"))) stop(error)
+    NULL
+  }, not_taken_in = function(condition) NULL)
+}
+
+is_script_function <- function(fun) is.function(fun) && !is.primitive(fun) && !isNamespace(environment(fun))
+
+give_up <- function() rlang::cnd_signal(rlang::cnd("not_taken_in"))
+
+# Calls within calls, and all calls of one formula: beyond these a function surely calls itself without end.
+deepest_call <- 20
+most_calls <- 1000
+
+check_recursion <- function(expr, scope) {
+  if (is.null(scope$calls)) return(invisible())
+  scope$calls$made <- scope$calls$made + 1
+  if (scope$depth < deepest_call && scope$calls$made < most_calls) return(invisible())
+  stop_because(c("{.code {one_line(expr[[1]])}()} calls itself without end.",
+                 "x" = "It is called in {.code {scope$formula}}, and for a column every branch of an {.code if} is followed.",
+                 "i" = "To call it for each row by itself, write {.code one_by_one({one_line(expr[[1]])}, \u2026)}."),
+               "endless_recursion", scope$call)
+}
+
+# Inside a function there are no columns, only its parameters, its own names, and what the script has.
+function_scope <- function(fun, expr, scope) {
+  given <- as.list(match.call(fun, expr))[-1]
+  inner <- new_scope(character(), environment(fun), scope$formula, scope$call)
+  inner$in_function <- TRUE
+  inner$depth <- if (is.null(scope$depth)) 1 else scope$depth + 1
+  inner$calls <- if (is.null(scope$calls)) list2env(list(made = 0)) else scope$calls
+  for (name in names(formals(fun))) {
+    default <- formals(fun)[[name]]
+    if (name %in% names(given)) inner$locals[[name]] <- shared(bind_formula(given[[name]], scope))
+    else if (!identical(default, quote(expr = ))) inner$locals[[name]] <- shared(bind_formula(default, inner))
+  }
+  inner
+}
+
+# Follows lines of code from top to bottom. Gives the node of their value, the local names after them, and
+# whether they end the function.
+follow <- function(lines, scope, value = value_node(NA, "NA")) {
+  while (length(lines)) {
+    line <- lines[[1]]
+    lines <- lines[-1]
+    if (is_block(line)) {
+      lines <- c(as.list(line)[-1], lines)
+    } else if (is_call_to(line, "return")) {
+      return(list(value = if (length(line) == 2) bind_formula(line[[2]], scope) else give_up(), locals = scope$locals, returned = TRUE))
+    } else if (is_call_to(line, c("<-", "=")) && is.symbol(line[[2]])) {
+      value <- shared(bind_formula(line[[3]], scope))
+      scope$locals[[as.character(line[[2]])]] <- value
+    } else if (is_call_to(line, "if")) {
+      after <- follow_if(line, lines, scope)
+      if (after$returned) return(after)
+      scope$locals <- after$locals
+      value <- after$value
+    } else {
+      if (length(lines)) give_up()
+      value <- bind_formula(line, scope)
+    }
+  }
+  list(value = value, locals = scope$locals, returned = FALSE)
+}
+
+# An `if` whose branches may set local names or return. If one returns, what follows the `if` belongs to
+# the other; if none does, each local name becomes a choice.
+follow_if <- function(line, rest, scope) {
+  condition <- bind_formula(line[[2]], scope)
+  yes <- list(line[[3]])
+  no <- if (length(line) == 4) list(line[[4]]) else list()
+  if (condition$kind == "value" && rlang::is_bool(condition$value)) {
+    return(follow(c(if (condition$value) yes else no, rest), scope) |> ends_if_rest(rest))
+  }
+  choose <- function(yes, no) {
+    if (identical(yes, no)) return(yes)
+    list(kind = "choose", condition = condition, yes = yes, no = no, shown = one_line(line[[2]]))
+  }
+  returns <- "return" %in% all.names(line)
+  if (returns) {
+    yes <- c(yes, rest)
+    no <- c(no, rest)
+  }
+  yes <- follow(yes, scope)
+  no <- follow(no, scope)
+  names <- union(names(yes$locals), names(no$locals))
+  nothing <- value_node(NA, "NA")
+  side <- function(locals, name) if (is.null(locals[[name]])) nothing else locals[[name]]
+  locals <- lapply(stats::setNames(names, names), function(name) choose(side(yes$locals, name), side(no$locals, name)))
+  list(value = choose(yes$value, no$value), locals = locals, returned = returns)
+}
+
+# The script alone decided, and what follows the `if` has been followed with it.
+ends_if_rest <- function(followed, rest) {
+  followed$returned <- TRUE
+  followed
+}
+
+# A node that is used in several places, so that it is calculated, and looked at, once. It is kept in an
+# environment, as R walks through all of a list that is put in another.
+shared <- function(node) {
+  if (node$kind %in% c("column", "value", "rows", "shared")) return(node)
+  memory <- new.env(parent = emptyenv())
+  memory$node <- node
+  list(kind = "shared", shown = label_of(node), memory = memory)
+}
+
+# What is known of a shared node is found once.
+once <- function(node, what, code) {
+  if (is.null(node$memory[[what]])) node$memory[[what]] <- list(code)
+  node$memory[[what]][[1]]
+}
