@@ -29,6 +29,26 @@ keep_where_cpp <- function(x, condition, kept) {
     .Call(`_rowanroot_keep_where_cpp`, x, condition, kept)
 }
 
+group_rows_cpp <- function(columns, rows) {
+    .Call(`_rowanroot_group_rows_cpp`, columns, rows)
+}
+
+aggregate_cpp <- function(what, column, skip_missing, threads) {
+    .Call(`_rowanroot_aggregate_cpp`, what, column, skip_missing, threads)
+}
+
+aggregate_groups_cpp <- function(what, column, skip_missing, group_of_row, groups) {
+    .Call(`_rowanroot_aggregate_groups_cpp`, what, column, skip_missing, group_of_row, groups)
+}
+
+spread_groups_cpp <- function(values, group_of_row) {
+    .Call(`_rowanroot_spread_groups_cpp`, values, group_of_row)
+}
+
+number_in_group_cpp <- function(group_of_row, groups) {
+    .Call(`_rowanroot_number_in_group_cpp`, group_of_row, groups)
+}
+
 run_program_cpp <- function(inputs, constants, operations, operands, wanted, outputs, rows, threads, block_rows) {
     .Call(`_rowanroot_run_program_cpp`, inputs, constants, operations, operands, wanted, outputs, rows, threads, block_rows)
 }

@@ -11,6 +11,7 @@ new_run <- function(data, rows, call) {
   run$types <- character()
   run$columns <- list()
   run$formula <- ""
+  run$groups <- run$aggregates <- run$row_counts <- list()
   for (name in names(data)) run$columns[[name]] <- new_slot(run, data[[name]])$id
   run
 }
@@ -58,6 +59,8 @@ several_nodes <- function(node, wanted, run) {
 
 # The slot of a formula's result: one value a row.
 column_slot <- function(node, run) {
+  if (node$kind == "slot") return(node$id)
+  if (node$kind == "code") node <- typed_value(eval_code(node$node, NULL, run), run, node$shown)
   if (node$kind == "slot") return(node$id)
   if (node$kind == "object") return(new_slot(run, whole_column(node$value, run))$id)
   if (node$type == "missing") node$type <- "logical"

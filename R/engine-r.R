@@ -5,8 +5,14 @@ call_r <- function(node, run) {
   call_r_function(node$fun, node$name, arguments, node, run)
 }
 
-call_r_function <- function(fun, name, arguments, node, run) {
-  values <- node_values(arguments, run)
+# `groups` are those of the block, or none where the function gives for each value what it gives for it alone.
+call_r_function <- function(fun, name, arguments, node, run, groups = run_groups(run)) {
+  if (!is.null(groups) && !is_value_by_value(name, fun)) return(call_r_by_group(fun, name, arguments, node, run, groups))
+  values <- argument_values(arguments, NULL, run)
+  typed_value(call_r_once(fun, name, values, node, run), run, node$shown)
+}
+
+call_r_once <- function(fun, name, values, node, run) {
   names(values) <- names(node$arguments)
   labels <- unique_labels(node$arguments)
   result <- tryCatch(
@@ -14,8 +20,31 @@ call_r_function <- function(fun, name, arguments, node, run) {
     error = function(e) stop_formula_failed(node$shown, run$formula, e, run$call, way_out(e, fun, name, labels))
   )
   # A broken-down time is a list of parts: a column has the moments themselves.
-  if (inherits(result, "POSIXlt")) result <- as.POSIXct(result)
-  typed_value(result, run, node$shown)
+  if (inherits(result, "POSIXlt")) as.POSIXct(result) else result
+}
+
+# Once for each group, with the group's rows of each column. Each group gives one value, or one a row.
+call_r_by_group <- function(fun, name, arguments, node, run, groups) {
+  members <- group_members(run, groups)
+  whole <- argument_values(arguments, NULL, run)
+  is_code <- vapply(arguments, function(argument) argument$kind == "code", NA)
+  is_column <- vapply(seq_along(whole), function(k) !is_code[k] && arguments[[k]]$kind != "constant" && is_column_like(whole[[k]], run$rows), NA)
+  results <- lapply(members, function(rows) {
+    values <- whole
+    values[is_column] <- lapply(whole[is_column], `[`, rows)
+    values[is_code] <- lapply(arguments[is_code], function(code) eval_code(code$node, rows, run))
+    result <- call_r_once(fun, name, values, node, run)
+    if (!is_vector_like(result) || !length(result) %in% c(1, length(rows))) stop_wrong_group(result, rows, node, run)
+    if (length(result) == length(rows)) result else rep(result, length(rows))
+  })
+  if (!length(results)) return(typed_value(call_r_once(fun, name, whole, node, run)[0], run, node$shown))
+  typed_value(do.call(c, results)[order(unlist(members))], run, node$shown)
+}
+
+stop_wrong_group <- function(result, rows, node, run) {
+  stop_because(c("Each group must get one value, or one a row.",
+                 "x" = "In {.code {run$formula}}, {.code {node$shown}} gives {what_is(result)} for a group of {counted_rows(length(rows))}."),
+               "wrong_length", run$call, found = length(result), expected = length(rows))
 }
 
 # A function that failed because it was given more than one value at a time.
@@ -41,6 +70,15 @@ call_by_labels <- function(fun, name, values, labels, env) {
   eval(call, arguments)
 }
 
+# The values of arguments; code that takes columns by name is run with these rows of them (NULL: all).
+argument_values <- function(arguments, rows, run) {
+  is_code <- vapply(arguments, function(argument) argument$kind == "code", NA)
+  values <- vector("list", length(arguments))
+  values[!is_code] <- node_values(arguments[!is_code], run)
+  values[is_code] <- lapply(arguments[is_code], function(code) eval_code(code$node, rows, run))
+  values
+}
+
 # The R values of typed nodes. What is yet to be calculated is, with all that is pending, in one pass.
 node_values <- function(nodes, run) {
   ids <- vapply(nodes, function(node) {
@@ -51,9 +89,10 @@ node_values <- function(nodes, run) {
 }
 
 # Code that takes columns by name sees them in an environment of their own.
-eval_code <- function(node, run) {
+eval_code <- function(node, rows, run) {
   columns <- new.env(parent = node$env)
   values <- node_values(lapply(node$columns, run_column, run = run), run)
+  if (!is.null(rows)) values <- lapply(values, `[`, rows)
   for (k in seq_along(values)) assign(node$columns[k], values[[k]], envir = columns)
   eval(node$expr, columns)
 }

@@ -29,13 +29,14 @@ is_vector_like <- function(value) {
 type_node <- function(node, run) {
   switch(node$kind,
     column = run_column(run, node$name),
-    rows = if (node$name == ".rows") typed_constant(run$rows) else row_numbers(run),
+    rows = row_counts(run, node$name),
     value = typed_value(node$value, run, node$shown),
     shared = type_shared(node, run),
+    aggregate = type_aggregate(node, run),
     word = type_word(node, run),
     choose = type_choose(node, run),
     r_call = call_r(node, run),
-    r_code = list(kind = "object", value = eval_code(node, run), type = "other", shown = node$shown)
+    r_code = list(kind = "code", node = node, type = "other", shown = node$shown)
   )
 }
 
@@ -54,9 +55,16 @@ run_column <- function(run, name) {
   list(kind = "slot", id = id, type = run$types[[id]])
 }
 
-row_numbers <- function(run) {
-  if (is.null(run$row_numbers)) run$row_numbers <- new_slot(run, seq_len(run$rows))
-  run$row_numbers
+# `.row` and `.rows`, of the group under `within`.
+row_counts <- function(run, name) {
+  groups <- run_groups(run)
+  if (name == ".rows" && is.null(groups)) return(typed_constant(run$rows))
+  if (is.null(run$row_counts[[name]])) {
+    run$row_counts[[name]] <- new_slot(run, if (is.null(groups)) seq_len(run$rows)
+                                            else if (name == ".row") number_in_group_cpp(groups$of_row, length(groups$sizes))
+                                            else spread_groups_cpp(groups$sizes, groups$of_row))
+  }
+  run$row_counts[[name]]
 }
 
 type_word <- function(node, run) {
@@ -65,7 +73,7 @@ type_word <- function(node, run) {
   rule <- if (!any(types == "other")) node$word$rule(types)
   if (is.null(rule)) {
     check_types_fit(node, types, run)
-    return(call_r_function(node$word$fun, node$word$name, arguments, node, run))
+    return(call_r_function(node$word$fun, node$word$name, arguments, node, run, groups = NULL))
   }
   operands <- mapply(convert, arguments, rule$operands, SIMPLIFY = FALSE, USE.NAMES = FALSE)
   simplified(list(kind = "operation", name = node$word$operation, operands = operands, type = rule$result,

@@ -161,6 +161,8 @@ bind_call <- function(expr, scope) {
     bound <- lapply(arguments, bind_formula, scope = scope)
     return(list(kind = "word", word = entry, arguments = bound, shown = one_line(expr)))
   }
+  aggregate <- bind_aggregate(name, fun, arguments, expr, scope)
+  if (!is.null(aggregate)) return(if (is.null(scope$in_function)) aggregate else give_up())
   taken_in <- take_in(fun, expr, scope)
   if (!is.null(taken_in)) return(taken_in)
   if (!is.null(scope$in_function) && !is_value_by_value(name, fun)) give_up()
@@ -266,6 +268,7 @@ node_columns <- function(node) {
     column = node$name,
     shared = once(node, "columns", node_columns(node$memory$node)),
     several = unlist(lapply(node$parts, node_columns), use.names = FALSE),
+    aggregate = c(node_columns(node$argument), node$within),
     choose = c(node_columns(node$condition), node_columns(node$yes), node_columns(node$no)),
     word = , r_call = unlist(lapply(node$arguments, node_columns), use.names = FALSE),
     r_code = node$columns

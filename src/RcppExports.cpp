@@ -97,6 +97,71 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// group_rows_cpp
+Rcpp::List group_rows_cpp(Rcpp::List columns, double rows);
+RcppExport SEXP _rowanroot_group_rows_cpp(SEXP columnsSEXP, SEXP rowsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    rcpp_result_gen = Rcpp::wrap(group_rows_cpp(columns, rows));
+    return rcpp_result_gen;
+END_RCPP
+}
+// aggregate_cpp
+double aggregate_cpp(std::string what, SEXP column, bool skip_missing, int threads);
+RcppExport SEXP _rowanroot_aggregate_cpp(SEXP whatSEXP, SEXP columnSEXP, SEXP skip_missingSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type what(whatSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< bool >::type skip_missing(skip_missingSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(aggregate_cpp(what, column, skip_missing, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// aggregate_groups_cpp
+Rcpp::NumericVector aggregate_groups_cpp(std::string what, SEXP column, bool skip_missing, Rcpp::IntegerVector group_of_row, int groups);
+RcppExport SEXP _rowanroot_aggregate_groups_cpp(SEXP whatSEXP, SEXP columnSEXP, SEXP skip_missingSEXP, SEXP group_of_rowSEXP, SEXP groupsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type what(whatSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< bool >::type skip_missing(skip_missingSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group_of_row(group_of_rowSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    rcpp_result_gen = Rcpp::wrap(aggregate_groups_cpp(what, column, skip_missing, group_of_row, groups));
+    return rcpp_result_gen;
+END_RCPP
+}
+// spread_groups_cpp
+SEXP spread_groups_cpp(SEXP values, Rcpp::IntegerVector group_of_row);
+RcppExport SEXP _rowanroot_spread_groups_cpp(SEXP valuesSEXP, SEXP group_of_rowSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group_of_row(group_of_rowSEXP);
+    rcpp_result_gen = Rcpp::wrap(spread_groups_cpp(values, group_of_row));
+    return rcpp_result_gen;
+END_RCPP
+}
+// number_in_group_cpp
+Rcpp::IntegerVector number_in_group_cpp(Rcpp::IntegerVector group_of_row, int groups);
+RcppExport SEXP _rowanroot_number_in_group_cpp(SEXP group_of_rowSEXP, SEXP groupsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group_of_row(group_of_rowSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    rcpp_result_gen = Rcpp::wrap(number_in_group_cpp(group_of_row, groups));
+    return rcpp_result_gen;
+END_RCPP
+}
 // run_program_cpp
 Rcpp::List run_program_cpp(Rcpp::List inputs, Rcpp::List constants, Rcpp::CharacterVector operations, Rcpp::List operands, Rcpp::IntegerVector wanted, Rcpp::IntegerVector outputs, double rows, int threads, int block_rows);
 RcppExport SEXP _rowanroot_run_program_cpp(SEXP inputsSEXP, SEXP constantsSEXP, SEXP operationsSEXP, SEXP operandsSEXP, SEXP wantedSEXP, SEXP outputsSEXP, SEXP rowsSEXP, SEXP threadsSEXP, SEXP block_rowsSEXP) {
@@ -125,6 +190,11 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_flush_file_cpp", (DL_FUNC) &_rowanroot_flush_file_cpp, 1},
     {"_rowanroot_count_true_cpp", (DL_FUNC) &_rowanroot_count_true_cpp, 1},
     {"_rowanroot_keep_where_cpp", (DL_FUNC) &_rowanroot_keep_where_cpp, 3},
+    {"_rowanroot_group_rows_cpp", (DL_FUNC) &_rowanroot_group_rows_cpp, 2},
+    {"_rowanroot_aggregate_cpp", (DL_FUNC) &_rowanroot_aggregate_cpp, 4},
+    {"_rowanroot_aggregate_groups_cpp", (DL_FUNC) &_rowanroot_aggregate_groups_cpp, 5},
+    {"_rowanroot_spread_groups_cpp", (DL_FUNC) &_rowanroot_spread_groups_cpp, 2},
+    {"_rowanroot_number_in_group_cpp", (DL_FUNC) &_rowanroot_number_in_group_cpp, 2},
     {"_rowanroot_run_program_cpp", (DL_FUNC) &_rowanroot_run_program_cpp, 9},
     {NULL, NULL, 0}
 };

@@ -1,0 +1,32 @@
+# Groups of rows under `within`, found once for a run and shared by all that needs them.
+
+# The groups by these columns, as they are now; of the block if no names are given; NULL if there are none.
+run_groups <- function(run, within = NULL) {
+  ids <- if (is.null(within)) run$within else unlist(run$columns[within])
+  if (!length(ids)) return(NULL)
+  key <- paste(ids, collapse = " ")
+  if (is.null(run$groups[[key]])) {
+    calculate(run, ids)
+    groups <- group_rows_cpp(lapply(run$values[ids], group_values, run = run), run$rows)
+    run$groups[[key]] <- c(groups, list(key = key))
+  }
+  run$groups[[key]]
+}
+
+# What has a class is grouped by what it is stored as: a category by its codes, a date by its day.
+group_values <- function(column, run) {
+  if (is.list(column) || !is.null(dim(column)) || is.complex(column)) {
+    stop_because(c("Can't group by {what_is(column)}.", "i" = "Group by numbers, text, dates or categories."), "type_mismatch", run$call)
+  }
+  attributes(column) <- NULL
+  column
+}
+
+# The rows of each group, in order.
+group_members <- function(run, groups) {
+  if (is.null(groups$members)) {
+    groups$members <- split(seq_len(run$rows), factor(groups$of_row, levels = seq_along(groups$sizes) - 1L))
+    run$groups[[groups$key]] <- groups
+  }
+  unname(groups$members)
+}

@@ -1,0 +1,16 @@
+#pragma once
+// What the files that bind the core to R share: how a vector of R looks to the core.
+
+#include <Rcpp.h>
+
+#include "values.h"
+
+// The types and the values of logical, integer, double and character vectors.
+rowanroot::Type type_of_vector(SEXP x);
+const void* address_of(SEXP x);
+
+// A character vector of which equal texts have equal addresses: itself, or a translated copy.
+Rcpp::RObject with_comparable_texts(SEXP x);
+
+// How many threads a job of so many rows is worth, unless a number is asked for.
+int thread_count(R_xlen_t rows, int asked);

@@ -1,0 +1,208 @@
+#include "aggregate.h"
+
+#include <algorithm>
+#include <cmath>
+#include <stdexcept>
+
+namespace rowanroot {
+namespace {
+
+constexpr int lanes = 8;
+constexpr double infinity = std::numeric_limits<double>::infinity();
+
+double as_real(double value) { return value; }
+double as_real(std::int32_t value) { return value == missing_integer ? missing_real() : value; }
+
+// What one block, or one group, knows.
+struct Partial {
+  double sum = 0;
+  double least = infinity;
+  double greatest = -infinity;
+  std::size_t known = 0;
+};
+
+// Adds up term(value) of the values that are numbers, and counts those.
+template <class T, class Term>
+Partial add_block(const T* values, std::size_t rows, Term term) {
+  double sums[lanes] = {0};
+  std::int64_t counts[lanes] = {0};
+  std::size_t i = 0;
+  for (; i + lanes <= rows; i += lanes)
+    for (int lane = 0; lane < lanes; ++lane) {
+      const double value = as_real(values[i + lane]);
+      const bool known = value == value;
+      sums[lane] += known ? term(value) : 0.0;
+      counts[lane] += known;
+    }
+  for (int lane = 0; i < rows; ++i, ++lane) {
+    const double value = as_real(values[i]);
+    if (value != value) continue;
+    sums[lane] += term(value);
+    ++counts[lane];
+  }
+  Partial partial;
+  for (int lane = 0; lane < lanes; ++lane) {
+    partial.sum += sums[lane];
+    partial.known += static_cast<std::size_t>(counts[lane]);
+  }
+  return partial;
+}
+
+template <class T>
+Partial range_block(const T* values, std::size_t rows) {
+  Partial partial;
+  for (std::size_t i = 0; i < rows; ++i) {
+    const double value = as_real(values[i]);
+    partial.least = value < partial.least ? value : partial.least;
+    partial.greatest = value > partial.greatest ? value : partial.greatest;
+    partial.known += value == value;
+  }
+  return partial;
+}
+
+// Does each block by itself, by several threads if asked, and puts them together in their order.
+template <class BlockOf>
+Partial all_blocks(std::size_t rows, int threads, BlockOf block_of) {
+  Schedule schedule;
+  schedule.threads = threads;
+  std::vector<Partial> partials((rows + schedule.block_rows - 1) / schedule.block_rows);
+  schedule.blocks_per_round = std::max<std::size_t>(partials.size(), 1);
+  run_rounds(rows, schedule,
+             [&](int, std::size_t first, std::size_t last) { partials[first / schedule.block_rows] = block_of(first, last - first); },
+             [](std::size_t, std::size_t) {});
+  Partial total;
+  long double sum = 0;
+  for (const Partial& partial : partials) {
+    sum += partial.sum;
+    total.known += partial.known;
+    total.least = std::min(total.least, partial.least);
+    total.greatest = std::max(total.greatest, partial.greatest);
+  }
+  total.sum = static_cast<double>(sum);
+  return total;
+}
+
+// Which of missing and not-a-number a column without `skip_missing` gives: the first of them that it has.
+template <class T>
+double first_unknown(const T* values, std::size_t rows) {
+  for (std::size_t i = 0; i < rows; ++i) {
+    const double value = as_real(values[i]);
+    if (value != value) return value;
+  }
+  return missing_real();
+}
+
+// Of the least and the greatest, R gives missing rather than not-a-number.
+template <class T>
+double strongest_unknown(const T* values, std::size_t rows) {
+  double found = std::numeric_limits<double>::quiet_NaN();
+  for (std::size_t i = 0; i < rows; ++i) {
+    const double value = as_real(values[i]);
+    std::uint64_t bits;
+    std::memcpy(&bits, &value, sizeof bits);
+    if (value != value && static_cast<std::uint32_t>(bits) == 1954) return missing_real();
+  }
+  return found;
+}
+
+double mean_of(const Partial& sums) {
+  return sums.known ? sums.sum / static_cast<double>(sums.known) : std::numeric_limits<double>::quiet_NaN();
+}
+
+template <class T>
+double aggregate_column(Aggregate what, const T* values, std::size_t rows, bool skip_missing, int threads) {
+  const auto sums_of = [&](auto term) {
+    return all_blocks(rows, threads, [&](std::size_t first, std::size_t size) { return add_block(values + first, size, term); });
+  };
+  if (what == Aggregate::least || what == Aggregate::greatest) {
+    const Partial range = all_blocks(rows, threads, [&](std::size_t first, std::size_t size) { return range_block(values + first, size); });
+    if (range.known < rows && !skip_missing) return strongest_unknown(values, rows);
+    return what == Aggregate::least ? range.least : range.greatest;
+  }
+  const Partial sums = sums_of([](double value) { return value; });
+  if (what == Aggregate::known) return static_cast<double>(sums.known);
+  if (sums.known < rows && !skip_missing) return what == Aggregate::variance ? missing_real() : first_unknown(values, rows);
+  if (what == Aggregate::sum) return sums.sum;
+  const double mean = mean_of(sums);
+  if (what == Aggregate::mean) return mean;
+  if (sums.known < 2) return missing_real();
+  const Partial squares = sums_of([mean](double value) { return (value - mean) * (value - mean); });
+  return squares.sum / static_cast<double>(sums.known - 1);
+}
+
+template <class T>
+std::vector<double> aggregate_column_groups(Aggregate what, const T* values, std::size_t rows, bool skip_missing,
+                                            const std::int32_t* group_of_row, std::size_t groups) {
+  struct Group {
+    double value = 0;
+    double unknown = 0;  // the first value that is no number, if any
+    std::int64_t known = 0;
+    bool complete = true;
+  };
+  std::vector<Group> all(groups);
+  const bool ranges = what == Aggregate::least || what == Aggregate::greatest;
+  if (ranges)
+    for (Group& group : all) group.value = what == Aggregate::least ? infinity : -infinity;
+  for (std::size_t i = 0; i < rows; ++i) {
+    const double value = as_real(values[i]);
+    Group& group = all[group_of_row[i]];
+    if (value != value) {
+      std::uint64_t bits;
+      std::memcpy(&bits, &value, sizeof bits);
+      const bool missing = static_cast<std::uint32_t>(bits) == 1954;
+      if (group.complete || (ranges && missing)) group.unknown = value;
+      group.complete = false;
+      continue;
+    }
+    ++group.known;
+    if (!ranges) group.value += value;
+    else if (what == Aggregate::least) group.value = std::min(group.value, value);
+    else group.value = std::max(group.value, value);
+  }
+  std::vector<double> result(groups);
+  for (std::size_t g = 0; g < groups; ++g) {
+    const Group& group = all[g];
+    const double mean = group.known ? group.value / static_cast<double>(group.known) : std::numeric_limits<double>::quiet_NaN();
+    result[g] = what == Aggregate::known ? static_cast<double>(group.known)
+                : what == Aggregate::mean || what == Aggregate::variance ? mean : group.value;
+    if (!group.complete && !skip_missing && what != Aggregate::known) result[g] = group.unknown;
+  }
+  if (what != Aggregate::variance) return result;
+  std::vector<double> squares(groups, 0);
+  for (std::size_t i = 0; i < rows; ++i) {
+    const double value = as_real(values[i]);
+    const std::int32_t g = group_of_row[i];
+    if (value == value) squares[g] += (value - result[g]) * (value - result[g]);
+  }
+  for (std::size_t g = 0; g < groups; ++g) {
+    const bool defined = all[g].known > 1 && (all[g].complete || skip_missing);
+    result[g] = defined ? squares[g] / static_cast<double>(all[g].known - 1) : missing_real();
+  }
+  return result;
+}
+
+}  // namespace
+
+Aggregate aggregate_of_name(const std::string& name) {
+  if (name == "sum") return Aggregate::sum;
+  if (name == "mean") return Aggregate::mean;
+  if (name == "variance") return Aggregate::variance;
+  if (name == "least") return Aggregate::least;
+  if (name == "greatest") return Aggregate::greatest;
+  if (name == "known") return Aggregate::known;
+  throw std::invalid_argument("no aggregate " + name);
+}
+
+double aggregate(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing, int threads) {
+  if (type == Type::real) return aggregate_column(what, static_cast<const double*>(column), rows, skip_missing, threads);
+  return aggregate_column(what, static_cast<const std::int32_t*>(column), rows, skip_missing, threads);
+}
+
+std::vector<double> aggregate_groups(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing,
+                                     const std::int32_t* group_of_row, std::size_t groups) {
+  if (type == Type::real)
+    return aggregate_column_groups(what, static_cast<const double*>(column), rows, skip_missing, group_of_row, groups);
+  return aggregate_column_groups(what, static_cast<const std::int32_t*>(column), rows, skip_missing, group_of_row, groups);
+}
+
+}  // namespace rowanroot

@@ -1,0 +1,33 @@
+#pragma once
+// One value of many: sums and the like, of a whole column or of each group.
+//
+// Sums of doubles are added up in blocks, each in eight lanes, and the blocks in their order: more exact
+// than one running sum, the same for any number of threads, and apart from R's long double sum at most in
+// the last places.
+
+#include <cstddef>
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "groups.h"
+#include "rounds.h"
+#include "values.h"
+
+namespace rowanroot {
+
+enum class Aggregate { sum, mean, variance, least, greatest, known };
+
+// Throws std::invalid_argument for a name that there is not.
+Aggregate aggregate_of_name(const std::string& name);
+
+// The aggregate of a column of doubles, or of integers or logicals taken as doubles. With `skip_missing`
+// missing values are left out; else any gives missing. Of no values: a sum of 0, a mean that is not a
+// number, a missing variance, Inf as the least and -Inf as the greatest.
+double aggregate(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing, int threads);
+
+// The same for each group.
+std::vector<double> aggregate_groups(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing,
+                                     const std::int32_t* group_of_row, std::size_t groups);
+
+}  // namespace rowanroot

@@ -1,0 +1,23 @@
+#pragma once
+// Rows with equal values, as groups. Groups are numbered from 0 in the order in which they first appear.
+
+#include <cstddef>
+#include <cstdint>
+#include <vector>
+
+#include "values.h"
+
+namespace rowanroot {
+
+struct Groups {
+  std::vector<std::int32_t> of_row;
+  std::size_t count = 0;
+};
+
+// Groups by one column. Missing values are a group, and so are those that are not a number.
+Groups group_by(Type type, const void* column, std::size_t rows);
+
+// Groups by one more column: rows are together if they were before, and have equal values here.
+Groups group_further(const Groups& groups, Type type, const void* column, std::size_t rows);
+
+}  // namespace rowanroot

@@ -1,0 +1,92 @@
+make_data <- function(n) {
+  set.seed(n)
+  pick <- function(values) sample(values, n, replace = TRUE)
+  data.frame(d = pick(c(NA, 1.5, -2, 1e6, stats::rnorm(3))), w = stats::rnorm(n), i = pick(c(NA, -3L, 5L, 100L)), l = pick(c(TRUE, FALSE, NA)),
+             k = pick(c(-0.5, 2)), g = pick(c("a", "b", "\u00e6", NA)), h = pick(c(1L, 2L, NA)), r = pick(c(0, -0, NaN, NA)))
+}
+
+aggregates <- list(sum = sum, mean = mean, sd = stats::sd, var = stats::var, min = min, max = max)
+
+# The value of each row's group, by base R: NA and NaN are groups of their own.
+by_group <- function(x, groups, f) {
+  key <- do.call(paste, lapply(groups, function(g) if (is.numeric(g)) ifelse(is.nan(g), "NaN", format(g + 0)) else g))
+  result <- rep(f(x[0][NA]), length(x))
+  for (one in unique(key)) result[key == one] <- f(x[key == one])
+  result
+}
+
+test_that("aggregates are those of base R, over the column and over each group", {
+  for (n in c(1, 2, 3000)) {
+    data <- make_data(n)
+    for (name in names(aggregates)) for (column in c("d", "w", "i", "l")) for (na.rm in c(FALSE, TRUE)) {
+      f <- aggregates[[name]]
+      formula <- call(name, as.name(column), na.rm = na.rm)
+      block <- bquote({ new <- .(formula) })
+      expected <- suppressWarnings(f(data[[column]], na.rm = na.rm))
+      info <- paste(n, deparse1(formula))
+      found <- suppressWarnings(eval(bquote(set_columns(data, .(block))))$new)
+      expect_equal(found, rep(expected, n), tolerance = 1e-13, info = info)
+      expect_identical(typeof(found), typeof(expected), info = info)
+      found <- suppressWarnings(eval(bquote(set_columns(data, .(block), within = c(g, h))))$new)
+      expected <- suppressWarnings(by_group(data[[column]], data[c("g", "h")], function(x) f(x, na.rm = na.rm)))
+      expect_equal(found, expected, tolerance = 1e-13, info = info)
+    }
+  }
+})
+
+test_that("a missing value and one that is no number are told apart", {
+  data <- data.frame(a = c(1, NA, NaN), b = c(1, NaN, NA), i = 1:3)
+  result <- set_columns(data, { sa <- sum(a); sb <- sum(b); ma <- min(a); mb <- max(b) })
+  expect_identical(c(is.nan(result$sa[1]), is.nan(result$sb[1]), is.nan(result$ma[1]), is.nan(result$mb[1])), c(FALSE, TRUE, FALSE, FALSE))
+  groups <- set_columns(make_data(500), { n <- .rows }, within = r)
+  expect_identical(groups$n, by_group(groups$d, list(groups$r), length))
+})
+
+test_that("sums do not depend on the number of threads", {
+  x <- data.frame(a = stats::rnorm(1e5) * 10^stats::runif(1e5, -8, 8))
+  value <- function(threads) {
+    old <- options(rowanroot.threads = threads)
+    on.exit(options(old))
+    set_columns(x, { s <- sum(a); v <- var(a) }, carry = c())[1, ]
+  }
+  expect_identical(value(1L), value(2L))
+})
+
+test_that("under within, rows are counted by group, and R's functions run for each group", {
+  data <- data.frame(g = c("b", "a", "b", NA, "a", "b"), x = c(3, 5, 1, 7, 2, 8), day = as.Date("2025-01-01") + 0:5)
+  result <- set_columns(data, {
+    number <- .row
+    of <- .rows
+    middle <- median(x)
+    share <- x / sum(x)
+    so_far <- cumsum(x)
+    last_day <- max(day)
+    distinct <- count_distinct(x > 2)
+    first <- first_value(x)
+    over <- vapply(x, function(v) v - min(x), 0)
+    upper <- toupper(g)
+    overall <- mean(x, within = c())
+  }, within = g)
+  expect_identical(result$number, c(1L, 1L, 2L, 1L, 2L, 3L))
+  expect_identical(result$of, c(3L, 2L, 3L, 1L, 2L, 3L))
+  expect_identical(result$middle, c(3, 3.5, 3, 7, 3.5, 3))
+  expect_identical(result$share, data$x / c(12, 7, 12, 7, 7, 12))
+  expect_identical(result$so_far, c(3, 5, 4, 7, 7, 12))
+  expect_identical(result$last_day, as.Date("2025-01-01") + c(5, 4, 5, 3, 4, 5))
+  expect_identical(result$distinct, c(2L, 2L, 2L, 1L, 2L, 2L))
+  expect_identical(result$first, c(3, 5, 3, 7, 5, 3))
+  expect_identical(result$over, data$x - c(1, 2, 1, 7, 2, 1))
+  expect_identical(result$upper, toupper(data$g))
+  expect_identical(set_columns(data, { m <- mean(x, within = g) })$m, c(4, 3.5, 4, 7, 3.5, 4))
+  expect_identical(dim(set_columns(data[0, ], { m <- mean(x); n <- median(x); k <- .row }, within = g)), c(0L, 6L))
+})
+
+test_that("what can't be grouped, and groups that get too many values, are refused", {
+  data <- data.frame(g = c("a", "b", "a"), x = 1:3)
+  data$list <- list(1, 2, 3)
+  expect_error(set_columns(data, { a <- mean(x) }, within = gg), class = "rowanroot_unknown_column")
+  expect_error(set_columns(data, { a <- mean(x) }, within = list), class = "rowanroot_type_mismatch")
+  expect_error(set_columns(data, { a <- mean(x, within = nothing) }), class = "rowanroot_unknown_column")
+  expect_error(set_columns(data, { a <- quantile(x) }, within = g), class = "rowanroot_wrong_length")
+  expect_warning(set_columns(data.frame(x = rep(.Machine$integer.max, 2)), { a <- sum(x) }), class = "rowanroot_overflow")
+})
