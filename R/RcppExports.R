@@ -21,12 +21,8 @@ flush_file_cpp <- function(path) {
     .Call(`_rowanroot_flush_file_cpp`, path)
 }
 
-count_true_cpp <- function(condition) {
-    .Call(`_rowanroot_count_true_cpp`, condition)
-}
-
-keep_where_cpp <- function(x, condition, kept) {
-    .Call(`_rowanroot_keep_where_cpp`, x, condition, kept)
+keep_where_cpp <- function(columns, is_plain, condition, threads) {
+    .Call(`_rowanroot_keep_where_cpp`, columns, is_plain, condition, threads)
 }
 
 group_rows_cpp <- function(columns, rows) {

@@ -64,13 +64,14 @@ true_or_false <- function(step, data, call) {
 }
 
 rows_where <- function(data, condition) {
-  kept <- count_true_cpp(condition)
-  columns <- lapply(data, function(column) {
-    engine_type <- value_type(column)
-    if (engine_type != "other") return(keep_where_cpp(column, condition, kept))
-    if (length(dim(column)) == 2) column[which(condition), , drop = FALSE] else column[which(condition)]
+  is_plain <- vapply(data, value_type, "") != "other"
+  kept <- keep_where_cpp(as.list(data), is_plain, condition, getOption("rowanroot.threads", 0L))
+  columns <- stats::setNames(kept$columns, names(data))
+  if (!all(is_plain) || has_row_names(data)) rows <- which(condition)
+  columns[!is_plain] <- lapply(as.list(data)[!is_plain], function(column) {
+    if (length(dim(column)) == 2) column[rows, , drop = FALSE] else column[rows]
   })
-  as_table_like(data, columns, if (has_row_names(data)) row.names(data)[which(condition)] else .set_row_names(kept))
+  as_table_like(data, columns, if (has_row_names(data)) row.names(data)[rows] else .set_row_names(kept$rows))
 }
 
 #' @export

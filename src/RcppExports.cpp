@@ -73,27 +73,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// count_true_cpp
-double count_true_cpp(Rcpp::LogicalVector condition);
-RcppExport SEXP _rowanroot_count_true_cpp(SEXP conditionSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type condition(conditionSEXP);
-    rcpp_result_gen = Rcpp::wrap(count_true_cpp(condition));
-    return rcpp_result_gen;
-END_RCPP
-}
 // keep_where_cpp
-SEXP keep_where_cpp(SEXP x, Rcpp::LogicalVector condition, double kept);
-RcppExport SEXP _rowanroot_keep_where_cpp(SEXP xSEXP, SEXP conditionSEXP, SEXP keptSEXP) {
+Rcpp::List keep_where_cpp(Rcpp::List columns, Rcpp::LogicalVector is_plain, Rcpp::LogicalVector condition, int threads);
+RcppExport SEXP _rowanroot_keep_where_cpp(SEXP columnsSEXP, SEXP is_plainSEXP, SEXP conditionSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type is_plain(is_plainSEXP);
     Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type condition(conditionSEXP);
-    Rcpp::traits::input_parameter< double >::type kept(keptSEXP);
-    rcpp_result_gen = Rcpp::wrap(keep_where_cpp(x, condition, kept));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(keep_where_cpp(columns, is_plain, condition, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -188,8 +178,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_csv_column_cpp", (DL_FUNC) &_rowanroot_csv_column_cpp, 3},
     {"_rowanroot_csv_write_cpp", (DL_FUNC) &_rowanroot_csv_write_cpp, 5},
     {"_rowanroot_flush_file_cpp", (DL_FUNC) &_rowanroot_flush_file_cpp, 1},
-    {"_rowanroot_count_true_cpp", (DL_FUNC) &_rowanroot_count_true_cpp, 1},
-    {"_rowanroot_keep_where_cpp", (DL_FUNC) &_rowanroot_keep_where_cpp, 3},
+    {"_rowanroot_keep_where_cpp", (DL_FUNC) &_rowanroot_keep_where_cpp, 4},
     {"_rowanroot_group_rows_cpp", (DL_FUNC) &_rowanroot_group_rows_cpp, 2},
     {"_rowanroot_aggregate_cpp", (DL_FUNC) &_rowanroot_aggregate_cpp, 4},
     {"_rowanroot_aggregate_groups_cpp", (DL_FUNC) &_rowanroot_aggregate_groups_cpp, 5},

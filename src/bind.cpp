@@ -1,5 +1,9 @@
 #include "bind.h"
 
+#ifdef __linux__
+#include <sys/mman.h>
+#endif
+
 #include <thread>
 
 using namespace rowanroot;
@@ -41,6 +45,23 @@ const void* address_of(SEXP x) {
     case REALSXP: return REAL(x);
     default: return STRING_PTR_RO(x);
   }
+}
+
+void* writable_address(SEXP x) { return const_cast<void*>(address_of(x)); }
+
+SEXP new_vector(SEXPTYPE type, R_xlen_t n) {
+  SEXP x = Rf_allocVector(type, n);
+#ifdef __linux__
+  // Getting memory page by page costs more than most formulas do. Texts have been filled in already.
+  constexpr std::uintptr_t page = 1 << 21;
+  if (type != STRSXP && n > (1 << 20)) {
+    const std::uintptr_t start = reinterpret_cast<std::uintptr_t>(address_of(x));
+    const std::uintptr_t end = start + n * rowanroot::width(type_of_vector(x));
+    const std::uintptr_t first = (start + page - 1) & ~(page - 1), last = end & ~(page - 1);
+    if (last > first) madvise(reinterpret_cast<void*>(first), last - first, MADV_HUGEPAGE);
+  }
+#endif
+  return x;
 }
 
 Rcpp::RObject with_comparable_texts(SEXP x) {

@@ -9,6 +9,14 @@
 rowanroot::Type type_of_vector(SEXP x);
 const void* address_of(SEXP x);
 
+// A new vector, of large pages where the system has them.
+SEXP new_vector(SEXPTYPE type, R_xlen_t n);
+
+// Where the values of a new vector go. Texts too are written there as they are, by any thread, without
+// R's setter, which is safe for a vector that was made after all the texts that go into it: R's collector
+// then never takes it for the older one.
+void* writable_address(SEXP x);
+
 // A character vector of which equal texts have equal addresses: itself, or a translated copy.
 Rcpp::RObject with_comparable_texts(SEXP x);
 

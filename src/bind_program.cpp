@@ -27,39 +27,6 @@ Constant constant_of(SEXP x) {
   }
 }
 
-// The result vectors of a run. R has to be told of each text that it gets, and on its own thread: so
-// texts arrive in a buffer of one round, and are handed over between the rounds.
-class Results {
- public:
-  Results(const Program& program, R_xlen_t rows, const Schedule& schedule) : columns_(program.output_count()) {
-    const std::size_t round_rows = schedule.block_rows * schedule.blocks_per_round;
-    for (std::size_t k = 0; k < program.output_count(); ++k) {
-      const Type type = program.output_type(static_cast<int>(k));
-      columns_[k] = Rf_allocVector(vector_of_type(type), rows);
-      texts_.emplace_back(type == Type::text ? std::min<std::size_t>(round_rows, rows) : 0);
-      addresses_.push_back(type == Type::text ? static_cast<void*>(texts_[k].data())
-                                              : const_cast<void*>(address_of(columns_[k])));
-    }
-  }
-
-  const std::vector<void*>& addresses() const { return addresses_; }
-  Rcpp::List columns() const { return columns_; }
-
-  void take_texts(std::size_t first, std::size_t last) {
-    for (std::size_t k = 0; k < texts_.size(); ++k) {
-      if (texts_[k].empty()) continue;
-      SEXP column = columns_[k];
-      for (std::size_t i = first; i < last; ++i)
-        SET_STRING_ELT(column, i, static_cast<SEXP>(const_cast<void*>(texts_[k][i - first])));
-    }
-  }
-
- private:
-  Rcpp::List columns_;
-  std::vector<std::vector<Text>> texts_;
-  std::vector<void*> addresses_;
-};
-
 }  // namespace
 
 // Registers are numbered from 0: the inputs, the constants, then the operations in order. `operands`
@@ -91,13 +58,15 @@ Rcpp::List run_program_cpp(Rcpp::List inputs, Rcpp::List constants, Rcpp::Charac
   options.schedule.block_rows = block_rows;
   options.schedule.threads = thread_count(static_cast<R_xlen_t>(rows), threads);
   options.missing_text = NA_STRING;
-  Results results(program, static_cast<R_xlen_t>(rows), options.schedule);
+  Rcpp::List results(program.output_count());
+  std::vector<void*> result_addresses;
+  for (std::size_t k = 0; k < program.output_count(); ++k) {
+    results[k] = new_vector(vector_of_type(program.output_type(static_cast<int>(k))), static_cast<R_xlen_t>(rows));
+    result_addresses.push_back(writable_address(results[k]));
+  }
   const std::vector<Overflow> overflows =
-      run_program(program, addresses, results.addresses(), static_cast<std::size_t>(rows), options,
-                  [&](std::size_t first, std::size_t last) {
-                    results.take_texts(first, last);
-                    Rcpp::checkUserInterrupt();
-                  });
+      run_program(program, addresses, result_addresses, static_cast<std::size_t>(rows), options,
+                  [](std::size_t, std::size_t) { Rcpp::checkUserInterrupt(); });
 
   Rcpp::NumericVector overflow_rows, overflow_first;
   Rcpp::IntegerVector overflow_register;
@@ -107,7 +76,7 @@ Rcpp::List run_program_cpp(Rcpp::List inputs, Rcpp::List constants, Rcpp::Charac
     overflow_rows.push_back(static_cast<double>(overflows[k].rows));
     overflow_first.push_back(static_cast<double>(overflows[k].first_row + 1));
   }
-  return Rcpp::List::create(Rcpp::Named("columns") = results.columns(),
+  return Rcpp::List::create(Rcpp::Named("columns") = results,
                             Rcpp::Named("overflow_register") = overflow_register,
                             Rcpp::Named("overflow_rows") = overflow_rows,
                             Rcpp::Named("overflow_first") = overflow_first);

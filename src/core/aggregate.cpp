@@ -1,3 +1,5 @@
+#include "fast.h"
+
 #include "aggregate.h"
 
 #include <algorithm>
@@ -18,6 +20,7 @@ struct Partial {
   double sum = 0;
   double least = infinity;
   double greatest = -infinity;
+  double squares = 0;  // of the distances from the mean
   std::size_t known = 0;
 };
 

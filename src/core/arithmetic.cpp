@@ -1,6 +1,8 @@
 // Arithmetic as R does it: integers give integers (or missing, counted, where they overflow), the rest
 // doubles. Modulus and whole-number division follow R's arithmetic.c, long double steps included.
 
+#include "fast.h"
+
 #include <cfloat>
 #include <cmath>
 

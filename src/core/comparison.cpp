@@ -1,5 +1,7 @@
 // Comparisons give logical: 1, 0 or missing. A missing or not-a-number operand gives missing.
 
+#include "fast.h"
+
 #include <cmath>
 #include <functional>
 

@@ -1,5 +1,7 @@
 // Conversions that R makes without a word: logical to integer to double, and numbers as conditions.
 
+#include "fast.h"
+
 #include "kernels.h"
 
 namespace rowanroot {

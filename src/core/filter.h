@@ -1,26 +1,37 @@
 #pragma once
-// Keeping the rows where a condition is TRUE.
+// Keeping the rows where a condition is TRUE: not FALSE, not missing.
 
 #include <cstddef>
 #include <cstdint>
+#include <vector>
+
+#include "values.h"
 
 namespace rowanroot {
 
-// How many of the conditions are TRUE: not FALSE, not missing.
-inline std::size_t count_true(const std::int32_t* condition, std::size_t rows) {
-  std::size_t count = 0;
-  for (std::size_t i = 0; i < rows; ++i) count += condition[i] == 1;
-  return count;
-}
+// The rows that a condition keeps, and how the work on them is shared out.
+class Filter {
+ public:
+  Filter(const std::int32_t* condition, std::size_t rows, int threads);
 
-// Copies the values where the condition is TRUE, closed up. `to` needs room for one value more than
-// there are TRUE conditions: every value is written, and only the wanted ones move the place on.
-template <class T>
-void keep_where(const std::int32_t* condition, const T* from, std::size_t rows, T* to) {
-  for (std::size_t i = 0; i < rows; ++i) {
-    *to = from[i];
-    to += condition[i] == 1;
-  }
-}
+  std::size_t kept() const { return pieces_.back().kept_before; }
+
+  // Copies the values of the kept rows, closed up.
+  void keep(Type type, const void* from, void* to) const;
+
+ private:
+  struct Piece {
+    std::size_t first_row;
+    std::size_t kept_before;
+  };
+
+  template <class T>
+  void keep_values(const T* from, T* to) const;
+
+  // A byte a row: what is read again for each column should be small.
+  std::vector<std::uint8_t> keeps_;
+  std::vector<Piece> pieces_;  // and a last one that has only the totals
+  int threads_;
+};
 
 }  // namespace rowanroot

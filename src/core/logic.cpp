@@ -1,5 +1,7 @@
 // Three-valued logic, and the choice between two values.
 
+#include "fast.h"
+
 #include "kernels.h"
 
 namespace rowanroot {

@@ -1,5 +1,7 @@
 // Functions of one number. Not-a-number in gives the same not-a-number out, so that missing stays missing.
 
+#include "fast.h"
+
 #include <cmath>
 
 #include "kernels.h"

@@ -125,12 +125,8 @@ class Run {
     }
   }
 
-  // Texts of outputs live in a buffer of one round, the others in the whole column.
   void* output_address(int output, std::size_t first) const {
-    const Type type = program_.output_type(output);
-    const std::size_t round_rows = options_.schedule.block_rows * options_.schedule.blocks_per_round;
-    const std::size_t offset = type == Type::text ? first % round_rows : first;
-    return static_cast<unsigned char*>(outputs_[output]) + offset * width(type);
+    return static_cast<unsigned char*>(outputs_[output]) + first * width(program_.output_type(output));
   }
 
   const void* address(const Worker& worker, int number, std::size_t first) const {

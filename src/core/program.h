@@ -65,10 +65,8 @@ struct RunOptions {
   Text missing_text = nullptr;
 };
 
-// Runs a program over `rows` rows. `inputs` are whole columns. `outputs` are whole columns too, but
-// for texts, whose owner may have to be told of each: their pointer is to the texts of one round
-// (`schedule.block_rows * schedule.blocks_per_round`), to be fetched in `between`.
-// Gives the overflows by register.
+// Runs a program over `rows` rows; `inputs` and `outputs` are whole columns. Gives the overflows by
+// register.
 std::vector<Overflow> run_program(const Program& program, const std::vector<const void*>& inputs,
                                   const std::vector<void*>& outputs, std::size_t rows, const RunOptions& options,
                                   const BetweenRounds& between);

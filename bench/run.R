@@ -1,0 +1,106 @@
+# Times the engine against the best base R idiom for the same work, and against C++ written by hand for it
+# alone (limits.cpp), in one run, and checks that all give the same.
+#   Rscript bench/run.R [rows] [file for the table]
+library(rowanroot)
+folder <- dirname(sub("^--file=", "", grep("^--file=", commandArgs(FALSE), value = TRUE)))
+source(file.path(folder, "data.R"))
+arguments <- commandArgs(TRUE)
+rows <- if (length(arguments)) as.numeric(arguments[1]) else 5e6
+
+makevars <- tempfile()
+flags <- "-O3 -march=native -ffp-contract=off -fno-math-errno -pthread"
+writeLines(paste0(c("CXXFLAGS = ", "CXX17FLAGS = "), flags), makevars)
+Sys.setenv(R_MAKEVARS_USER = makevars)
+Rcpp::sourceCpp(file.path(folder, "limits.cpp"))
+
+seconds <- function(f, times) {
+  one <- function() {
+    gc()
+    start <- as.numeric(Sys.time())
+    f()
+    as.numeric(Sys.time()) - start
+  }
+  one()
+  median(replicate(times, one()))
+}
+
+plain <- function(x) {
+  if (is.data.frame(x)) attr(x, "row.names") <- NULL
+  unname(lapply(if (is.list(x)) x else list(x), identity))
+}
+
+results <- list()
+task <- function(title, base, ours, limit = NULL, times = 7) {
+  reference <- plain(base())
+  same <- function(f) isTRUE(all.equal(plain(f()), reference, tolerance = 1e-10))
+  stopifnot(same(ours), is.null(limit) || same(function() limit(1)))
+  limits <- if (!is.null(limit)) vapply(1:2, function(threads) seconds(function() limit(threads), times), 0)
+  row <- list(title = title, base = seconds(base, times), ours = seconds(ours, times), limit = if (is.null(limits)) NA else min(limits))
+  cat(sprintf("%-45s base %8.4f  rowanroot %8.4f  limit %8.4f   %6.1fx faster, %5.2f times the limit\n", title, row$base, row$ours,
+              row$limit, row$base / row$ours, row$ours / row$limit))
+  results[[length(results) + 1]] <<- row
+}
+
+data <- bench_data(rows)
+net <- data$net_kg
+tare <- data$tare_kg
+gross <- data$gross_kg
+frames <- data$frames
+
+task("four arithmetic formulas",
+     function() { net <- gross - tare; list(net, net / frames, net * 2.20462, net * 0.9 + tare^2) },
+     function() set_columns(data, { net <- gross_kg - tare_kg; a <- net / frames; b <- net * 2.20462; c <- net * 0.9 + tare_kg^2 }, carry = c()),
+     function(threads) limit_arithmetic(gross, tare, frames, threads))
+
+task("labels by if and else",
+     function() { r <- rep("heavy", length(net)); r[net <= 10] <- "medium"; r[net <= 5] <- "light"; r[is.na(net)] <- NA; list(r) },
+     function() set_columns(data, { label <- if (net_kg <= 5) "light" else if (net_kg <= 10) "medium" else "heavy" }, carry = c()),
+     function(threads) list(limit_labels(net, threads)))
+
+set.seed(43)
+eight <- lapply(1:8, function(k) { x <- rnorm(rows, 10 * k, k); x[sample.int(rows, rows %/% 200)] <- NA; x })
+names(eight) <- paste0("v", 1:8)
+table <- structure(eight, row.names = .set_row_names(rows), class = "data.frame")
+task("z-scores of 8 columns",
+     function() lapply(eight, function(x) (x - mean(x, na.rm = TRUE)) / sd(x, na.rm = TRUE)),
+     function() set_columns(table, {
+       for (name in all_columns())
+         column_named(name) <- (column_named(name) - mean(column_named(name), na.rm = TRUE)) / sd(column_named(name), na.rm = TRUE)
+     }),
+     function(threads) limit_z_scores(eight, threads), times = 5)
+rm(eight, table)
+
+task("keep_rows on ten columns",
+     function() { kept <- which(net > 1.1 * tare); lapply(data, `[`, kept) },
+     function() keep_rows(data, net_kg > 1.1 * tare_kg),
+     function(threads) limit_keep_rows(data, net, tare, threads))
+
+hives <- max(data$hive)
+task("mean in 50,000 groups",
+     function() ave(net, data$hive, FUN = function(x) mean(x, na.rm = TRUE)),
+     function() set_columns(data, { m <- mean(net_kg, na.rm = TRUE) }, within = hive, carry = c()),
+     function(threads) limit_group_mean(net, data$hive, hives), times = 3)
+
+price <- function(kg, frames) {
+  if (is.na(kg)) return(NA_real_)
+  rate <- 8
+  if (!is.na(frames) && frames > 12) rate <- 9
+  if (kg > 10) kg * rate * 0.9 else kg * rate
+}
+few <- seq_len(min(rows, 2e5))
+small <- data[few, ]
+task(sprintf("a function of one row with ifs, %s rows", format(length(few), big.mark = ",")),
+     function() vapply(few, function(i) price(net[i], frames[i]), 0),
+     function() set_columns(small, { p <- price(net_kg, frames) }, carry = c()), times = 3)
+
+five <- data[1:5, ]
+task("three formulas on 5 rows, 100 times",
+     function() for (i in 1:100) within(five, { net <- gross_kg - tare_kg; lb <- net * 2.2; label <- ifelse(net > 5, "a", "b") }),
+     function() for (i in 1:100) set_columns(five, { net <- gross_kg - tare_kg; lb <- net * 2.2; label <- if (net > 5) "a" else "b" }))
+
+lines <- vapply(results, function(row) {
+  limit <- if (is.na(row$limit)) c("", "") else c(sprintf("%.4f", row$limit), sprintf("%.2f", row$ours / row$limit))
+  sprintf("| %s | %.4f | %.4f | %s | %.1f | %s |", row$title, row$base, row$ours, limit[1], row$base / row$ours, limit[2])
+}, "")
+header <- c("| task | base R s | rowanroot s | limit s | times faster than base R | times the limit |", "| --- | --- | --- | --- | --- | --- |")
+if (length(arguments) > 1) writeLines(c(header, lines), arguments[2])

@@ -1,0 +1,71 @@
+#include "fast.h"
+
+#include "filter.h"
+
+#include <algorithm>
+
+#include "rounds.h"
+
+namespace rowanroot {
+namespace {
+
+constexpr std::size_t piece_rows = 1 << 16;
+
+Schedule one_round(std::size_t pieces, int threads) {
+  Schedule schedule;
+  schedule.block_rows = 1;
+  schedule.blocks_per_round = std::max<std::size_t>(pieces, 1);
+  schedule.threads = threads;
+  return schedule;
+}
+
+void nothing(std::size_t, std::size_t) {}
+
+}  // namespace
+
+Filter::Filter(const std::int32_t* condition, std::size_t rows, int threads) : keeps_(rows), threads_(threads) {
+  const std::size_t pieces = (rows + piece_rows - 1) / piece_rows;
+  std::vector<std::size_t> counts(pieces);
+  run_rounds(pieces, one_round(pieces, threads), [&](int, std::size_t piece, std::size_t) {
+    const std::size_t last = std::min(rows, (piece + 1) * piece_rows);
+    std::uint32_t count = 0;
+    for (std::size_t i = piece * piece_rows; i < last; ++i) {
+      keeps_[i] = condition[i] == 1;
+      count += keeps_[i];
+    }
+    counts[piece] = count;
+  }, nothing);
+  std::size_t kept = 0;
+  for (std::size_t piece = 0; piece < pieces; ++piece) {
+    pieces_.push_back({piece * piece_rows, kept});
+    kept += counts[piece];
+  }
+  pieces_.push_back({rows, kept});
+}
+
+// Every value is written, and only a kept one moves the place on: no branch to guess wrong. It ends with
+// the last kept one, so nothing is written past the piece's own part of the result.
+template <class T>
+void Filter::keep_values(const T* from, T* to) const {
+  const std::size_t pieces = pieces_.size() - 1;
+  run_rounds(pieces, one_round(pieces, threads_), [&](int, std::size_t piece, std::size_t) {
+    const T* value = from + pieces_[piece].first_row;
+    const std::uint8_t* keeps = keeps_.data() + pieces_[piece].first_row;
+    T* place = to + pieces_[piece].kept_before;
+    T* const end = to + pieces_[piece + 1].kept_before;
+    while (place < end) {
+      *place = *value++;
+      place += *keeps++;
+    }
+  }, nothing);
+}
+
+void Filter::keep(Type type, const void* from, void* to) const {
+  switch (type) {
+    case Type::real: return keep_values(static_cast<const double*>(from), static_cast<double*>(to));
+    case Type::text: return keep_values(static_cast<const Text*>(from), static_cast<Text*>(to));
+    default: return keep_values(static_cast<const std::int32_t*>(from), static_cast<std::int32_t*>(to));
+  }
+}
+
+}  // namespace rowanroot
