@@ -33,7 +33,7 @@ whole_numbers <- function(values, node, run) {
   if (any(is.infinite(values))) return(values)
   too_large <- !is.na(values) & abs(values) > .Machine$integer.max
   if (any(too_large)) {
-    warn_because(c("Whole numbers became too large in {.code {run$formula}}: {.code {node$shown}} is missing{if (length(values) > 1) paste(' for', sum(too_large), 'groups')}.",
+    warn_because(c("Whole numbers became too large in {.code {run$formula}}: {.code {label_of(node)}} is missing{if (length(values) > 1) paste(' for', sum(too_large), 'groups')}.",
                    "i" = "Sum doubles instead, as in {.code sum(as.numeric(x))}."), "overflow", run$call)
     values[too_large] <- NA
   }

@@ -33,7 +33,7 @@ new_pending <- function(run, node) {
 }
 
 run_statement <- function(run, statement) {
-  run$formula <- statement$text
+  start_line(run, statement$line)
   run$shared <- list()
   targets <- statement$targets
   if (statement$removes) {
@@ -54,13 +54,19 @@ several_nodes <- function(node, wanted, run) {
   if (length(dim(value)) == 2) value <- as.data.frame(value)
   found <- if (is.list(value)) length(value) else 1
   if (found != wanted) stop_wrong_columns(found, run$formula, wanted, run$call)
-  lapply(unname(as.list(value)), typed_value, run = run, shown = run$formula)
+  lapply(unname(as.list(value)), typed_value, run = run)
+}
+
+# The line that is being run, and its text for messages.
+start_line <- function(run, line) {
+  run$line <- line
+  delayedAssign("formula", line_text(line), assign.env = run)
 }
 
 # The slot of a formula's result: one value a row.
 column_slot <- function(node, run) {
   if (node$kind == "slot") return(node$id)
-  if (node$kind == "code") node <- typed_value(eval_code(node$node, NULL, run), run, node$shown)
+  if (node$kind == "code") node <- typed_value(eval_code(node$node, NULL, run), run)
   if (node$kind == "slot") return(node$id)
   if (node$kind == "object") return(new_slot(run, whole_column(node$value, run))$id)
   if (node$type == "missing") node$type <- "logical"
@@ -70,11 +76,11 @@ column_slot <- function(node, run) {
 # A single value with a class, such as a date, is repeated; anything else has the wrong length.
 whole_column <- function(value, run) {
   single <- is.atomic(value) && is_vector_like(value) && length(value) == 1
-  if (!single) stop_wrong_length(value, NULL, run)
+  if (!single) stop_wrong_length(value, run)
   rep(value, run$rows)
 }
 
-stop_wrong_length <- function(value, code, run) {
+stop_wrong_length <- function(value, run) {
   if (!is_vector_like(value)) {
     stop_because(c("A column must have one value a row.",
                    "x" = "{.code {run$formula}} gives {what_is(value)}."), "bad_result", run$call)

@@ -28,7 +28,7 @@ emit <- function(node, wanted, program, run) {
     operation = {
       counts <- node$type == "integer" && node$name %in% c("add", "subtract", "multiply")
       operands <- lapply(node$operands, emit, wanted = wanted, program = program, run = run)
-      emit_operation(node$name, operands, if (counts) wanted else no_register, program, node$origin)
+      emit_operation(node$name, operands, if (counts) wanted else no_register, program, node$line)
     },
     choose = emit_choose(node, wanted, program, run)
   )
@@ -55,10 +55,10 @@ constant_text <- function(value) {
   if (is.double(value)) paste(writeBin(value, raw()), collapse = "") else if (is.na(value)) "NA" else paste0("=", value)
 }
 
-emit_operation <- function(name, operands, wanted, program, origin = NULL) {
+emit_operation <- function(name, operands, wanted, program, line = NULL) {
   places <- vapply(operands, paste, "", collapse = ".")
   emit_once(paste(c(name, wanted, places), collapse = " "), program, {
-    program$operations[[length(program$operations) + 1]] <- list(name = name, operands = operands, wanted = wanted, origin = origin)
+    program$operations[[length(program$operations) + 1]] <- list(name = name, operands = operands, wanted = wanted, line = line)
     register(3, length(program$operations))
   })
 }
@@ -108,7 +108,8 @@ run_program <- function(program, run) {
 }
 
 warn_overflows <- function(result, program, operations_start, run) {
-  origins <- vapply(program$operations[result$overflow_register - operations_start + 1], `[[`, "", "origin")
+  lines <- lapply(program$operations[result$overflow_register - operations_start + 1], `[[`, "line")
+  origins <- vapply(lines, line_text, "")
   for (k in which(!duplicated(origins))) {
     rows <- counted_rows(sum(result$overflow_rows[origins == origins[k]]))
     first <- min(result$overflow_first[origins == origins[k]])

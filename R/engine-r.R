@@ -9,7 +9,7 @@ call_r <- function(node, run) {
 call_r_function <- function(fun, name, arguments, node, run, groups = run_groups(run)) {
   if (!is.null(groups) && !is_value_by_value(name, fun)) return(call_r_by_group(fun, name, arguments, node, run, groups))
   values <- argument_values(arguments, NULL, run)
-  typed_value(call_r_once(fun, name, values, node, run), run, node$shown)
+  typed_value(call_r_once(fun, name, values, node, run), run)
 }
 
 call_r_once <- function(fun, name, values, node, run) {
@@ -17,7 +17,7 @@ call_r_once <- function(fun, name, values, node, run) {
   labels <- unique_labels(node$arguments)
   result <- tryCatch(
     call_by_labels(fun, name, values, labels, node$env),
-    error = function(e) stop_formula_failed(node$shown, run$formula, e, run$call, way_out(e, fun, name, labels))
+    error = function(e) stop_formula_failed(label_of(node), run$formula, e, run$call, way_out(e, fun, name, labels))
   )
   # A broken-down time is a list of parts: a column has the moments themselves.
   if (inherits(result, "POSIXlt")) as.POSIXct(result) else result
@@ -37,13 +37,13 @@ call_r_by_group <- function(fun, name, arguments, node, run, groups) {
     if (!is_vector_like(result) || !length(result) %in% c(1, length(rows))) stop_wrong_group(result, rows, node, run)
     if (length(result) == length(rows)) result else rep(result, length(rows))
   })
-  if (!length(results)) return(typed_value(call_r_once(fun, name, whole, node, run)[0], run, node$shown))
-  typed_value(do.call(c, results)[order(unlist(members))], run, node$shown)
+  if (!length(results)) return(typed_value(call_r_once(fun, name, whole, node, run)[0], run))
+  typed_value(do.call(c, results)[order(unlist(members))], run)
 }
 
 stop_wrong_group <- function(result, rows, node, run) {
   stop_because(c("Each group must get one value, or one a row.",
-                 "x" = "In {.code {run$formula}}, {.code {node$shown}} gives {what_is(result)} for a group of {counted_rows(length(rows))}."),
+                 "x" = "In {.code {run$formula}}, {.code {label_of(node)}} gives {what_is(result)} for a group of {counted_rows(length(rows))}."),
                "wrong_length", run$call, found = length(result), expected = length(rows))
 }
 
@@ -110,18 +110,18 @@ choose_with_r <- function(condition, yes, no, node, run) {
     value <- values[[k + 1]]
     if (c(yes$type, no$type)[k] != "missing") result[rows] <- if (length(value) == 1) value else value[rows]
   }
-  typed_value(result, run, node$shown)
+  typed_value(result, run)
 }
 
 check_one_sort <- function(values, types, node, run) {
   for (value in values[types != "missing"]) {
-    if (!length(value) %in% c(1, run$rows)) stop_wrong_length(value, node$shown, run)
+    if (!length(value) %in% c(1, run$rows)) stop_wrong_length(value, run)
   }
   same <- any(types == "missing") ||
     identical(class(values[[1]]), class(values[[2]])) && identical(levels(values[[1]]), levels(values[[2]]))
   if (same) return(invisible())
   stop_because(c("The two branches of an {.code if} must be of one type.",
-                 "x" = "With {.code if ({node$shown})}, one is {.cls {class(values[[1]])}} and the other {.cls {class(values[[2]])}}, in {.code {run$formula}}.",
+                 "x" = "With {.code if ({label_of(node)})}, one is {.cls {class(values[[1]])}} and the other {.cls {class(values[[2]])}}, in {.code {run$formula}}.",
                  "i" = "Convert one of them, for instance both to text by {.code as.character()}."),
                "type_mismatch", run$call)
 }

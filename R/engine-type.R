@@ -11,11 +11,11 @@ typed_constant <- function(value) {
 }
 
 # What a value of the script or a result of R is to a formula over `rows` rows.
-typed_value <- function(value, run, shown) {
+typed_value <- function(value, run) {
   type <- value_type(value)
   if (type != "other" && length(value) == 1) return(typed_constant(value))
   if (is_column_like(value, run$rows)) return(new_slot(run, value))
-  list(kind = "object", value = value, type = "other", shown = shown)
+  list(kind = "object", value = value, type = "other")
 }
 
 is_column_like <- function(value, rows) is_vector_like(value) && length(value) == rows
@@ -30,13 +30,13 @@ type_node <- function(node, run) {
   switch(node$kind,
     column = run_column(run, node$name),
     rows = row_counts(run, node$name),
-    value = typed_value(node$value, run, node$shown),
+    value = typed_value(node$value, run),
     shared = type_shared(node, run),
     aggregate = type_aggregate(node, run),
     word = type_word(node, run),
     choose = type_choose(node, run),
     r_call = call_r(node, run),
-    r_code = list(kind = "code", node = node, type = "other", shown = node$shown)
+    r_code = list(kind = "code", node = node, type = "other")
   )
 }
 
@@ -77,7 +77,7 @@ type_word <- function(node, run) {
   }
   operands <- mapply(convert, arguments, rule$operands, SIMPLIFY = FALSE, USE.NAMES = FALSE)
   simplified(list(kind = "operation", name = node$word$operation, operands = operands, type = rule$result,
-                  origin = run$formula))
+                  line = run$line))
 }
 
 # x^2 is x * x in R too.
@@ -98,7 +98,7 @@ check_types_fit <- function(node, types, run) {
   if (is_comparison && is.na(common_type(types[types != "other"]))) {
     other <- setdiff(types, c("text", "missing"))[1]
     stop_because(c("Can't compare text with {type_words[[other]]}.",
-                   "x" = "{.code {node$shown}} in {.code {run$formula}} does.",
+                   "x" = "{.code {label_of(node)}} in {.code {run$formula}} does.",
                    "i" = "Convert one of them: {.code as.numeric()} makes numbers, {.code as.character()} makes text."),
                  "type_mismatch", run$call)
   }
@@ -143,21 +143,21 @@ type_condition <- function(node, run, as_row_condition = FALSE) {
   if (condition$type == "missing" || condition$type == "logical") return(convert(condition, "logical"))
   if (condition$type %in% c("integer", "double")) return(convert(condition, "logical"))
   stop_because(c("A condition must be true or false, not {type_words[[condition$type]]}.",
-                 "x" = if (!as_row_condition) "{.code if ({node$shown})} is used in {.code {run$formula}}.",
-                 "i" = "Compare it with something: {.code {node$shown} == \u2026}."),
+                 "x" = if (!as_row_condition) "{.code if ({label_of(node)})} is used in {.code {run$formula}}.",
+                 "i" = "Compare it with something: {.code {label_of(node)} == \u2026}."),
                "type_mismatch", run$call)
 }
 
 stop_rows_by_number <- function(node, run) {
   stop_because(c("The rows to set must be picked by a condition.",
-                 "x" = "{.code [{node$shown}]} in {.code {run$formula}} is none.",
-                 "i" = "To pick rows by number write {.code [.row %in% {node$shown}]}."),
+                 "x" = "{.code [{label_of(node)}]} in {.code {run$formula}} is none.",
+                 "i" = "To pick rows by number write {.code [.row %in% {label_of(node)}]}."),
                "type_mismatch", run$call)
 }
 
 stop_branches_differ <- function(yes, no, node, run) {
   stop_because(c("The two branches of an {.code if} must be of one type.",
-                 "x" = "With {.code if ({node$shown})}, one is {type_words[[yes$type]]} and the other {type_words[[no$type]]}, in {.code {run$formula}}.",
+                 "x" = "With {.code if ({label_of(node)})}, one is {type_words[[yes$type]]} and the other {type_words[[no$type]]}, in {.code {run$formula}}.",
                  "i" = "Convert one of them: {.code as.character()} makes text, {.code as.numeric()} makes numbers. {.code NA} fits every type."),
                "type_mismatch", run$call)
 }

@@ -31,5 +31,5 @@ bind_aggregate <- function(name, fun, arguments, expr, scope) {
   if (!rlang::is_bool(skip_missing)) return(NULL)
   within <- if ("within" %in% named) choose_columns(arguments[["within"]], scope$columns, scope$env, scope$call)
   list(kind = "aggregate", entry = entry, argument = bind_formula(value[[1]], scope), skip_missing = skip_missing,
-       within = within, shown = one_line(expr), env = scope$env)
+       within = within, shown = expr, env = scope$env)
 }

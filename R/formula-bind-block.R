@@ -16,7 +16,7 @@ bind_line <- function(line, bound, env, call) {
     if (length(unknown)) stop_unknown_column(unknown[1], bound$names, call)
     bound$names <- setdiff(bound$names, statement$targets)
   } else {
-    statement$node <- bind_statement(statement, new_scope(bound$names, env, statement$text, call))
+    statement$node <- bind_statement(statement, new_scope(bound$names, env, line, call))
     bound$names <- union(bound$names, statement$targets)
   }
   bound$statements <- c(bound$statements, list(statement))
@@ -26,7 +26,7 @@ bind_line <- function(line, bound, env, call) {
 bind_statement <- function(statement, scope) {
   several <- length(statement$targets) > 1
   if (several && !is.null(statement$condition)) {
-    stop_because(c("Rows are picked for one column at a time.", "x" = "The line is {.code {statement$text}}."), "bad_target", scope$call)
+    stop_because(c("Rows are picked for one column at a time.", "x" = "The line is {.code {scope_text(scope)}}."), "bad_target", scope$call)
   }
   if (several) return(bind_several(statement, scope))
   node <- bind_formula(statement$formula, scope)
@@ -37,9 +37,9 @@ bind_statement <- function(statement, scope) {
 # it is new.
 bind_some_rows <- function(statement, node, scope) {
   target <- statement$targets
-  old <- if (target %in% scope$columns) list(kind = "column", name = target) else value_node(NA, "NA")
+  old <- if (target %in% scope$columns) list(kind = "column", name = target) else value_node(NA, NA)
   list(kind = "choose", condition = bind_formula(statement$condition, scope), yes = node, no = old,
-       shown = one_line(statement$condition), some_rows = TRUE)
+       shown = statement$condition, some_rows = TRUE)
 }
 
 # c(a, b) <- list(formula, formula), or a function of R that gives as many columns.
@@ -48,7 +48,7 @@ bind_several <- function(statement, scope) {
   wanted <- length(statement$targets)
   if (is_call_to(formula, "list")) {
     parts <- as.list(formula)[-1]
-    if (length(parts) != wanted) stop_wrong_columns(length(parts), statement$text, wanted, scope$call)
+    if (length(parts) != wanted) stop_wrong_columns(length(parts), scope_text(scope), wanted, scope$call)
     return(list(kind = "several", parts = lapply(parts, bind_formula, scope = scope)))
   }
   list(kind = "several", parts = list(bind_formula(formula, scope)))

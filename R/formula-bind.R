@@ -10,15 +10,19 @@
 #   r_call   fun, name, arguments    a function that the language does not know
 #   r_code   expr, columns, env      code that takes columns by name: a function or a model formula
 
-# `columns` are the names that are columns here, `env` is where the block was written, `formula` is the
-# text for messages, `locals` has the nodes of names that the formula itself gives.
-new_scope <- function(columns, env, formula, call, locals = list()) {
-  list(columns = columns, env = env, formula = formula, call = call, locals = locals)
+# `columns` are the names that are columns here, `env` is where the block was written, `line` is the code
+# for messages, `locals` has the nodes of names that the formula itself gives.
+#
+# Code is made into text only when a message needs it: nodes keep the code that they were written as.
+new_scope <- function(columns, env, line, call, locals = list()) {
+  list(columns = columns, env = env, line = line, call = call, locals = locals)
 }
+
+scope_text <- function(scope) line_text(scope$line)
 
 bind_formula <- function(expr, scope) {
   if (is.symbol(expr)) return(bind_name(as.character(expr), scope))
-  if (!is.call(expr)) return(value_node(expr, one_line(expr)))
+  if (!is.call(expr)) return(value_node(expr, expr))
   head <- expr[[1]]
   if (identical(head, quote(`(`))) return(bind_formula(expr[[2]], scope))
   if (identical(head, quote(`{`))) return(bind_braces(expr, scope))
@@ -37,7 +41,7 @@ check_is_formula <- function(expr, scope) {
   head <- expr[[1]]
   if (!is.symbol(head) || !as.character(head) %in% not_in_formulas) return(invisible())
   stop_because(c("A formula has no {.code {as.character(head)}}.",
-                 "x" = "It stands in {.code {scope$formula}}.",
+                 "x" = "It stands in {.code {scope_text(scope)}}.",
                  "i" = "Each line of the block is run for all rows at once: no loop is needed, and a line sets one column."),
                "bad_formula", scope$call)
 }
@@ -49,7 +53,7 @@ is_script_code <- function(expr, scope) {
 
 bind_named <- function(expr, scope) {
   name <- named_in_code(expr, scope$env, scope$call)
-  if (!name %in% scope$columns) stop_unknown_column(name, scope$columns, scope$call, scope$formula)
+  if (!name %in% scope$columns) stop_unknown_column(name, scope$columns, scope$call, scope_text(scope))
   list(kind = "column", name = name)
 }
 
@@ -65,19 +69,19 @@ bind_name <- function(name, scope) {
   value <- script_value(name, scope)
   if (is.function(value)) {
     stop_because(c("{.code {name}} is a function, and no column.",
-                   "x" = "It is used as a value in {.code {scope$formula}}.",
+                   "x" = "It is used as a value in {.code {scope_text(scope)}}.",
                    "i" = "To call it, write {.code {name}(\u2026)}."), "unknown_column", scope$call, column = name)
   }
-  value_node(value, name)
+  value_node(value, as.name(name))
 }
 
 script_value <- function(name, scope) {
   if (!nzchar(name)) {
-    stop_because(c("An argument is empty in {.code {scope$formula}}.", "i" = "Give a value, or take the comma away."),
+    stop_because(c("An argument is empty in {.code {scope_text(scope)}}.", "i" = "Give a value, or take the comma away."),
                  "bad_formula", scope$call)
   }
   if (exists(name, envir = scope$env)) return(get(name, envir = scope$env))
-  stop_unknown_column(name, scope$columns, scope$call, scope$formula)
+  stop_unknown_column(name, scope$columns, scope$call, scope_text(scope))
 }
 
 # Names that a piece of code looks up, but for what stands right of `$` and `@`.
@@ -100,22 +104,22 @@ bind_script_value <- function(expr, scope) {
   value <- tryCatch(eval(expr, scope$env), error = function(e) {
     names <- mentioned_names(expr)
     unknown <- names[!vapply(names, exists, NA, envir = scope$env)]
-    if (length(unknown)) stop_unknown_column(unknown[1], scope$columns, scope$call, scope$formula, parent = e)
+    if (length(unknown)) stop_unknown_column(unknown[1], scope$columns, scope$call, scope_text(scope), parent = e)
     check_functions_exist(called_names(expr), scope)
-    stop_formula_failed(one_line(expr), scope$formula, e, scope$call)
+    stop_formula_failed(one_line(expr), scope_text(scope), e, scope$call)
   })
-  value_node(value, one_line(expr))
+  value_node(value, expr)
 }
 
 # Braces in a formula: local names, then the value of the last line.
 bind_braces <- function(expr, scope) {
   lines <- as.list(expr)[-1]
   if (!length(lines)) {
-    stop_because(c("Empty braces have no value.", "x" = "They stand in {.code {scope$formula}}."), "bad_formula", scope$call)
+    stop_because(c("Empty braces have no value.", "x" = "They stand in {.code {scope_text(scope)}}."), "bad_formula", scope$call)
   }
   tryCatch(follow(lines, scope)$value, not_taken_in = function(condition) {
     stop_because(c("Braces in a formula hold local names, {.code if}, and a value at the end.",
-                   "x" = "Those in {.code {scope$formula}} hold something else."), "bad_formula", scope$call)
+                   "x" = "Those in {.code {scope_text(scope)}} hold something else."), "bad_formula", scope$call)
   })
 }
 
@@ -127,7 +131,7 @@ bind_if <- function(expr, scope) {
     return(bind_formula(if (condition$value) expr[[3]] else no, scope))
   }
   list(kind = "choose", condition = condition, yes = bind_formula(expr[[3]], scope), no = bind_formula(no, scope),
-       shown = one_line(expr[[2]]))
+       shown = expr[[2]])
 }
 
 is_code_of_its_own <- function(head) is.symbol(head) && as.character(head) %in% c("function", "~", "quote", "bquote")
@@ -140,11 +144,11 @@ bind_code <- function(expr, scope) {
                    "i" = "Make it a scratch column: {.code .{local[1]} <- \u2026} on a line of its own."),
                  "bad_formula", scope$call)
   }
-  list(kind = "r_code", expr = expr, columns = columns, env = scope$env, shown = one_line(expr))
+  list(kind = "r_code", expr = expr, columns = columns, env = scope$env, shown = expr)
 }
 
 bind_call <- function(expr, scope) {
-  name <- one_line(expr[[1]])
+  name <- if (is.symbol(expr[[1]])) as.character(expr[[1]]) else one_line(expr[[1]])
   fun <- call_function(expr, scope)
   arguments <- as.list(expr)[-1]
   if (identical(fun, base::ifelse) && length(arguments) == 3 && is.null(names(arguments))) {
@@ -159,7 +163,7 @@ bind_call <- function(expr, scope) {
   entry <- find_word(name, fun, arguments)
   if (!is.null(entry)) {
     bound <- lapply(arguments, bind_formula, scope = scope)
-    return(list(kind = "word", word = entry, arguments = bound, shown = one_line(expr)))
+    return(list(kind = "word", word = entry, arguments = bound, shown = expr))
   }
   aggregate <- bind_aggregate(name, fun, arguments, expr, scope)
   if (!is.null(aggregate)) return(if (is.null(scope$in_function)) aggregate else give_up())
@@ -167,7 +171,7 @@ bind_call <- function(expr, scope) {
   if (!is.null(taken_in)) return(taken_in)
   if (!is.null(scope$in_function) && !is_value_by_value(name, fun)) give_up()
   bound <- lapply(arguments, bind_argument, scope = scope)
-  list(kind = "r_call", fun = fun, name = name, arguments = bound, shown = one_line(expr), env = scope$env)
+  list(kind = "r_call", fun = fun, name = name, arguments = bound, shown = expr, env = scope$env)
 }
 
 # What stands right of `$` is a name, not a column.
@@ -178,7 +182,7 @@ bind_argument <- function(expr, scope) {
   name <- if (is.symbol(expr)) as.character(expr) else ""
   if (nzchar(name) && !name %in% in_scope(scope)) {
     value <- script_value(name, scope)
-    if (is.function(value)) return(value_node(value, name))
+    if (is.function(value)) return(value_node(value, expr))
   }
   bind_formula(expr, scope)
 }
@@ -191,11 +195,11 @@ call_function <- function(expr, scope) {
   }
   if (any(mentioned_names(head) %in% in_scope(scope))) {
     stop_because(c("Can't call {.code {one_line(head)}}: a column holds no functions.",
-                   "x" = "It is called in {.code {scope$formula}}."), "bad_formula", scope$call)
+                   "x" = "It is called in {.code {scope_text(scope)}}."), "bad_formula", scope$call)
   }
   fun <- bind_script_value(head, scope)$value
   if (!is.function(fun)) {
-    stop_because(c("{.code {one_line(head)}} is not a function.", "x" = "It is called in {.code {scope$formula}}."),
+    stop_because(c("{.code {one_line(head)}} is not a function.", "x" = "It is called in {.code {scope_text(scope)}}."),
                  "unknown_function", scope$call)
   }
   fun
@@ -206,7 +210,7 @@ check_functions_exist <- function(names, scope) {
   if (!length(unknown)) return(invisible())
   hint <- nearest_name(unknown[1], function_names(scope$env))
   stop_because(c("There is no function {.code {unknown[1]}()}.",
-                 "x" = "It is called in {.code {scope$formula}}.",
+                 "x" = "It is called in {.code {scope_text(scope)}}.",
                  "i" = if (length(hint)) "Did you mean {.code {hint}()}?" else "Is a {.code library()} missing at the top of the script?"),
                "unknown_function", scope$call, name = unknown[1])
 }
@@ -229,7 +233,7 @@ called_names <- function(expr) {
 check_takes_every_row <- function(fun, arguments, expr, scope) {
   if (!identical(fun, base::`[[`) || !any(mentioned_names(arguments[[1]]) %in% in_scope(scope))) return(invisible())
   stop_because(c("{.code {one_line(expr)}} would give every row the same value.",
-                 "x" = "It is used in {.code {scope$formula}}, and {.code [[} takes one value out of a whole column.",
+                 "x" = "It is used in {.code {scope_text(scope)}}, and {.code [[} takes one value out of a whole column.",
                  "i" = "For a value of each row, use {.code vapply({one_line(arguments[[1]])}, `[`, \"\", 1)}, or a function that works on whole columns."),
                "not_row_wise", scope$call)
 }
@@ -243,7 +247,7 @@ check_means_one_thing <- function(name, fun, arguments, scope) {
   by_row <- if (name == "sum") paste(vapply(arguments[over], one_line, ""), collapse = " + ")
             else paste0("p", name, "(", inside, ")")
   stop_because(c("{.code {name}()} of several columns could mean two things.",
-                 "x" = "It is used in {.code {scope$formula}}.",
+                 "x" = "It is used in {.code {scope_text(scope)}}.",
                  "i" = "In each row: {.code {by_row}}.",
                  "i" = "Over all rows of all of them: {.code {name}(c({inside}))}."),
                "ambiguous_word", scope$call)
@@ -257,10 +261,7 @@ stop_formula_failed <- function(code, formula, error, call, way_out = NULL) {
 }
 
 # How a node was written.
-label_of <- function(node) {
-  label <- if (node$kind %in% c("column", "rows")) node$name else node$shown
-  if (is.null(label)) "it" else label
-}
+label_of <- function(node) if (identical(node$kind, "column") || identical(node$kind, "rows")) node$name else one_line(node$shown)
 
 # The columns that a tree reads.
 node_columns <- function(node) {

@@ -11,7 +11,7 @@ block_lines <- function(block, call) {
 
 is_block <- function(expr) is_call_to(expr, "{")
 
-is_call_to <- function(expr, names) is.call(expr) && is.symbol(expr[[1]]) && as.character(expr[[1]]) %in% names
+is_call_to <- function(expr, names) is.call(expr) && is.symbol(expr[[1]]) && match(as.character(expr[[1]]), names, 0L) > 0L
 
 # A line that sets columns: their names, the formula, and the condition if only some rows are set.
 parse_statement <- function(expr, env, call) {
@@ -25,7 +25,12 @@ parse_statement <- function(expr, env, call) {
   }
   targets <- statement_targets(place, expr, env, call)
   list(targets = targets, formula = expr[[3]], condition = condition, removes = is.null(expr[[3]]) && is.null(condition),
-       text = paste(one_line(expr[[2]], 80L), "<-", one_line(expr[[3]], 200L)))
+       line = expr)
+}
+
+# A line of a block, or a condition, as text.
+line_text <- function(line) {
+  if (is_call_to(line, c("<-", "="))) paste(one_line(line[[2]], 80L), "<-", one_line(line[[3]], 200L)) else one_line(line, 200L)
 }
 
 statement_targets <- function(place, expr, env, call) {

@@ -29,7 +29,7 @@ check_recursion <- function(expr, scope) {
   scope$calls$made <- scope$calls$made + 1
   if (scope$depth < deepest_call && scope$calls$made < most_calls) return(invisible())
   stop_because(c("{.code {one_line(expr[[1]])}()} calls itself without end.",
-                 "x" = "It is called in {.code {scope$formula}}, and for a column every branch of an {.code if} is followed.",
+                 "x" = "It is called in {.code {scope_text(scope)}}, and for a column every branch of an {.code if} is followed.",
                  "i" = "To call it for each row by itself, write {.code one_by_one({one_line(expr[[1]])}, \u2026)}."),
                "endless_recursion", scope$call)
 }
@@ -37,7 +37,7 @@ check_recursion <- function(expr, scope) {
 # Inside a function there are no columns, only its parameters, its own names, and what the script has.
 function_scope <- function(fun, expr, scope) {
   given <- as.list(match.call(fun, expr))[-1]
-  inner <- new_scope(character(), environment(fun), scope$formula, scope$call)
+  inner <- new_scope(character(), environment(fun), scope$line, scope$call)
   inner$in_function <- TRUE
   inner$depth <- if (is.null(scope$depth)) 1 else scope$depth + 1
   inner$calls <- if (is.null(scope$calls)) list2env(list(made = 0)) else scope$calls
@@ -51,7 +51,7 @@ function_scope <- function(fun, expr, scope) {
 
 # Follows lines of code from top to bottom. Gives the node of their value, the local names after them, and
 # whether they end the function.
-follow <- function(lines, scope, value = value_node(NA, "NA")) {
+follow <- function(lines, scope, value = value_node(NA, NA)) {
   while (length(lines)) {
     line <- lines[[1]]
     lines <- lines[-1]
@@ -86,7 +86,7 @@ follow_if <- function(line, rest, scope) {
   }
   choose <- function(yes, no) {
     if (identical(yes, no)) return(yes)
-    list(kind = "choose", condition = condition, yes = yes, no = no, shown = one_line(line[[2]]))
+    list(kind = "choose", condition = condition, yes = yes, no = no, shown = line[[2]])
   }
   returns <- "return" %in% all.names(line)
   if (returns) {
@@ -96,7 +96,7 @@ follow_if <- function(line, rest, scope) {
   yes <- follow(yes, scope)
   no <- follow(no, scope)
   names <- union(names(yes$locals), names(no$locals))
-  nothing <- value_node(NA, "NA")
+  nothing <- value_node(NA, NA)
   side <- function(locals, name) if (is.null(locals[[name]])) nothing else locals[[name]]
   locals <- lapply(stats::setNames(names, names), function(name) choose(side(yes$locals, name), side(no$locals, name)))
   list(value = choose(yes$value, no$value), locals = locals, returned = returns)
@@ -114,7 +114,7 @@ shared <- function(node) {
   if (node$kind %in% c("column", "value", "rows", "shared")) return(node)
   memory <- new.env(parent = emptyenv())
   memory$node <- node
-  list(kind = "shared", shown = label_of(node), memory = memory)
+  list(kind = "shared", shown = node$shown, memory = memory)
 }
 
 # What is known of a shared node is found once.

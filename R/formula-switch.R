@@ -15,14 +15,14 @@ bind_switch <- function(expr, scope) {
   is_default <- by_name & !nzchar(labels)
   if (sum(is_default) > 1) {
     stop_because(c("{.code switch()} can have one alternative without a name, for what nothing else matches.",
-                   "x" = "It has {sum(is_default)} in {.code {scope$formula}}."), "bad_formula", scope$call)
+                   "x" = "It has {sum(is_default)} in {.code {scope_text(scope)}}."), "bad_formula", scope$call)
   }
-  node <- if (any(is_default)) bind_formula(alternatives[[which(is_default)]], scope) else value_node(NA, "NA")
+  node <- if (any(is_default)) bind_formula(alternatives[[which(is_default)]], scope) else value_node(NA, NA)
   for (k in rev(which(!is_default))) {
     chosen <- fall_through(alternatives, k)
     if (is.null(chosen)) next
-    against <- value_node(if (by_name) labels[k] else k, labels[k])
-    condition <- list(kind = "word", word = words[["=="]], arguments = list(value, against), shown = paste(one_line(parts[[1]]), "==", labels[k]))
+    against <- value_node(if (by_name) labels[k] else k, if (by_name) labels[k] else k)
+    condition <- list(kind = "word", word = words[["=="]], arguments = list(value, against), shown = call("==", parts[[1]], against$shown))
     node <- list(kind = "choose", condition = condition, yes = bind_formula(chosen, scope), no = node, shown = condition$shown)
   }
   node

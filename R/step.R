@@ -43,7 +43,7 @@ column_names <- function(x) if (is_live_table(x)) live(x)$columns else names(x)
 # The script's single values in a tree, by the code that gave them.
 shown_values <- function(node) {
   found <- switch(node$kind,
-    value = if (is_shown_value(node)) stats::setNames(list(format_value(node$value)), node$shown),
+    value = if (is_shown_value(node)) stats::setNames(list(format_value(node$value)), one_line(node$shown)),
     shared = once(node, "values", shown_values(node$memory$node)),
     aggregate = shown_values(node$argument),
     several = unlist(lapply(node$parts, shown_values), recursive = FALSE),
@@ -54,7 +54,7 @@ shown_values <- function(node) {
 }
 
 # A literal shows itself in the formula.
-is_shown_value <- function(node) is.atomic(node$value) && length(node$value) == 1 && !identical(node$shown, one_line(node$value))
+is_shown_value <- function(node) is.atomic(node$value) && length(node$value) == 1 && !identical(node$shown, node$value)
 
 format_value <- function(value) if (is.character(value)) quoted(value) else format(value, digits = 15)
 

@@ -42,9 +42,8 @@ new_step_keep_rows <- function(condition, names, env, call) {
                    "i" = "To compare write {.code a == b}, {.code a < b} and the like; to set columns use {.code set_columns()}."),
                  "bad_formula", call)
   }
-  text <- one_line(condition, 200L)
-  node <- bind_formula(condition, new_scope(names, env, text, call))
-  structure(list(node = node, text = text, typed = condition, columns = names, columns_before = names, env = env),
+  node <- bind_formula(condition, new_scope(names, env, condition, call))
+  structure(list(node = node, typed = condition, columns = names, columns_before = names, env = env),
             class = c("step_keep_rows", "step"))
 }
 
@@ -58,8 +57,8 @@ run_step.step_keep_rows <- function(step, data, call) {
 
 true_or_false <- function(step, data, call) {
   run <- new_run(data, nrow(data), call)
-  run$formula <- step$text
-  condition <- type_condition(list(condition = step$node, shown = step$text), run, as_row_condition = TRUE)
+  start_line(run, step$typed)
+  condition <- type_condition(list(condition = step$node, shown = step$typed), run, as_row_condition = TRUE)
   rep_len(node_values(list(condition), run)[[1]], run$rows)
 }
 
@@ -79,6 +78,6 @@ step_key.step_keep_rows <- function(step) paste0("keep_rows(", canonical(step$no
 
 #' @export
 step_lines.step_keep_rows <- function(step) {
-  list(list(name = "rows", text = paste0("keep_rows(", step$text, ")"), key = rlang::hash(step_key(step)),
+  list(list(name = "rows", text = paste0("keep_rows(", line_text(step$typed), ")"), key = rlang::hash(step_key(step)),
             values = shown_values(step$node)))
 }

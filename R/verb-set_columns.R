@@ -138,7 +138,7 @@ step_key.step_set_columns <- function(step) {
 #' @export
 step_lines.step_set_columns <- function(step) {
   lapply(step$statements, function(statement) {
-    line <- list(name = paste(statement$targets, collapse = ", "), text = statement$text, key = rlang::hash(statement_key(statement)))
+    line <- list(name = paste(statement$targets, collapse = ", "), text = line_text(statement$line), key = rlang::hash(statement_key(statement)))
     if (!statement$removes) line$values <- shown_values(statement$node)
     line
   })
