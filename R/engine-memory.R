@@ -7,12 +7,13 @@ new_run <- function(data, rows, call) {
   run <- new.env(parent = emptyenv())
   run$rows <- rows
   run$call <- call
-  run$values <- run$pending <- list()
-  run$types <- character()
-  run$columns <- list()
+  run$values <- unclass(data)
+  attributes(run$values) <- NULL
+  run$pending <- vector("list", length(data))
+  run$types <- vapply(run$values, value_type, "")
+  run$columns <- stats::setNames(as.list(seq_along(data)), names(data))
   run$formula <- ""
   run$groups <- run$aggregates <- run$row_counts <- list()
-  for (name in names(data)) run$columns[[name]] <- new_slot(run, data[[name]])$id
   run
 }
 

@@ -11,13 +11,14 @@ compile_program <- function(nodes, run) {
   program
 }
 
-register <- function(sort, number) c(sort, number)
-no_register <- c(0, 0)
+# A register is one number: its own, and its sort (1 input, 2 constant, 3 operation).
+register <- function(sort, number) 4 * number + sort
+no_register <- 0
 
 # An output must be the result of an operation.
 emit_output <- function(node, program, run) {
   at <- emit(node, no_register, program, run)
-  if (at[1] == 3) at else emit_operation("copy", list(at), no_register, program)
+  if (at %% 4 == 3) at else emit_operation("copy", list(at), no_register, program)
 }
 
 # `wanted` is the register of the rows whose result is used: it matters to what counts its overflows.
@@ -56,8 +57,7 @@ constant_text <- function(value) {
 }
 
 emit_operation <- function(name, operands, wanted, program, line = NULL) {
-  places <- vapply(operands, paste, "", collapse = ".")
-  emit_once(paste(c(name, wanted, places), collapse = " "), program, {
+  emit_once(paste(c(name, wanted, operands), collapse = " "), program, {
     program$operations[[length(program$operations) + 1]] <- list(name = name, operands = operands, wanted = wanted, line = line)
     register(3, length(program$operations))
   })
@@ -74,7 +74,7 @@ emit_choose <- function(node, wanted, program, run) {
   condition <- emit(node$condition, wanted, program, run)
   branch <- function(name, node) {
     if (!counts_overflows(node)) return(no_register)
-    outer <- if (wanted[1] > 0) wanted else emit_constant(typed_constant(TRUE), program)
+    outer <- if (wanted > 0) wanted else emit_constant(typed_constant(TRUE), program)
     emit_operation(name, list(condition, outer), no_register, program)
   }
   yes <- emit(node$yes, branch("want_yes", node$yes), program, run)
@@ -92,18 +92,22 @@ counts_overflows <- function(node) {
 
 # Runs the program. Gives a vector for each node that it was made of.
 run_program <- function(program, run) {
-  starts <- c(0, length(program$inputs), length(program$inputs) + length(program$constants))
-  number <- function(at) if (at[1] == 0) -1L else as.integer(starts[at[1]] + at[2] - 1)
-  outputs <- vapply(program$registers, number, 0L)
+  starts <- c(NA, 0, length(program$inputs), length(program$inputs) + length(program$constants))
+  number <- function(at) {
+    numbers <- as.integer(starts[1 + at %% 4] + at %/% 4 - 1)
+    numbers[at == no_register] <- -1L
+    numbers
+  }
+  outputs <- number(unlist(program$registers))
   asked <- unique(outputs)
   result <- run_program_cpp(
     program$inputs, program$constants,
     vapply(program$operations, `[[`, "", "name"),
-    lapply(program$operations, function(operation) vapply(operation$operands, number, 0L)),
-    vapply(program$operations, function(operation) number(operation$wanted), 0L),
+    lapply(program$operations, function(operation) number(unlist(operation$operands))),
+    number(vapply(program$operations, `[[`, 0, "wanted")),
     asked, run$rows, getOption("rowanroot.threads", 0L), getOption("rowanroot.block_rows", 2048L)
   )
-  if (length(result$overflow_rows)) warn_overflows(result, program, starts[3], run)
+  if (length(result$overflow_rows)) warn_overflows(result, program, starts[4], run)
   result$columns[match(outputs, asked)]
 }
 

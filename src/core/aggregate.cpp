@@ -24,30 +24,52 @@ struct Partial {
   std::size_t known = 0;
 };
 
-// Adds up term(value) of the values that are numbers, and counts those.
-template <class T, class Term>
-Partial add_block(const T* values, std::size_t rows, Term term) {
-  double sums[lanes] = {0};
-  std::int64_t counts[lanes] = {0};
+// Adds up the values that are numbers, less `shift` and squared if asked, and counts them.
+template <class T, bool squared>
+ROWANROOT_WIDE void add_lanes(const T* values, std::size_t rows, double shift, double* sums, std::int64_t* counts) {
   std::size_t i = 0;
   for (; i + lanes <= rows; i += lanes)
     for (int lane = 0; lane < lanes; ++lane) {
       const double value = as_real(values[i + lane]);
       const bool known = value == value;
-      sums[lane] += known ? term(value) : 0.0;
+      const double distance = value - shift;
+      sums[lane] += known ? (squared ? distance * distance : distance) : 0.0;
       counts[lane] += known;
     }
   for (int lane = 0; i < rows; ++i, ++lane) {
     const double value = as_real(values[i]);
     if (value != value) continue;
-    sums[lane] += term(value);
+    sums[lane] += squared ? (value - shift) * (value - shift) : value - shift;
     ++counts[lane];
   }
-  Partial partial;
+}
+
+template <class T, bool squared>
+double add_up(const T* values, std::size_t rows, double shift, std::size_t* known) {
+  double sums[lanes] = {0};
+  std::int64_t counts[lanes] = {0};
+  add_lanes<T, squared>(values, rows, shift, sums, counts);
+  double sum = 0;
+  *known = 0;
   for (int lane = 0; lane < lanes; ++lane) {
-    partial.sum += sums[lane];
-    partial.known += static_cast<std::size_t>(counts[lane]);
+    sum += sums[lane];
+    *known += static_cast<std::size_t>(counts[lane]);
   }
+  return sum;
+}
+
+template <class T>
+Partial sum_block(const T* values, std::size_t rows) {
+  Partial partial;
+  partial.sum = add_up<T, false>(values, rows, 0, &partial.known);
+  return partial;
+}
+
+// The block is in the cache when it is read again for the squares.
+template <class T>
+Partial moments_block(const T* values, std::size_t rows) {
+  Partial partial = sum_block(values, rows);
+  if (partial.known) partial.squares = add_up<T, true>(values, rows, partial.sum / static_cast<double>(partial.known), &partial.known);
   return partial;
 }
 
@@ -63,6 +85,14 @@ Partial range_block(const T* values, std::size_t rows) {
   return partial;
 }
 
+// What two parts' means being apart adds to the squares of the whole (Chan, Golub and LeVeque, 1979).
+double between(long double sum, std::size_t known, const Partial& partial) {
+  if (!known || !partial.known) return 0;
+  const double a = static_cast<double>(known), b = static_cast<double>(partial.known);
+  const double apart = static_cast<double>(sum / known) - partial.sum / b;
+  return apart * apart * (a * b / (a + b));
+}
+
 // Does each block by itself, by several threads if asked, and puts them together in their order.
 template <class BlockOf>
 Partial all_blocks(std::size_t rows, int threads, BlockOf block_of) {
@@ -76,6 +106,7 @@ Partial all_blocks(std::size_t rows, int threads, BlockOf block_of) {
   Partial total;
   long double sum = 0;
   for (const Partial& partial : partials) {
+    total.squares += partial.squares + between(sum, total.known, partial);
     sum += partial.sum;
     total.known += partial.known;
     total.least = std::min(total.least, partial.least);
@@ -114,23 +145,21 @@ double mean_of(const Partial& sums) {
 
 template <class T>
 double aggregate_column(Aggregate what, const T* values, std::size_t rows, bool skip_missing, int threads) {
-  const auto sums_of = [&](auto term) {
-    return all_blocks(rows, threads, [&](std::size_t first, std::size_t size) { return add_block(values + first, size, term); });
-  };
-  if (what == Aggregate::least || what == Aggregate::greatest) {
-    const Partial range = all_blocks(rows, threads, [&](std::size_t first, std::size_t size) { return range_block(values + first, size); });
-    if (range.known < rows && !skip_missing) return strongest_unknown(values, rows);
-    return what == Aggregate::least ? range.least : range.greatest;
+  const bool ranges = what == Aggregate::least || what == Aggregate::greatest;
+  const auto block_of = ranges ? range_block<T> : what == Aggregate::variance ? moments_block<T> : sum_block<T>;
+  const Partial total = all_blocks(rows, threads, [&](std::size_t first, std::size_t size) { return block_of(values + first, size); });
+  if (what == Aggregate::known) return static_cast<double>(total.known);
+  if (total.known < rows && !skip_missing) {
+    if (what == Aggregate::variance) return missing_real();
+    return ranges ? strongest_unknown(values, rows) : first_unknown(values, rows);
   }
-  const Partial sums = sums_of([](double value) { return value; });
-  if (what == Aggregate::known) return static_cast<double>(sums.known);
-  if (sums.known < rows && !skip_missing) return what == Aggregate::variance ? missing_real() : first_unknown(values, rows);
-  if (what == Aggregate::sum) return sums.sum;
-  const double mean = mean_of(sums);
-  if (what == Aggregate::mean) return mean;
-  if (sums.known < 2) return missing_real();
-  const Partial squares = sums_of([mean](double value) { return (value - mean) * (value - mean); });
-  return squares.sum / static_cast<double>(sums.known - 1);
+  switch (what) {
+    case Aggregate::least: return total.least;
+    case Aggregate::greatest: return total.greatest;
+    case Aggregate::sum: return total.sum;
+    case Aggregate::mean: return mean_of(total);
+    default: return total.known > 1 ? total.squares / static_cast<double>(total.known - 1) : missing_real();
+  }
 }
 
 template <class T>

@@ -3,12 +3,13 @@
 // where an operand lies, which no row but its own sees: hence `ivdep`. A kernel does one operation, so
 // there is nothing that a compiler could contract into a fused multiply-add with another last bit.
 
+#include "fast.h"
 #include "operations.h"
 
 namespace rowanroot {
 
 template <class Function, class Result, class A>
-void unary_kernel(Block& block) {
+ROWANROOT_WIDE void unary_kernel(Block& block) {
   const A* a = static_cast<const A*>(block.operand[0]);
   Result* result = static_cast<Result*>(block.result);
   const std::size_t rows = block.rows;
@@ -17,7 +18,7 @@ void unary_kernel(Block& block) {
 }
 
 template <class Function, class Result, class A, class B>
-void binary_kernel(Block& block) {
+ROWANROOT_WIDE void binary_kernel(Block& block) {
   const A* a = static_cast<const A*>(block.operand[0]);
   const B* b = static_cast<const B*>(block.operand[1]);
   Result* result = static_cast<Result*>(block.result);

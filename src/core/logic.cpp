@@ -44,13 +44,15 @@ Text missing_value(const Block& block) { return block.missing_text; }
 
 // A condition that is missing gives missing.
 template <class T>
-void choose_kernel(Block& block) {
+ROWANROOT_WIDE void choose_kernel(Block& block) {
   const std::int32_t* condition = static_cast<const std::int32_t*>(block.operand[0]);
   const T* yes = static_cast<const T*>(block.operand[1]);
   const T* no = static_cast<const T*>(block.operand[2]);
   T* result = static_cast<T*>(block.result);
   const T missing = missing_value<T>(block);
-  for (std::size_t i = 0; i < block.rows; ++i) {
+  const std::size_t rows = block.rows;
+#pragma GCC ivdep
+  for (std::size_t i = 0; i < rows; ++i) {
     const T known = condition[i] == 0 ? no[i] : yes[i];
     result[i] = condition[i] == missing_integer ? missing : known;
   }
