@@ -76,6 +76,20 @@ make_words <- function() {
     word("sqrt", "square_root", rule_real, 1),
     word("exp", "exponential", rule_real, 1),
     word("log", "logarithm", rule_real, 1),
+    word("log2", "logarithm_2", rule_real, 1),
+    word("log10", "logarithm_10", rule_real, 1),
+    word("log1p", "logarithm_1_plus", rule_real, 1),
+    word("expm1", "exponential_minus_1", rule_real, 1),
+    word("sin", "sine", rule_real, 1),
+    word("cos", "cosine", rule_real, 1),
+    word("tan", "tangent", rule_real, 1),
+    word("asin", "arc_sine", rule_real, 1),
+    word("acos", "arc_cosine", rule_real, 1),
+    word("atan", "arc_tangent", rule_real, 1),
+    word("sinh", "hyperbolic_sine", rule_real, 1),
+    word("cosh", "hyperbolic_cosine", rule_real, 1),
+    word("tanh", "hyperbolic_tangent", rule_real, 1),
+    word("atan2", "angle", rule_real, 2),
     word("floor", "floor", rule_rounding, 1),
     word("ceiling", "ceiling", rule_rounding, 1),
     word("trunc", "truncate", rule_rounding, 1),
@@ -88,6 +102,8 @@ make_words <- function() {
 
 words <- make_words()
 
+# The same names with another number of arguments.
+logarithm_to_base <- word("log", "logarithm_to_base", rule_real, 2)
 negation <- list(name = "-", operation = "negate", rule = rule_arithmetic, arguments = 1, fun = base::`-`)
 
 # The word that this function is, called so, or NULL. Named arguments are R's business.
@@ -95,6 +111,7 @@ find_word <- function(name, fun, arguments) {
   entry <- words[[name]]
   if (is.null(entry) || !identical(entry$fun, fun) || !is.null(names(arguments))) return(NULL)
   if (name == "-" && length(arguments) == 1) return(negation)
+  if (name == "log" && length(arguments) == 2) return(logarithm_to_base)
   if (length(arguments) == entry$arguments) entry
 }
 

@@ -14,6 +14,24 @@ struct Real {
   static double apply(double a) { return a != a ? a : function(a); }
 };
 
+// Logarithms as R takes them: of 0 it is -Inf, of what is less no number.
+double logarithm(double x) { return x > 0 ? std::log(x) : x == 0 ? -HUGE_VAL : std::numeric_limits<double>::quiet_NaN(); }
+double logarithm_2(double x) { return x > 0 ? std::log2(x) : logarithm(x); }
+double logarithm_10(double x) { return x > 0 ? std::log10(x) : logarithm(x); }
+
+struct LogarithmToBase {
+  static double apply(double x, double base) {
+    if (x != x || base != base) return x + base;
+    if (base == 10) return logarithm_10(x);
+    if (base == 2) return logarithm_2(x);
+    return logarithm(x) / logarithm(base);
+  }
+};
+
+struct Angle {
+  static double apply(double y, double x) { return y != y || x != x ? y + x : std::atan2(y, x); }
+};
+
 struct AbsoluteInteger {
   static std::int32_t apply(std::int32_t a) { return a < 0 && a != missing_integer ? -a : a; }
 };
@@ -56,7 +74,22 @@ Operations mathematics_operations() {
       {"absolute", {Type::integer}, Type::integer, unary_kernel<AbsoluteInteger, Int, Int>},
       real_function<std::sqrt>("square_root"),
       real_function<std::exp>("exponential"),
-      real_function<std::log>("logarithm"),
+      real_function<logarithm>("logarithm"),
+      real_function<logarithm_2>("logarithm_2"),
+      real_function<logarithm_10>("logarithm_10"),
+      real_function<std::log1p>("logarithm_1_plus"),
+      real_function<std::expm1>("exponential_minus_1"),
+      real_function<std::sin>("sine"),
+      real_function<std::cos>("cosine"),
+      real_function<std::tan>("tangent"),
+      real_function<std::asin>("arc_sine"),
+      real_function<std::acos>("arc_cosine"),
+      real_function<std::atan>("arc_tangent"),
+      real_function<std::sinh>("hyperbolic_sine"),
+      real_function<std::cosh>("hyperbolic_cosine"),
+      real_function<std::tanh>("hyperbolic_tangent"),
+      {"logarithm_to_base", {Type::real, Type::real}, Type::real, binary_kernel<LogarithmToBase, double, double, double>},
+      {"angle", {Type::real, Type::real}, Type::real, binary_kernel<Angle, double, double, double>},
       real_function<std::floor>("floor"),
       real_function<std::ceil>("ceiling"),
       real_function<std::trunc>("truncate"),

@@ -20,12 +20,15 @@ random_formula <- function(type, depth) {
   part <- function(type) random_formula(type, depth - 1)
   choice <- function(type) call("if", part("logical"), part(type), part(type))
   switch(type,
-    number = switch(sample(5, 1),
+    number = switch(sample(8, 1),
       call(sample(c("+", "-", "*", "/", "^", "%%", "%/%"), 1), part("number"), part("number")),
-      call(sample(c("-", "abs", "floor", "sqrt", "exp", "log", "ceiling", "trunc"), 1), part("number")),
+      call(sample(one_number, 1), part("number")),
       choice("number"),
       call(sample(c("+", "-", "*"), 1), part("number"), part("logical")),
-      call("(", part("number"))
+      call("(", part("number")),
+      call(sample(c("log", "atan2"), 1), part("number"), part("number")),
+      call("switch", part("text"), a = part("number"), b = part("number"), part("number")),
+      call(sample(c("two_ways", "three_ways"), 1), part("number"), part("number"))
     ),
     logical = switch(sample(5, 1),
       call(sample(c("==", "!=", "<", "<=", ">", ">="), 1), part("number"), part("number")),
@@ -34,9 +37,25 @@ random_formula <- function(type, depth) {
       call(sample(c("==", "!="), 1), part("text"), part("text")),
       call(sample(c("is.na", "is.finite", "is.nan"), 1), part("number"))
     ),
-    text = choice("text")
+    text = switch(sample(2, 1), choice("text"), call("named", part("number"), part("text")))
   )
 }
+
+one_number <- c("-", "abs", "floor", "sqrt", "exp", "log", "ceiling", "trunc", "log2", "log10", "log1p", "expm1", "sin", "cos", "tan",
+                "asin", "acos", "atan", "tanh")
+
+# Functions of one row, as the script would have them. Conditions are known, as R's own `if` needs that.
+two_ways <- function(x, y) if (is.na(x) || x > y && !is.na(y)) x - y else x + y
+three_ways <- function(x, y = 1) {
+  z <- x * 2
+  if (is.na(y)) return(z)
+  if (is.finite(x)) {
+    w <- z + 1
+    z <- w * y
+  } else z <- y
+  z - 1
+}
+named <- function(x, s) switch(if (is.na(x)) "b" else if (x > 0) "a" else "c", a = s, b = "none", "below")
 
 random_leaf <- function(type) {
   switch(type,
@@ -46,8 +65,10 @@ random_leaf <- function(type) {
   )
 }
 
-# `if` as the language has it: missing where the condition is, or where there is no `else`.
+# `if` and `switch` as the language has them: missing where the condition is, or where there is no `else`.
 one_row <- new.env(parent = baseenv())
+for (name in c("two_ways", "three_ways", "named")) assign(name, get(name), one_row)
+assign("switch", function(value, ...) base::`if`(is.na(value), NA, base::switch(value, ...)), one_row)
 assign("if", function(condition, yes, no = NA) {
   condition <- as.logical(condition)
   base::`if`(is.na(condition), NA, base::`if`(condition, yes, no))
@@ -78,9 +99,9 @@ same_values <- function(a, b) {
 }
 
 test_that("a formula gives what plain R gives for one row after the other", {
-  set.seed(1)
+  set.seed(as.integer(Sys.getenv("ROWANROOT_SEED", "1")))
   wrong <- character()
-  for (k in 1:600) {
+  for (k in seq_len(as.integer(Sys.getenv("ROWANROOT_FORMULAS", "600")))) {
     data <- random_columns(sample(c(1, 3, 40), 1))
     formula <- random_formula(sample(c("number", "logical", "text"), 1), sample(1:4, 1))
     expected <- row_by_row(formula, data)
