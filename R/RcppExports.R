@@ -33,6 +33,10 @@ aggregate_cpp <- function(what, column, skip_missing, threads) {
     .Call(`_rowanroot_aggregate_cpp`, what, column, skip_missing, threads)
 }
 
+moments_cpp <- function(column, threads) {
+    .Call(`_rowanroot_moments_cpp`, column, threads)
+}
+
 aggregate_groups_cpp <- function(what, column, skip_missing, group_of_row, groups) {
     .Call(`_rowanroot_aggregate_groups_cpp`, what, column, skip_missing, group_of_row, groups)
 }

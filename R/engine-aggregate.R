@@ -11,21 +11,36 @@ type_aggregate <- function(node, run) {
   key <- paste(argument$id, node$entry$name, node$skip_missing, groups$key)
   if (is.null(run$aggregates[[key]])) {
     calculate(run, argument$id)
-    run$aggregates[[key]] <- calculate_aggregate(node, run$values[[argument$id]], argument$type, groups, run)
+    run$aggregates[[key]] <- calculate_aggregate(node, argument$id, argument$type, groups, run)
   }
   run$aggregates[[key]]
 }
 
-calculate_aggregate <- function(node, column, type, groups, run) {
+calculate_aggregate <- function(node, id, type, groups, run) {
   entry <- node$entry
+  column <- run$values[[id]]
   values <- if (is.null(groups)) {
-    aggregate_cpp(entry$what, column, node$skip_missing, getOption("rowanroot.threads", 0L))
+    whole_aggregate(entry$what, id, node$skip_missing, run)
   } else {
     aggregate_groups_cpp(entry$what, column, node$skip_missing, groups$of_row, length(groups$sizes))
   }
   values <- entry$finish(values)
   if (type != "double" && entry$of_integers == "integer") values <- whole_numbers(values, node, run)
   if (is.null(groups)) typed_constant(values) else new_slot(run, spread_groups_cpp(values, groups$of_row))
+}
+
+# The mean and the standard deviation are mostly wanted together: one pass gives both.
+whole_aggregate <- function(what, id, skip_missing, run) {
+  column <- run$values[[id]]
+  threads <- getOption("rowanroot.threads", 0L)
+  if (!what %in% c("mean", "variance")) return(aggregate_cpp(what, column, skip_missing, threads))
+  key <- paste("moments", id)
+  if (is.null(run$aggregates[[key]])) run$aggregates[[key]] <- moments_cpp(column, threads)
+  moments <- run$aggregates[[key]]
+  known <- moments[["known"]]
+  if (known < run$rows && !skip_missing) return(aggregate_cpp(what, column, skip_missing, threads))
+  if (what == "mean") return(moments[["sum"]] / known)
+  if (known > 1) moments[["squares"]] / (known - 1) else NA_real_
 }
 
 # As in R: a sum that is too large is missing, with a warning; the least of nothing is Inf, a double.

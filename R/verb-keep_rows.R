@@ -59,7 +59,8 @@ true_or_false <- function(step, data, call) {
   run <- new_run(data, nrow(data), call)
   start_line(run, step$typed)
   condition <- type_condition(list(condition = step$node, shown = step$typed), run, as_row_condition = TRUE)
-  rep_len(node_values(list(condition), run)[[1]], run$rows)
+  values <- node_values(list(condition), run)[[1]]
+  if (length(values) == run$rows) values else rep_len(values, run$rows)
 }
 
 rows_where <- function(data, condition) {

@@ -113,6 +113,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// moments_cpp
+Rcpp::NumericVector moments_cpp(SEXP column, int threads);
+RcppExport SEXP _rowanroot_moments_cpp(SEXP columnSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(moments_cpp(column, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // aggregate_groups_cpp
 Rcpp::NumericVector aggregate_groups_cpp(std::string what, SEXP column, bool skip_missing, Rcpp::IntegerVector group_of_row, int groups);
 RcppExport SEXP _rowanroot_aggregate_groups_cpp(SEXP whatSEXP, SEXP columnSEXP, SEXP skip_missingSEXP, SEXP group_of_rowSEXP, SEXP groupsSEXP) {
@@ -181,6 +193,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_keep_where_cpp", (DL_FUNC) &_rowanroot_keep_where_cpp, 4},
     {"_rowanroot_group_rows_cpp", (DL_FUNC) &_rowanroot_group_rows_cpp, 2},
     {"_rowanroot_aggregate_cpp", (DL_FUNC) &_rowanroot_aggregate_cpp, 4},
+    {"_rowanroot_moments_cpp", (DL_FUNC) &_rowanroot_moments_cpp, 2},
     {"_rowanroot_aggregate_groups_cpp", (DL_FUNC) &_rowanroot_aggregate_groups_cpp, 5},
     {"_rowanroot_spread_groups_cpp", (DL_FUNC) &_rowanroot_spread_groups_cpp, 2},
     {"_rowanroot_number_in_group_cpp", (DL_FUNC) &_rowanroot_number_in_group_cpp, 2},

@@ -225,6 +225,14 @@ Aggregate aggregate_of_name(const std::string& name) {
   throw std::invalid_argument("no aggregate " + name);
 }
 
+Moments moments(Type type, const void* column, std::size_t rows, int threads) {
+  const auto of = [&](const auto* values) {
+    return all_blocks(rows, threads, [&](std::size_t first, std::size_t size) { return moments_block(values + first, size); });
+  };
+  const Partial total = type == Type::real ? of(static_cast<const double*>(column)) : of(static_cast<const std::int32_t*>(column));
+  return {total.sum, static_cast<double>(total.known), total.squares};
+}
+
 double aggregate(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing, int threads) {
   if (type == Type::real) return aggregate_column(what, static_cast<const double*>(column), rows, skip_missing, threads);
   return aggregate_column(what, static_cast<const std::int32_t*>(column), rows, skip_missing, threads);

@@ -26,7 +26,16 @@ Aggregate aggregate_of_name(const std::string& name);
 // number, a missing variance, Inf as the least and -Inf as the greatest.
 double aggregate(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing, int threads);
 
-// The same for each group.
+// From one pass: the sum of the values that are numbers, how many there are, and the sum of the squares of
+// their distances from their mean.
+struct Moments {
+  double sum;
+  double known;
+  double squares;
+};
+Moments moments(Type type, const void* column, std::size_t rows, int threads);
+
+// The aggregate of each group.
 std::vector<double> aggregate_groups(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing,
                                      const std::int32_t* group_of_row, std::size_t groups);
 
