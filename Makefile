@@ -1,5 +1,5 @@
 # `make demo` and `make test` set up all that they need, then run. `make help` lists the rest.
-.PHONY: help demo test test-core document check screenshots clean
+.PHONY: help demo test test-core document check bench screenshots clean
 .DEFAULT_GOAL := help
 
 help: ## list the targets
@@ -21,6 +21,11 @@ document: ## write NAMESPACE, man/ and the C++ exports anew (needs roxygen2 and 
 check: ## R CMD check (on the built package, in build/)
 	@mkdir -p build && cd build && R CMD build .. \
 	  && _R_CHECK_CRAN_INCOMING_REMOTE_=false _R_CHECK_SYSTEM_CLOCK_=0 R CMD check --as-cran --no-manual rowanroot_*.tar.gz
+
+bench: ## time the engine beside base R and hand-written C++, into docs/performance.md (5 minutes)
+	@tools/setup.sh run
+	@Rscript bench/run.R 5e6 build/bench.md
+	@Rscript bench/write-page.R build/bench.md
 
 screenshots: ## pictures of what the commands print (needs xvfb, xterm, imagemagick)
 	@tools/setup.sh run

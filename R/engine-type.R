@@ -76,6 +76,7 @@ type_word <- function(node, run) {
     return(call_r_function(node$word$fun, node$word$name, arguments, node, run, groups = NULL))
   }
   operands <- mapply(convert, arguments, rule$operands, SIMPLIFY = FALSE, USE.NAMES = FALSE)
+  if (!nzchar(node$word$operation)) return(operands[[1]])
   simplified(list(kind = "operation", name = node$word$operation, operands = operands, type = rule$result,
                   line = run$line))
 }
@@ -102,7 +103,7 @@ check_types_fit <- function(node, types, run) {
                    "i" = "Convert one of them: {.code as.numeric()} makes numbers, {.code as.character()} makes text."),
                  "type_mismatch", run$call)
   }
-  if (is_comparison || any(types == "other") || name == "is.na") return(invisible())
+  if (is_comparison || any(types == "other") || grepl("^(is|as)[.]|^pm", name)) return(invisible())
   culprit <- node$arguments[[which(types == "text")[1]]]
   stop_because(c("{.code {name}} needs numbers, not text.",
                  "x" = "{.code {label_of(culprit)}} is text in {.code {run$formula}}.",

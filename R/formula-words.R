@@ -3,7 +3,8 @@
 #
 # An entry has the R function, the operation of the core, and a rule that gives, for the types of the
 # arguments, the types that they are converted to and the type of the result. A rule gives NULL where
-# the word is none of its business: then R's function is called with whole columns.
+# the word is none of its business: then R's function is called with whole columns. A word without an
+# operation is done when its argument has been converted.
 
 word <- function(name, operation, rule, arguments) {
   list(name = name, operation = operation, rule = rule, arguments = arguments,
@@ -51,6 +52,15 @@ rule_not_a_number <- function(types) if (identical(types, "double")) rule_result
 
 rule_about_number <- function(types) if (all(is_numeric_type(types))) rule_about_value(types)
 
+# A conversion that loses nothing but what R loses too. Doubles become integers in R's own way.
+rule_as <- function(type) {
+  force(type)
+  function(types) {
+    if (!all(is_numeric_type(types)) || types == "double" && type == "integer") return(NULL)
+    rule_result(type, type)
+  }
+}
+
 make_words <- function() {
   entries <- list(
     word("+", "add", rule_arithmetic, 2),
@@ -93,6 +103,13 @@ make_words <- function() {
     word("floor", "floor", rule_rounding, 1),
     word("ceiling", "ceiling", rule_rounding, 1),
     word("trunc", "truncate", rule_rounding, 1),
+    word("pmin", "lesser_of", rule_arithmetic, 2),
+    word("pmax", "greater_of", rule_arithmetic, 2),
+    word("as.numeric", "", rule_as("double"), 1),
+    word("as.double", "", rule_as("double"), 1),
+    word("as.integer", "", rule_as("integer"), 1),
+    word("as.logical", "", rule_as("logical"), 1),
+    word("is.infinite", "is_infinite", rule_not_a_number, 1),
     word("is.na", "is_missing", rule_about_value, 1),
     word("is.nan", "is_not_a_number", rule_not_a_number, 1),
     word("is.finite", "is_finite", rule_about_number, 1)

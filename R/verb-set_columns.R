@@ -4,20 +4,37 @@
 #' all rows at once. Lines are run from top to bottom, and a later one sees the earlier ones.
 #'
 #' In a formula a name is looked up among the columns first, then where the block was written.
-#' Arithmetic, comparisons, `&&` and `||`, `if` and `else`, `is.na()`, `sqrt()` and the like work row by
-#' row, with R's results and R's rules for missing values: a condition that is missing gives missing, and
-#' so does an `if` without `else` where it does not hold. Any other function is called once, with whole
-#' columns, and gives one value a row, or one for all.
+#' Arithmetic, comparisons, `&&` and `||`, `if` and `else`, `switch()`, `is.na()`, `sqrt()` and the like work
+#' row by row, with R's results and R's rules for missing values: a condition that is missing gives missing,
+#' and so does an `if` without `else` where it does not hold.
 #'
-#' `.row` is the number of the row and `.rows` the number of rows. A name that starts with a dot is
-#' scratch: later lines see it, the result does not have it. `name <- NULL` removes a column; what was
-#' derived from it stays.
+#' @section Lines of a block:
+#' * `name <- formula` creates a column or replaces it; `=` works as `<-`. A name that starts with a dot is
+#'   scratch: later lines see it, the result does not have it.
+#' * `name <- NULL` removes a column; what was derived from it stays.
+#' * `name[condition] <- formula` sets only the rows where the condition is true; the others keep their value,
+#'   or are missing if the column is new.
+#' * `c(a, b) <- formula` sets several columns, from `list(formula, formula)` or from a function that gives a
+#'   list, a data frame or a matrix.
+#' * `for (name in names_like("*_g")) line` writes the line out for each name; [column_named()] is the column
+#'   of that name.
 #'
-#' The branches of an `if`, and the two sides of a comparison, must both be text or neither: R would
-#' quietly make a text of a number there.
+#' @section Functions:
+#' A function of your own that is written for one row, with `if`, `switch`, local names and `return()`, is taken
+#' into the formula and runs for all rows at once. Any other function is called once, with whole columns (of
+#' the group under `within`), and gives one value a row, or one for all; [one_by_one()] calls it for each row.
+#' `mean()`, `sum()`, `sd()`, `min()`, `max()` and the like are over the column or the group: `max(a, b)` of
+#' several columns could also mean the greater in each row, and is refused with both ways to say it.
+#'
+#' `.row` is the number of the row and `.rows` the number of rows, of the group under `within`.
+#'
+#' @section Types:
+#' Types are R's. The branches of an `if`, and the two sides of a comparison, must both be text or neither:
+#' R would quietly make a text of a number there. Sums, means and variances of doubles are added up in
+#' blocks, and may differ from R's in the last digits; everything else is as in R, bit for bit.
 #'
 #' @param x A data frame, or a live table from [open_table()]. It is never changed itself.
-#' @param block Lines of the form `name <- formula` in braces.
+#' @param block Lines in braces.
 #' @param ... Nothing: a formula outside the braces is an error.
 #' @param within Columns by whose values the rows are grouped, given as for `carry`. Aggregates such as `mean()` and
 #'   `sum()`, R's functions of whole columns, `.row` and `.rows` are then of the group. Missing values are a group
@@ -30,7 +47,8 @@
 #' @section Errors:
 #' `rowanroot_unknown_column`, `rowanroot_unknown_function`, `rowanroot_wrong_length` (one value a row,
 #' or one), `rowanroot_type_mismatch` (text where a number must be), `rowanroot_bad_result` (a list or a
-#' data frame where a column must be), `rowanroot_formula_failed` (R's own message is in it),
+#' data frame where a column must be), `rowanroot_wrong_columns` (other than as many as names),
+#' `rowanroot_bad_loop`, `rowanroot_bad_formula`, `rowanroot_endless_recursion`, `rowanroot_formula_failed` (R's own message is in it),
 #' `rowanroot_ambiguous_word` (`max(a, b)`), `rowanroot_not_row_wise`, `rowanroot_bad_target`,
 #' `rowanroot_not_a_statement`, `rowanroot_not_a_block`, `rowanroot_not_a_table`. Whole numbers
 #' that become too large are missing, with a warning of class `rowanroot_overflow`.
@@ -43,6 +61,18 @@
 #'   net_kg   <- gross_kg - tare_kg
 #'   strength <- if (frames < 4) "weak" else if (frames < 8) "fair" else "strong"
 #' })
+#'
+#' # A function of one row, some rows only, and means of groups
+#' price <- function(kg) {
+#'   if (is.na(kg)) return(0)
+#'   if (kg > 24) kg * 7.5 else kg * 8
+#' }
+#' visits |> set_columns({
+#'   gross_kg[.row == 1] <- gross_kg - 0.4
+#'   price_eur <- price(gross_kg - tare_kg)
+#'   c(apiary, number) <- list(substr(hive, 1, 2), as.integer(substr(hive, 4, 5)))
+#' })
+#' visits |> set_columns({ above_mean <- frames - mean(frames) }, within = tare_kg)
 #'
 #' # A narrow table, with the new columns first
 #' pounds_per_kg <- 2.20462

@@ -32,6 +32,27 @@ struct Angle {
   static double apply(double y, double x) { return y != y || x != x ? y + x : std::atan2(y, x); }
 };
 
+// Missing is stronger than not-a-number, whichever comes first.
+double unknown_of(double a, double b) {
+  std::uint64_t bits[2];
+  std::memcpy(&bits[0], &a, sizeof a);
+  std::memcpy(&bits[1], &b, sizeof b);
+  const bool missing = (a != a && static_cast<std::uint32_t>(bits[0]) == 1954) || (b != b && static_cast<std::uint32_t>(bits[1]) == 1954);
+  return missing ? missing_real() : std::numeric_limits<double>::quiet_NaN();
+}
+
+struct Lesser {
+  static double apply(double a, double b) { return a != a || b != b ? unknown_of(a, b) : b < a ? b : a; }
+  // What is missing is less than any integer.
+  static std::int32_t apply(std::int32_t a, std::int32_t b) { return b < a ? b : a; }
+};
+struct Greater {
+  static double apply(double a, double b) { return a != a || b != b ? unknown_of(a, b) : b > a ? b : a; }
+  static std::int32_t apply(std::int32_t a, std::int32_t b) {
+    return a == missing_integer || b == missing_integer ? missing_integer : b > a ? b : a;
+  }
+};
+
 struct AbsoluteInteger {
   static std::int32_t apply(std::int32_t a) { return a < 0 && a != missing_integer ? -a : a; }
 };
@@ -52,6 +73,10 @@ struct IsNotANumber {
 struct IsFinite {
   static std::int32_t apply(double a) { return std::isfinite(a); }
   static std::int32_t apply(std::int32_t a) { return a != missing_integer; }
+};
+
+struct IsInfinite {
+  static std::int32_t apply(double a) { return std::isinf(a); }
 };
 
 void text_is_missing(Block& block) {
@@ -93,6 +118,11 @@ Operations mathematics_operations() {
       real_function<std::floor>("floor"),
       real_function<std::ceil>("ceiling"),
       real_function<std::trunc>("truncate"),
+      {"lesser_of", {Type::real, Type::real}, Type::real, binary_kernel<Lesser, double, double, double>},
+      {"lesser_of", {Type::integer, Type::integer}, Type::integer, binary_kernel<Lesser, Int, Int, Int>},
+      {"greater_of", {Type::real, Type::real}, Type::real, binary_kernel<Greater, double, double, double>},
+      {"greater_of", {Type::integer, Type::integer}, Type::integer, binary_kernel<Greater, Int, Int, Int>},
+      {"is_infinite", {Type::real}, Type::logical, unary_kernel<IsInfinite, Int, double>},
       {"is_missing", {Type::real}, Type::logical, unary_kernel<IsMissing, Int, double>},
       {"is_missing", {Type::integer}, Type::logical, unary_kernel<IsMissing, Int, Int>},
       {"is_missing", {Type::text}, Type::logical, text_is_missing},

@@ -26,7 +26,7 @@ random_formula <- function(type, depth) {
       choice("number"),
       call(sample(c("+", "-", "*"), 1), part("number"), part("logical")),
       call("(", part("number")),
-      call(sample(c("log", "atan2"), 1), part("number"), part("number")),
+      call(sample(c("log", "atan2", "pmin", "pmax"), 1), part("number"), part("number")),
       call("switch", part("text"), a = part("number"), b = part("number"), part("number")),
       call(sample(c("two_ways", "three_ways"), 1), part("number"), part("number"))
     ),
@@ -35,14 +35,14 @@ random_formula <- function(type, depth) {
       call(sample(c("&&", "||", "&", "|", "xor"), 1), part("logical"), part("logical")),
       call(sample(c("!", "is.na"), 1), part("logical")),
       call(sample(c("==", "!="), 1), part("text"), part("text")),
-      call(sample(c("is.na", "is.finite", "is.nan"), 1), part("number"))
+      call(sample(c("is.na", "is.finite", "is.nan", "is.infinite", "as.logical"), 1), part("number"))
     ),
     text = switch(sample(2, 1), choice("text"), call("named", part("number"), part("text")))
   )
 }
 
 one_number <- c("-", "abs", "floor", "sqrt", "exp", "log", "ceiling", "trunc", "log2", "log10", "log1p", "expm1", "sin", "cos", "tan",
-                "asin", "acos", "atan", "tanh")
+                "asin", "acos", "atan", "tanh", "as.numeric", "as.integer")
 
 # Functions of one row, as the script would have them. Conditions are known, as R's own `if` needs that.
 two_ways <- function(x, y) if (is.na(x) || x > y && !is.na(y)) x - y else x + y
