@@ -178,9 +178,9 @@ step_lines.step_set_columns <- function(step) {
 step_origins.step_set_columns <- function(step) {
   origins <- list()
   for (statement in step$statements) {
-    from <- if (statement$removes) NULL else node_columns(statement$node)
-    # A scratch column is only a way to the columns that it came from.
-    scratch <- from[is_scratch(from)]
+    from <- if (statement$removes) character() else node_columns(statement$node)
+    # A scratch column is only a way to the columns that it came from, and so is the column itself as it was.
+    scratch <- from[is_scratch(from) | from %in% intersect(statement$targets, names(origins))]
     all <- unique(as.character(c(setdiff(from, scratch), unlist(origins[scratch], use.names = FALSE))))
     origins[statement$targets] <- list(if (!statement$removes) all)
   }

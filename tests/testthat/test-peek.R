@@ -20,6 +20,25 @@ test_that("derived columns stand beside those that they came from", {
   expect_identical(view$columns$missing, c(0, 1, 0, 0, 1, 1, 0))
 })
 
+half_of <- function(x) {
+  y <- x / 2
+  y
+}
+
+test_that("every kind of line has its origins, and none is left behind by a removal", {
+  yield <- open_table(visits) |> set_columns({
+    .code <- substr(hive, 1, 2)
+    c(a, b) <- list(gross_kg + tare_kg, .code)
+    m <- mean(gross_kg, within = kind)
+    gross_kg[is.na(gross_kg)] <- tare_kg
+    tare_kg <- NULL
+    f <- (function(v) v)(1)
+    half <- half_of(a)
+    half[.row == 1] <- 0
+  })
+  expect_identical(peek(yield)$derived, list(c("a", "gross_kg"), c("b", "hive"), c("m", "gross_kg", "kind"), "gross_kg", "f", c("half", "a")))
+})
+
 test_that("lines are no wider than the console, however wide the table", {
   wide <- as.data.frame(matrix(stats::rnorm(300), 5))
   live <- open_table(wide) |> set_columns({ last <- V1 + V60 })

@@ -1,0 +1,93 @@
+#include <cmath>
+#include <map>
+#include <random>
+#include <stdexcept>
+
+#include "aggregate.h"
+#include "check.h"
+#include "filter.h"
+#include "groups.h"
+
+using namespace rowanroot;
+
+namespace {
+
+bool missing(double value) {
+  std::uint64_t bits;
+  std::memcpy(&bits, &value, sizeof bits);
+  return value != value && static_cast<std::uint32_t>(bits) == 1954;
+}
+
+}  // namespace
+
+TEST("groups are numbered as they first appear, missing values among them") {
+  const std::vector<std::int32_t> near = {7, missing_integer, 7, -2, missing_integer};
+  const Groups by_near = group_by(Type::integer, near.data(), near.size());
+  CHECK((by_near.of_row == std::vector<std::int32_t>{0, 1, 0, 2, 1}) && by_near.count == 3);
+  const std::vector<std::int32_t> far = {2147483647, -2147483647, 0, 2147483647, missing_integer};
+  CHECK((group_by(Type::integer, far.data(), far.size()).of_row == std::vector<std::int32_t>{0, 1, 2, 0, 3}));
+  const std::vector<double> reals = {0.0, -0.0, missing_real(), std::nan(""), missing_real(), 1e-300};
+  CHECK((group_by(Type::real, reals.data(), reals.size()).of_row == std::vector<std::int32_t>{0, 0, 1, 2, 1, 3}));
+  const std::vector<std::int32_t> second = {1, 1, 2, 1, 2};
+  CHECK((group_further(by_near, Type::integer, second.data(), 5).of_row == std::vector<std::int32_t>{0, 1, 2, 3, 4}));
+  CHECK(group_by(Type::real, nullptr, 0).count == 0);
+}
+
+TEST("many groups are found as a map finds them") {
+  std::mt19937 random(5);
+  std::vector<double> values(50000);
+  for (double& value : values) value = static_cast<double>(random() % 20000) / 7;
+  const Groups groups = group_by(Type::real, values.data(), values.size());
+  std::map<double, std::int32_t> numbers;
+  bool all = true;
+  for (std::size_t i = 0; i < values.size(); ++i)
+    all = all && numbers.emplace(values[i], static_cast<std::int32_t>(numbers.size())).first->second == groups.of_row[i];
+  CHECK(all && groups.count == numbers.size());
+}
+
+TEST("aggregates of a column are those of its only group, by any number of threads") {
+  std::mt19937 random(6);
+  std::vector<double> values(10007);
+  for (double& value : values) value = std::normal_distribution<>(1e6, 3)(random);
+  values[17] = missing_real();
+  const std::vector<std::int32_t> one(values.size(), 0);
+  for (Aggregate what : {Aggregate::sum, Aggregate::mean, Aggregate::variance, Aggregate::least, Aggregate::greatest, Aggregate::known}) {
+    const double whole = aggregate(what, Type::real, values.data(), values.size(), true, 1);
+    CHECK(whole == aggregate(what, Type::real, values.data(), values.size(), true, 3));
+    const double grouped = aggregate_groups(what, Type::real, values.data(), values.size(), true, one.data(), 1).at(0);
+    CHECK(std::fabs(whole - grouped) <= 1e-9 * std::fabs(whole));
+    if (what != Aggregate::known) CHECK(missing(aggregate(what, Type::real, values.data(), values.size(), false, 2)));
+  }
+  const Moments found = moments(Type::real, values.data(), values.size(), 2);
+  CHECK(found.known == 10006 && std::fabs(found.squares / 10005 - 9) < 0.5);
+  CHECK(std::fabs(found.squares / 10005 - aggregate(Aggregate::variance, Type::real, values.data(), values.size(), true, 1)) < 1e-12);
+}
+
+TEST("aggregates of nothing, and of whole numbers") {
+  CHECK(aggregate(Aggregate::sum, Type::real, nullptr, 0, false, 1) == 0);
+  CHECK(std::isnan(aggregate(Aggregate::mean, Type::real, nullptr, 0, false, 1)));
+  CHECK(missing(aggregate(Aggregate::variance, Type::real, nullptr, 0, false, 1)));
+  CHECK(aggregate(Aggregate::least, Type::real, nullptr, 0, false, 1) == HUGE_VAL);
+  const std::vector<std::int32_t> whole = {2147483647, 2147483647, missing_integer};
+  CHECK(aggregate(Aggregate::sum, Type::integer, whole.data(), 3, true, 1) == 4294967294.0);
+  CHECK(missing(aggregate(Aggregate::sum, Type::integer, whole.data(), 3, false, 1)));
+  CHECK(throws<std::invalid_argument>([] { aggregate_of_name("total"); }));
+}
+
+TEST("a filter keeps the rows where the condition is true, in their order, by any number of threads") {
+  std::mt19937 random(8);
+  const std::size_t rows = 200003;
+  std::vector<std::int32_t> condition(rows), numbers(rows), expected;
+  for (std::size_t i = 0; i < rows; ++i) {
+    condition[i] = random() % 3 == 0 ? missing_integer : static_cast<std::int32_t>(random() % 2);
+    numbers[i] = static_cast<std::int32_t>(i);
+    if (condition[i] == 1) expected.push_back(numbers[i]);
+  }
+  for (int threads : {1, 2, 3}) {
+    const Filter filter(condition.data(), rows, threads);
+    std::vector<std::int32_t> kept(filter.kept());
+    filter.keep(Type::integer, numbers.data(), kept.data());
+    CHECK(kept == expected);
+  }
+  CHECK(Filter(nullptr, 0, 1).kept() == 0);
+}
