@@ -178,13 +178,21 @@ step_lines.step_set_columns <- function(step) {
 step_origins.step_set_columns <- function(step) {
   origins <- list()
   for (statement in step$statements) {
-    from <- if (statement$removes) character() else node_columns(statement$node)
-    # A scratch column is only a way to the columns that it came from, and so is the column itself as it was.
-    scratch <- from[is_scratch(from) | from %in% intersect(statement$targets, names(origins))]
-    all <- unique(as.character(c(setdiff(from, scratch), unlist(origins[scratch], use.names = FALSE))))
-    origins[statement$targets] <- list(if (!statement$removes) all)
+    if (statement$removes) {
+      origins[statement$targets] <- NULL
+      next
+    }
+    nodes <- if (statement$node$kind == "several") statement$node$parts else list(statement$node)
+    made <- lapply(nodes, function(node) through_block(node_columns(node), statement$targets, origins))
+    origins[statement$targets] <- rep_len(made, length(statement$targets))
   }
   origins[intersect(names(origins), step$columns)]
+}
+
+# A scratch column is only a way to the columns that it came from, and so is the column itself as it was.
+through_block <- function(from, targets, origins) {
+  passed <- is_scratch(from) | from %in% intersect(targets, names(origins))
+  unique(as.character(c(from[!passed], unlist(origins[from[passed]], use.names = FALSE))))
 }
 
 statement_key <- function(statement) {

@@ -15,34 +15,54 @@ random_columns <- function(rows) {
   )
 }
 
+# A column has one type, so the branches of a choice are made of one: for a single row R would go on with
+# whole numbers where the other branch is not.
 random_formula <- function(type, depth) {
+  if (type == "number") type <- sample(c("whole", "real"), 1)
   if (depth == 0 || stats::runif(1) < 0.15) return(random_leaf(type))
   part <- function(type) random_formula(type, depth - 1)
-  choice <- function(type) call("if", part("logical"), part(type), part(type))
+  choice <- function(type) {
+    if (stats::runif(1) < 0.7) return(call("if", part("logical"), part(type), part(type)))
+    call("switch", part("text"), a = part(type), b = part(type), part(type))
+  }
   switch(type,
-    number = switch(sample(8, 1),
-      call(sample(c("+", "-", "*", "/", "^", "%%", "%/%"), 1), part("number"), part("number")),
-      call(sample(one_number, 1), part("number")),
-      choice("number"),
-      call(sample(c("+", "-", "*"), 1), part("number"), part("logical")),
-      call("(", part("number")),
-      call(sample(c("log", "atan2", "pmin", "pmax"), 1), part("number"), part("number")),
-      call("switch", part("text"), a = part("number"), b = part("number"), part("number")),
-      call(sample(c("two_ways", "three_ways"), 1), part("number"), part("number"))
+    whole = switch(sample(4, 1),
+      call(sample(c("+", "-", "*", "%%", "%/%", "pmin", "pmax"), 1), part("whole"), part(sample(c("whole", "logical"), 1))),
+      call(sample(c("-", "abs", "as.integer"), 1), part("whole")),
+      choice("whole"),
+      call("(", part("whole"))
     ),
-    logical = switch(sample(5, 1),
+    real = switch(sample(6, 1),
+      call(sample(c("+", "-", "*", "/", "^", "%%", "%/%", "log", "atan2", "pmin", "pmax"), 1), part("real"), part("number")),
+      call(sample(c("/", "^", "log", "atan2"), 1), part("number"), part("number")),
+      call(sample(one_number, 1), part("real")),
+      choice("real"),
+      call("as.numeric", part("whole")),
+      call(sample(c("two_ways", "three_ways"), 1), part("real"), part("real"))
+    ),
+    logical = switch(sample(6, 1),
       call(sample(c("==", "!=", "<", "<=", ">", ">="), 1), part("number"), part("number")),
       call(sample(c("&&", "||", "&", "|", "xor"), 1), part("logical"), part("logical")),
       call(sample(c("!", "is.na"), 1), part("logical")),
       call(sample(c("==", "!="), 1), part("text"), part("text")),
-      call(sample(c("is.na", "is.finite", "is.nan", "is.infinite", "as.logical"), 1), part("number"))
+      call(sample(c("is.na", "is.finite", "is.infinite", "as.logical"), 1), part("number")),
+      call("is.nan", random_leaf("real"))
     ),
-    text = switch(sample(2, 1), choice("text"), call("named", part("number"), part("text")))
+    text = if (stats::runif(1) < 0.5) choice("text") else call("named", part("number"), part("text"))
   )
 }
 
 one_number <- c("-", "abs", "floor", "sqrt", "exp", "log", "ceiling", "trunc", "log2", "log10", "log1p", "expm1", "sin", "cos", "tan",
-                "asin", "acos", "atan", "tanh", "as.numeric", "as.integer")
+                "asin", "acos", "atan", "tanh", "as.numeric", "(")
+
+random_leaf <- function(type) {
+  switch(type,
+    whole = sample(list(quote(i), quote(j), 2L, 0L, 7L, NA_integer_), 1)[[1]],
+    real = sample(list(quote(d), quote(e), 2, 0.5, -1, NA_real_), 1)[[1]],
+    logical = sample(list(quote(l), quote(m), TRUE, NA), 1)[[1]],
+    text = sample(list(quote(s), quote(t), "a"), 1)[[1]]
+  )
+}
 
 # Functions of one row, as the script would have them. Conditions are known, as R's own `if` needs that.
 two_ways <- function(x, y) if (is.na(x) || x > y && !is.na(y)) x - y else x + y
@@ -56,14 +76,6 @@ three_ways <- function(x, y = 1) {
   z - 1
 }
 named <- function(x, s) switch(if (is.na(x)) "b" else if (x > 0) "a" else "c", a = s, b = "none", "below")
-
-random_leaf <- function(type) {
-  switch(type,
-    number = sample(list(quote(d), quote(e), quote(i), quote(j), 2, 2L, 0.5, 0L, -1, NA_real_), 1)[[1]],
-    logical = sample(list(quote(l), quote(m), TRUE, NA), 1)[[1]],
-    text = sample(list(quote(s), quote(t), "a"), 1)[[1]]
-  )
-}
 
 # `if` and `switch` as the language has them: missing where the condition is, or where there is no `else`.
 one_row <- new.env(parent = baseenv())
