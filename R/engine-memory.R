@@ -40,11 +40,23 @@ run_statement <- function(run, statement) {
   if (statement$removes) {
     run$columns[targets] <- NULL
   } else if (length(targets) == 1) {
-    run$columns[[targets]] <- column_slot(type_node(statement$node, run), run)
+    id <- column_slot(type_node(statement$node, run), run)
+    check_no_list(run$values[[id]], statement$node, run)
+    run$columns[[targets]] <- id
   } else {
     run$columns[targets] <- lapply(several_nodes(statement$node, length(targets), run), column_slot, run = run)
   }
   invisible()
+}
+
+# A list that a formula makes is mostly a text that was split: one list a row is not what is wanted.
+check_no_list <- function(value, node, run) {
+  if (!is.list(value) || inherits(value, "AsIs") || node$kind == "column") return(invisible())
+  stop_because(c("A column must have one value a row, not a list for each.",
+                 "x" = "{.code {run$formula}} gives lists.",
+                 "i" = "Take one value of each, as in {.code vapply({label_of(node)}, `[`, \"\", 1)}.",
+                 "i" = "To keep the lists, write {.code I({label_of(node)})}."),
+               "bad_result", run$call)
 }
 
 # As many typed nodes as there are names. What R gave may be a list, a data frame or a matrix.

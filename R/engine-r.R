@@ -108,6 +108,7 @@ choose_with_r <- function(condition, yes, no, node, run) {
   for (k in 1:2) {
     rows <- which(if (k == 1) condition else !condition)
     value <- values[[k + 1]]
+    if (inherits(model, "difftime") && inherits(value, "difftime")) units(value) <- units(model)
     if (c(yes$type, no$type)[k] != "missing") result[rows] <- if (length(value) == 1) value else value[rows]
   }
   typed_value(result, run)

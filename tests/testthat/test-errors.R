@@ -17,6 +17,7 @@ wrong <- list(
   type_mismatch = quote({ a <- if (hive) 1 else 2 }),
   bad_result = quote({ a <- lm(gross_kg ~ tare_kg) }),
   bad_result = quote({ a <- data.frame(gross_kg) }),
+  bad_result = quote({ a <- strsplit(hive, "-") }),
   formula_failed = quote({ a <- strsplit(frames, "-") }),
   formula_failed = quote({ a <- stop("no bees") }),
   ambiguous_word = quote({ a <- max(gross_kg, tare_kg) }),
@@ -75,6 +76,7 @@ test_that("errors say what is wrong and what to do", {
     set_columns(visits, { a <- max(gross_kg, tare_kg) })
     set_columns(visits, { a <- strsplit(hive, "-")[[1]] })
     set_columns(visits, { a <- strsplit(frames, "-") })
+    set_columns(visits, { a <- strsplit(hive, "-") })
     set_columns(visits, { net_kg == gross_kg })
     set_columns(visits, net_kg = gross_kg - tare_kg)
     set_columns(visits, { a <- lm(gross_kg ~ frames) })

@@ -30,7 +30,9 @@ test_that("choices and picked rows keep the class, and mix no sorts", {
     b <- if (is.na(n)) kind else NA
     size[n > 3] <- NA
     c <- if (n > 1.7) time
+    d <- if (n > 1.7) took else as.difftime(30, units = "mins")
   })
+  expect_equal(result$d, as.difftime(c(0.5, 2, NA, NA), units = "hours"))
   expect_identical(result$a, as.Date(c("2025-03-01", "2025-02-28", NA, NA)))
   expect_identical(result$day, as.Date(c("2024-12-31", "2025-02-28", "2025-03-01", NA)))
   expect_identical(result$b, factor(c(NA, NA, "a", NA), levels = c("a", "b")))
@@ -57,6 +59,7 @@ test_that("64-bit integers are exact", {
 test_that("lists pass through, and are refused where values must be", {
   data$list <- list(1, "a", NULL, 2:3)
   expect_identical(set_columns(data, { copy <- list; n <- lengths(list) })$copy, data$list)
+  expect_identical(set_columns(data, { parts <- I(strsplit(s, "")) })$parts, I(strsplit(data$s, "")))
   expect_error(set_columns(data, { a <- list + 1 }), class = "rowanroot_formula_failed")
 })
 
