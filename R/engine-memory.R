@@ -82,7 +82,6 @@ column_slot <- function(node, run) {
   if (node$kind == "code") node <- typed_value(eval_code(node$node, NULL, run), run)
   if (node$kind == "slot") return(node$id)
   if (node$kind == "object") return(new_slot(run, whole_column(node$value, run))$id)
-  if (node$type == "missing") node$type <- "logical"
   new_pending(run, node)$id
 }
 
@@ -103,11 +102,13 @@ stop_wrong_length <- function(value, run) {
                "wrong_length", run$call, found = length(value), expected = run$rows)
 }
 
-# Gives values to these slots.
+# Gives values to these slots. If any is yet to be calculated, so are all columns, in the same pass: they
+# may be what it is made of.
 calculate <- function(run, ids) {
-  ids <- unique(ids)
-  ids <- ids[vapply(ids, function(id) !is.null(run$pending[[id]]), NA)]
-  if (!length(ids)) return(invisible())
+  is_pending <- function(ids) vapply(ids, function(id) !is.null(run$pending[[id]]), NA)
+  if (!any(is_pending(ids))) return(invisible())
+  ids <- unique(c(ids, unlist(run$columns, use.names = FALSE)))
+  ids <- ids[is_pending(ids)]
   nodes <- run$pending[ids]
   values <- run_program(compile_program(nodes, run), run)
   for (k in seq_along(ids)) {

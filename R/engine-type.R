@@ -113,6 +113,7 @@ check_types_fit <- function(node, types, run) {
 
 convert <- function(node, type) {
   if (node$type == type) return(node)
+  if (node$type == "missing") return(list(kind = "constant", value = as.vector(NA, vector_mode(type)), type = type))
   if (node$kind == "constant") return(list(kind = "constant", value = as.vector(node$value, vector_mode(type)), type = type))
   name <- c(integer = "to_integer", logical = "to_logical", double = "to_real")[[type]]
   list(kind = "operation", name = name, operands = list(node), type = type)

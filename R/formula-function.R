@@ -82,7 +82,10 @@ follow_if <- function(line, rest, scope) {
   yes <- list(line[[3]])
   no <- if (length(line) == 4) list(line[[4]]) else list()
   if (condition$kind == "value" && rlang::is_bool(condition$value)) {
-    return(follow(c(if (condition$value) yes else no, rest), scope) |> ends_if_rest(rest))
+    # The script alone decides; what comes after the `if` is followed with its branch.
+    after <- follow(c(if (condition$value) yes else no, rest), scope)
+    after$returned <- TRUE
+    return(after)
   }
   choose <- function(yes, no) {
     if (identical(yes, no)) return(yes)
@@ -100,12 +103,6 @@ follow_if <- function(line, rest, scope) {
   side <- function(locals, name) if (is.null(locals[[name]])) nothing else locals[[name]]
   locals <- lapply(stats::setNames(names, names), function(name) choose(side(yes$locals, name), side(no$locals, name)))
   list(value = choose(yes$value, no$value), locals = locals, returned = returns)
-}
-
-# The script alone decided, and what follows the `if` has been followed with it.
-ends_if_rest <- function(followed, rest) {
-  followed$returned <- TRUE
-  followed
 }
 
 # A node that is used in several places, so that it is calculated, and looked at, once. It is kept in an

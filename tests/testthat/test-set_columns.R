@@ -79,6 +79,34 @@ test_that("only the rows that a condition picks are set, and a new column is mis
   expect_identical(result$hive, c("NB-01", NA, "SH-01", NA))
 })
 
+test_that("a column that was set to NA takes any type later", {
+  result <- visits |> set_columns({
+    note <- NA
+    note[frames > 4] <- "many"
+    first <- if (is.na(hive)) note else "none"
+    empty <- NA
+    sum <- empty + 1L
+  })
+  expect_identical(result$note, c(NA, "many", "many", NA))
+  expect_identical(result$first, c("none", "none", "none", NA))
+  expect_identical(result$empty, rep(NA, 4))
+  expect_identical(result$sum, rep(NA_integer_, 4))
+})
+
+test_that("what several lines use is calculated, and warned of, once", {
+  data <- data.frame(x = c(2147483647L, 5L))
+  times <- 0
+  withCallingHandlers(set_columns(data, {
+    a <- x + 1L
+    b <- identity(a + 2L)
+    c <- a
+  }), rowanroot_overflow = function(w) {
+    times <<- times + 1
+    invokeRestart("muffleWarning")
+  })
+  expect_identical(times, 1)
+})
+
 test_that("one formula can give several columns", {
   spread <- function(x) list(low = x - 1, high = x + 1)
   result <- visits |> set_columns({
