@@ -170,8 +170,16 @@ bind_call <- function(expr, scope) {
   taken_in <- take_in(fun, expr, scope)
   if (!is.null(taken_in)) return(taken_in)
   if (!is.null(scope$in_function) && !is_value_by_value(name, fun)) give_up()
+  within <- own_groups(fun, arguments, scope)
+  if (!is.null(within)) arguments$within <- NULL
   bound <- lapply(arguments, bind_argument, scope = scope)
-  list(kind = "r_call", fun = fun, name = name, arguments = bound, shown = expr, env = scope$env)
+  list(kind = "r_call", fun = fun, name = name, arguments = bound, within = within, shown = expr, env = scope$env)
+}
+
+# Any function can be called for each group, unless `within` means something to itself.
+own_groups <- function(fun, arguments, scope) {
+  if (is.null(arguments[["within"]]) || "within" %in% names(formals(args(fun)))) return(NULL)
+  choose_columns(arguments[["within"]], scope$columns, scope$env, scope$call)
 }
 
 # What stands right of `$` is a name, not a column.
@@ -241,6 +249,7 @@ check_takes_every_row <- function(fun, arguments, expr, scope) {
 check_means_one_thing <- function(name, fun, arguments, scope) {
   across <- ambiguous_words[name]
   if (is.na(across) || !identical(fun, get(name, envir = baseenv()))) return(invisible())
+  if (!is.null(names(arguments))) arguments <- arguments[!names(arguments) %in% c("within", "na.rm")]
   over <- vapply(arguments, function(a) any(mentioned_names(a) %in% in_scope(scope)), NA)
   if (sum(over) < 2) return(invisible())
   inside <- paste(vapply(arguments[over], one_line, ""), collapse = ", ")
@@ -271,7 +280,7 @@ node_columns <- function(node) {
     several = unlist(lapply(node$parts, node_columns), use.names = FALSE),
     aggregate = c(node_columns(node$argument), node$within),
     choose = c(node_columns(node$condition), node_columns(node$yes), node_columns(node$no)),
-    word = , r_call = unlist(lapply(node$arguments, node_columns), use.names = FALSE),
+    word = , r_call = c(unlist(lapply(node$arguments, node_columns), use.names = FALSE), node$within),
     r_code = node$columns
   )))
 }

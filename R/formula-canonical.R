@@ -12,7 +12,8 @@ canonical <- function(node) {
     several = paste0("several(", canonical_arguments(node$parts), ")"),
     choose = paste0(if (isTRUE(node$some_rows)) "some_rows(" else "choose(", canonical(node$condition), ",", canonical(node$yes), ",", canonical(node$no), ")"),
     word = paste0("word(", node$word$name, ",", canonical_arguments(node$arguments), ")"),
-    r_call = paste0("call(", canonical_function(node$fun), ",", canonical_arguments(node$arguments), ")"),
+    r_call = paste0("call(", canonical_function(node$fun), ",", canonical_arguments(node$arguments),
+                    if (!is.null(node$within)) paste0("|", paste(quoted(node$within), collapse = ",")), ")"),
     r_code = canonical_code(node)
   )
 }

@@ -38,7 +38,7 @@
 #' @param ... Nothing: a formula outside the braces is an error.
 #' @param within Columns by whose values the rows are grouped, given as for `carry`. Aggregates such as `mean()` and
 #'   `sum()`, R's functions of whole columns, `.row` and `.rows` are then of the group. Missing values are a group
-#'   of their own. A single aggregate can have its own: `mean(net_kg, within = apiary)`. Rows stay in their order.
+#'   of their own. A single function can have its own: `mean(net_kg, within = apiary)`. Rows stay in their order.
 #' @param carry Which of the old columns the result keeps, as [all_columns()] says: all by default.
 #' @param after Where new columns go: after the column of this name; `0` puts them first. By default
 #'   they go last. Columns that are replaced stay where they are.

@@ -78,6 +78,8 @@ test_that("under within, rows are counted by group, and R's functions run for ea
   expect_identical(result$over, data$x - c(1, 2, 1, 7, 2, 1))
   expect_identical(result$upper, toupper(data$g))
   expect_identical(set_columns(data, { m <- mean(x, within = g) })$m, c(4, 3.5, 4, 7, 3.5, 4))
+  expect_identical(set_columns(data, { m <- median(x, within = g) + max(x, within = g) })$m, c(11, 8.5, 11, 14, 8.5, 11))
+  expect_identical(set_columns(data, { m <- mean(x, trim = 0.4, within = g) })$m, c(3, 3.5, 3, 7, 3.5, 3))
   expect_identical(dim(set_columns(data[0, ], { m <- mean(x); n <- median(x); k <- .row }, within = g)), c(0L, 6L))
 })
 
