@@ -5,9 +5,11 @@
 #pragma GCC optimize("O3")
 #endif
 
+#include <cstddef>
+
 // For the loops of kernels: the processor's wide instructions are used where it has them, which is found
 // out when the package is loaded. None of them changes a result.
-#if defined(__GNUC__) && !defined(__clang__) && defined(__x86_64__) && defined(__linux__) && !defined(__SANITIZE_ADDRESS__)
+#if defined(__GNUC__) && !defined(__clang__) && defined(__x86_64__) && defined(__GLIBC__) && !defined(__SANITIZE_ADDRESS__)
 #define ROWANROOT_WIDE __attribute__((target_clones("avx2", "default")))
 #else
 #define ROWANROOT_WIDE
