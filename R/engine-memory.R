@@ -2,7 +2,8 @@
 # are calculated together, in one pass, when R or the result needs them.
 
 # A run has numbered slots. A slot has a value (an R vector), or a pending typed node, or both; `columns`
-# says which slot each name stands for at this point of the block.
+# says which slot each name stands for at this point of the block; `counting` marks the shared parts of
+# formulas whose overflows count only for the rows that use them.
 new_run <- function(data, rows, call) {
   run <- new.env(parent = emptyenv())
   run$rows <- rows
@@ -13,6 +14,7 @@ new_run <- function(data, rows, call) {
   run$types <- vapply(run$values, value_type, "")
   run$columns <- stats::setNames(as.list(seq_along(data)), names(data))
   run$formula <- ""
+  run$counting <- logical()
   run$groups <- run$aggregates <- run$row_counts <- list()
   run
 }

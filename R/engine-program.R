@@ -24,7 +24,7 @@ emit_output <- function(node, program, run) {
 # `wanted` is the register of the rows whose result is used: it matters to what counts its overflows.
 emit <- function(node, wanted, program, run) {
   switch(node$kind,
-    slot = emit_slot(node$id, program, run),
+    slot = emit_slot(node$id, wanted, program, run),
     constant = emit_constant(node, program),
     operation = {
       counts <- node$type == "integer" && node$name %in% c("add", "subtract", "multiply")
@@ -35,9 +35,11 @@ emit <- function(node, wanted, program, run) {
   )
 }
 
-emit_slot <- function(id, program, run) {
+# What a function of one row was given, or names within itself, is calculated only for the rows that use it.
+emit_slot <- function(id, wanted, program, run) {
   pending <- run$pending[[id]]
-  if (!is.null(pending)) return(emit_once(paste("slot", id), program, emit(pending, no_register, program, run)))
+  if (!isTRUE(run$counting[id])) wanted <- no_register
+  if (!is.null(pending)) return(emit_once(paste("slot", id, wanted), program, emit(pending, wanted, program, run)))
   emit_once(paste("slot", id), program, {
     program$inputs[[length(program$inputs) + 1]] <- run$values[[id]]
     register(1, length(program$inputs))
@@ -73,7 +75,7 @@ emit_once <- function(key, program, code) {
 emit_choose <- function(node, wanted, program, run) {
   condition <- emit(node$condition, wanted, program, run)
   branch <- function(name, node) {
-    if (!counts_overflows(node)) return(no_register)
+    if (!counts_overflows(node, run)) return(no_register)
     outer <- if (wanted > 0) wanted else emit_constant(typed_constant(TRUE), program)
     emit_operation(name, list(condition, outer), no_register, program)
   }
@@ -82,10 +84,11 @@ emit_choose <- function(node, wanted, program, run) {
   emit_operation("choose", list(condition, yes, no), no_register, program)
 }
 
-counts_overflows <- function(node) {
+counts_overflows <- function(node, run) {
   switch(node$kind,
-    operation = node$type == "integer" || any(vapply(node$operands, counts_overflows, NA)),
-    choose = any(vapply(node[c("condition", "yes", "no")], counts_overflows, NA)),
+    operation = node$type == "integer" || any(vapply(node$operands, counts_overflows, NA, run = run)),
+    choose = any(vapply(node[c("condition", "yes", "no")], counts_overflows, NA, run = run)),
+    slot = isTRUE(run$counting[node$id]),
     FALSE
   )
 }

@@ -45,7 +45,11 @@ type_shared <- function(node, run) {
   known <- run$shared
   for (one in known) if (identical(one$memory, node$memory)) return(one$typed)
   typed <- type_node(node$memory$node, run)
-  if (typed$kind %in% c("operation", "choose")) typed <- new_pending(run, typed)
+  if (typed$kind %in% c("operation", "choose")) {
+    counts <- counts_overflows(typed, run)
+    typed <- new_pending(run, typed)
+    run$counting[typed$id] <- counts
+  }
   run$shared <- c(run$shared, list(list(memory = node$memory, typed = typed)))
   typed
 }

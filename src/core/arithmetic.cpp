@@ -81,8 +81,8 @@ struct Square {
   static double apply(double x) { return x * x; }
 };
 
-// Beyond this a quotient has no digits left after the point.
-constexpr double precision = DBL_EPSILON;
+// Beyond the inverse of this a quotient has no digits left after the point.
+constexpr double precision = LDBL_EPSILON;
 
 struct Modulus {
   static double apply(double a, double b) {
@@ -93,8 +93,7 @@ struct Modulus {
     }
     const double quotient = a / b;
     const long double rest = static_cast<long double>(a) - std::floor(quotient) * static_cast<long double>(b);
-    const double second = static_cast<double>(rest / b);
-    return static_cast<double>(rest - std::floor(static_cast<long double>(second)) * b);
+    return static_cast<double>(rest - std::floor(rest / b) * b);
   }
 };
 

@@ -76,3 +76,13 @@ test_that("parts of dates and times are those that R formats", {
   expect_error(date_part(days, "moon"), class = "rowanroot_bad_argument")
   expect_error(date_part("2025-01-01", "year"), class = "rowanroot_type_mismatch")
 })
+
+test_that("modulus and whole division are R's to the last bit, at the ends of the numbers too", {
+  set.seed(9)
+  ends <- c(0, -0, 5e-324, -5e-324, 1e-300, 1e308, -1e308, 2^53, 1e16 + 2, Inf, -Inf, NaN, NA, 1, -1, 3, -0.1)
+  pairs <- rbind(expand.grid(a = ends, b = ends), data.frame(a = stats::rnorm(5000) * 10^stats::runif(5000, -20, 20), b = stats::rnorm(5000) * 10^stats::runif(5000, -20, 20)))
+  result <- set_columns(pairs, { modulus <- a %% b; whole <- a %/% b })
+  unknown_as_na <- function(x) replace(x, is.na(x), NA)
+  expect_identical(unknown_as_na(result$modulus), unknown_as_na(suppressWarnings(pairs$a %% pairs$b)))
+  expect_identical(unknown_as_na(result$whole), unknown_as_na(pairs$a %/% pairs$b))
+})
