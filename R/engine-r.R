@@ -8,7 +8,7 @@ call_r <- function(node, run) {
 # `groups` are those of the block, or none where the function gives for each value what it gives for it alone.
 call_r_function <- function(fun, name, arguments, node, run, groups = run_groups(run)) {
   if (!is.null(groups) && !is_value_by_value(name, fun)) return(call_r_by_group(fun, name, arguments, node, run, groups))
-  values <- argument_values(arguments, NULL, run)
+  values <- argument_values(arguments, run)
   typed_value(call_r_once(fun, name, values, node, run), run)
 }
 
@@ -26,9 +26,10 @@ call_r_once <- function(fun, name, values, node, run) {
 # Once for each group, with the group's rows of each column. Each group gives one value, or one a row.
 call_r_by_group <- function(fun, name, arguments, node, run, groups) {
   members <- group_members(run, groups)
-  whole <- argument_values(arguments, NULL, run)
-  is_code <- vapply(arguments, function(argument) argument$kind == "code", NA)
-  is_column <- vapply(seq_along(whole), function(k) !is_code[k] && arguments[[k]]$kind != "constant" && is_column_like(whole[[k]], run$rows), NA)
+  whole <- argument_values(arguments, run)
+  kinds <- vapply(arguments, `[[`, "", "kind")
+  is_code <- kinds == "code"
+  is_column <- !kinds %in% c("code", "constant") & vapply(whole, is_column_like, NA, rows = run$rows)
   results <- lapply(members, function(rows) {
     values <- whole
     values[is_column] <- lapply(whole[is_column], `[`, rows)
@@ -70,12 +71,12 @@ call_by_labels <- function(fun, name, values, labels, env) {
   eval(call, arguments)
 }
 
-# The values of arguments; code that takes columns by name is run with these rows of them (NULL: all).
-argument_values <- function(arguments, rows, run) {
+# The values of arguments, code that takes columns by name among them.
+argument_values <- function(arguments, run) {
   is_code <- vapply(arguments, function(argument) argument$kind == "code", NA)
   values <- vector("list", length(arguments))
   values[!is_code] <- node_values(arguments[!is_code], run)
-  values[is_code] <- lapply(arguments[is_code], function(code) eval_code(code$node, rows, run))
+  values[is_code] <- lapply(arguments[is_code], function(code) eval_code(code$node, NULL, run))
   values
 }
 
@@ -88,7 +89,7 @@ node_values <- function(nodes, run) {
   Map(function(node, id) if (id > 0) run$values[[id]] else node$value, nodes, ids)
 }
 
-# Code that takes columns by name sees them in an environment of their own.
+# Code that takes columns by name sees these rows of them (NULL: all) in an environment of their own.
 eval_code <- function(node, rows, run) {
   columns <- new.env(parent = node$env)
   values <- node_values(lapply(node$columns, run_column, run = run), run)

@@ -5,6 +5,9 @@
 #   operation name, operands         of the core
 #   choose    condition, yes, no
 #   object    value                  anything else that R gave; good only as an argument of R's functions
+#   code      node                   code that takes columns by name, to be run when R's function is
+#
+# The type "missing" is that of a bare NA, and of a column that was set to it: it fits every type.
 
 typed_constant <- function(value) {
   list(kind = "constant", value = value, type = if (is_missing_literal(value)) "missing" else value_type(value))
@@ -142,8 +145,7 @@ type_choose <- function(node, run) {
 type_condition <- function(node, run, as_row_condition = FALSE) {
   condition <- type_node(node$condition, run)
   if (isTRUE(node$some_rows) && condition$type != "logical" && condition$type != "missing") stop_rows_by_number(node, run)
-  if (condition$type == "missing" || condition$type == "logical") return(convert(condition, "logical"))
-  if (condition$type %in% c("integer", "double")) return(convert(condition, "logical"))
+  if (is_numeric_type(condition$type)) return(convert(condition, "logical"))
   stop_because(c("A condition must be true or false, not {type_words[[condition$type]]}.",
                  "x" = if (!as_row_condition) "{.code if ({label_of(node)})} is used in {.code {run$formula}}.",
                  "i" = "Compare it with something: {.code {label_of(node)} == \u2026}."),

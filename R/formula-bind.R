@@ -38,9 +38,8 @@ bind_formula <- function(expr, scope) {
 not_in_formulas <- c("for", "while", "repeat", "break", "next", "return", "<-", "<<-", "=", "->")
 
 check_is_formula <- function(expr, scope) {
-  head <- expr[[1]]
-  if (!is.symbol(head) || !as.character(head) %in% not_in_formulas) return(invisible())
-  stop_because(c("A formula has no {.code {as.character(head)}}.",
+  if (!is_call_to(expr, not_in_formulas)) return(invisible())
+  stop_because(c("A formula has no {.code {as.character(expr[[1]])}}.",
                  "x" = "It stands in {.code {scope_text(scope)}}.",
                  "i" = "Each line of the block is run for all rows at once: no loop is needed, and a line sets one column."),
                "bad_formula", scope$call)

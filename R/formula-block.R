@@ -74,7 +74,7 @@ is_scratch <- function(name) startsWith(name, ".")
 
 stop_not_a_block <- function(block, call) {
   given <- !identical(block, quote(expr = ))
-  is_line <- given && is.call(block) && identical(block[[1]], quote(`<-`))
+  is_line <- given && is_call_to(block, "<-")
   code <- if (is_line) one_line(block) else "net_kg <- gross_kg - tare_kg"
   stop_because(c(
     "The formulas must stand in braces, as one block.",
@@ -84,7 +84,7 @@ stop_not_a_block <- function(block, call) {
 }
 
 stop_not_a_statement <- function(expr, call) {
-  equality <- is.call(expr) && identical(expr[[1]], quote(`==`))
+  equality <- is_call_to(expr, "==")
   stop_because(c(
     "Each line of a block must set a column.",
     "x" = "{.code {one_line(expr)}} sets none.",

@@ -1,8 +1,6 @@
 # The types that the engine works on. A vector with a class or other attributes is of type "other":
 # formulas over it are done by R, on whole columns.
 
-engine_types <- c("logical", "integer", "double", "text")
-
 value_type <- function(x) {
   if (!is.null(attributes(x))) return("other")
   switch(typeof(x), logical = "logical", integer = "integer", double = "double", character = "text", "other")

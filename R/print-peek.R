@@ -86,7 +86,6 @@ strwrap_cells <- function(cells, width) {
     used <- used + widths[k]
     lines[k] <- line
   }
-  last <- !duplicated(lines, fromLast = TRUE)
   rows <- tapply(paste0(cells, ifelse(seq_along(cells) == length(cells), "", ",")), lines, paste, collapse = " ")
   as.vector(rows)
 }

@@ -37,7 +37,7 @@ new_step_keep_rows <- function(condition, names, env, call) {
   if (identical(condition, quote(expr = ))) {
     stop_because(c("There is no condition.", "i" = "Write {.code keep_rows(x, net_kg > 0)}."), "bad_formula", call)
   }
-  if (is_block(condition) || is.call(condition) && (identical(condition[[1]], quote(`<-`)))) {
+  if (is_call_to(condition, c("{", "<-"))) {
     stop_because(c("The condition sets a column: {.code {one_line(condition)}}.",
                    "i" = "To compare write {.code a == b}, {.code a < b} and the like; to set columns use {.code set_columns()}."),
                  "bad_formula", call)
