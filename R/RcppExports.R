@@ -49,7 +49,7 @@ number_in_group_cpp <- function(group_of_row, groups) {
     .Call(`_rowanroot_number_in_group_cpp`, group_of_row, groups)
 }
 
-run_program_cpp <- function(inputs, constants, operations, operands, wanted, outputs, rows, threads, block_rows) {
-    .Call(`_rowanroot_run_program_cpp`, inputs, constants, operations, operands, wanted, outputs, rows, threads, block_rows)
+run_program_cpp <- function(nodes, values, pending, counting, rows, threads, block_rows) {
+    .Call(`_rowanroot_run_program_cpp`, nodes, values, pending, counting, rows, threads, block_rows)
 }
 

@@ -112,7 +112,7 @@ calculate <- function(run, ids) {
   ids <- unique(c(ids, unlist(run$columns, use.names = FALSE)))
   ids <- ids[is_pending(ids)]
   nodes <- run$pending[ids]
-  values <- run_program(compile_program(nodes, run), run)
+  values <- run_program(nodes, run)
   for (k in seq_along(ids)) {
     run$values[[ids[k]]] <- values[[k]]
     run$pending[ids[k]] <- list(NULL)

@@ -165,21 +165,19 @@ BEGIN_RCPP
 END_RCPP
 }
 // run_program_cpp
-Rcpp::List run_program_cpp(Rcpp::List inputs, Rcpp::List constants, Rcpp::CharacterVector operations, Rcpp::List operands, Rcpp::IntegerVector wanted, Rcpp::IntegerVector outputs, double rows, int threads, int block_rows);
-RcppExport SEXP _rowanroot_run_program_cpp(SEXP inputsSEXP, SEXP constantsSEXP, SEXP operationsSEXP, SEXP operandsSEXP, SEXP wantedSEXP, SEXP outputsSEXP, SEXP rowsSEXP, SEXP threadsSEXP, SEXP block_rowsSEXP) {
+Rcpp::List run_program_cpp(Rcpp::List nodes, Rcpp::List values, Rcpp::List pending, Rcpp::LogicalVector counting, double rows, int threads, int block_rows);
+RcppExport SEXP _rowanroot_run_program_cpp(SEXP nodesSEXP, SEXP valuesSEXP, SEXP pendingSEXP, SEXP countingSEXP, SEXP rowsSEXP, SEXP threadsSEXP, SEXP block_rowsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type inputs(inputsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type constants(constantsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type operations(operationsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type operands(operandsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type wanted(wantedSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type outputs(outputsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type nodes(nodesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type pending(pendingSEXP);
+    Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type counting(countingSEXP);
     Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     Rcpp::traits::input_parameter< int >::type block_rows(block_rowsSEXP);
-    rcpp_result_gen = Rcpp::wrap(run_program_cpp(inputs, constants, operations, operands, wanted, outputs, rows, threads, block_rows));
+    rcpp_result_gen = Rcpp::wrap(run_program_cpp(nodes, values, pending, counting, rows, threads, block_rows));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -197,7 +195,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_aggregate_groups_cpp", (DL_FUNC) &_rowanroot_aggregate_groups_cpp, 5},
     {"_rowanroot_spread_groups_cpp", (DL_FUNC) &_rowanroot_spread_groups_cpp, 2},
     {"_rowanroot_number_in_group_cpp", (DL_FUNC) &_rowanroot_number_in_group_cpp, 2},
-    {"_rowanroot_run_program_cpp", (DL_FUNC) &_rowanroot_run_program_cpp, 9},
+    {"_rowanroot_run_program_cpp", (DL_FUNC) &_rowanroot_run_program_cpp, 7},
     {NULL, NULL, 0}
 };
 

@@ -1,7 +1,10 @@
 #include "bind.h"
 
+#include <R_ext/Rallocators.h>
 #ifdef __linux__
 #include <sys/mman.h>
+
+#include <cstdlib>
 #endif
 
 #include <thread>
@@ -25,6 +28,21 @@ bool comparable(SEXP text) {
   const cetype_t encoding = Rf_getCharCE(text);
   return encoding == CE_UTF8 || encoding == CE_BYTES || (encoding == CE_NATIVE && is_ascii(text));
 }
+
+#ifdef __linux__
+// Getting memory page by page costs more than most formulas do.
+void* get_large_pages(R_allocator_t*, size_t bytes) {
+  constexpr std::size_t page = 1 << 21;
+  void* memory = nullptr;
+  if (posix_memalign(&memory, page, bytes) != 0) return nullptr;
+  madvise(memory, bytes & ~(page - 1), MADV_HUGEPAGE);
+  return memory;
+}
+
+void give_back(R_allocator_t*, void* memory) { std::free(memory); }
+
+R_allocator_t large_pages = {get_large_pages, give_back, nullptr, nullptr};
+#endif
 
 }  // namespace
 
@@ -50,18 +68,11 @@ const void* address_of(SEXP x) {
 void* writable_address(SEXP x) { return const_cast<void*>(address_of(x)); }
 
 SEXP new_vector(SEXPTYPE type, R_xlen_t n) {
-  SEXP x = Rf_allocVector(type, n);
 #ifdef __linux__
-  // Getting memory page by page costs more than most formulas do. Texts have been filled in already.
-  constexpr std::uintptr_t page = 1 << 21;
-  if (type != STRSXP && n > (1 << 20)) {
-    const std::uintptr_t start = reinterpret_cast<std::uintptr_t>(address_of(x));
-    const std::uintptr_t end = start + n * rowanroot::width(type_of_vector(x));
-    const std::uintptr_t first = (start + page - 1) & ~(page - 1), last = end & ~(page - 1);
-    if (last > first) madvise(reinterpret_cast<void*>(first), last - first, MADV_HUGEPAGE);
-  }
+  const std::size_t wide = type == REALSXP || type == STRSXP ? 8 : 4;
+  if (static_cast<std::size_t>(n) * wide >= (4u << 20)) return Rf_allocVector3(type, n, &large_pages);
 #endif
-  return x;
+  return Rf_allocVector(type, n);
 }
 
 Rcpp::RObject with_comparable_texts(SEXP x) {

@@ -2,6 +2,9 @@
 
 #include <Rcpp.h>
 
+#include <cstring>
+#include <map>
+
 #include "bind.h"
 #include "program.h"
 
@@ -27,32 +30,125 @@ Constant constant_of(SEXP x) {
   }
 }
 
+// The part of a list that has this name.
+SEXP part(SEXP list, const char* name) {
+  SEXP names = Rf_getAttrib(list, R_NamesSymbol);
+  for (R_xlen_t k = 0; k < Rf_xlength(names); ++k)
+    if (std::strcmp(CHAR(STRING_ELT(names, k)), name) == 0) return VECTOR_ELT(list, k);
+  return R_NilValue;
+}
+
+std::string text_part(SEXP list, const char* name) { return CHAR(STRING_ELT(part(list, name), 0)); }
+
+// Makes a program of typed nodes (engine-type.R says what they are).
+class Compiler {
+ public:
+  // The run's slots: their values, what is yet to be calculated, and which of these count overflows.
+  Compiler(SEXP values, SEXP pending, Rcpp::LogicalVector counting) : values_(values), pending_(pending), counting_(counting) {}
+
+  // The number of the output that has this node's values.
+  int add_output(SEXP node) {
+    int number = emit(node, -1);
+    if (!program.is_operation(number)) number = program.add_operation("copy", {number});
+    return program.add_output(number);
+  }
+
+  Program program;
+  Rcpp::List inputs;
+  // The line of the script that each register's operation comes from.
+  std::map<int, SEXP> lines;
+
+ private:
+  // `wanted` is the register of the rows whose result is used: it matters to what counts its overflows.
+  int emit(SEXP node, int wanted) {
+    const std::string kind = text_part(node, "kind");
+    if (kind == "slot") return emit_slot(Rf_asInteger(part(node, "id")) - 1, wanted);
+    if (kind == "constant") return program.add_constant(constant_of(kept(part(node, "value"))));
+    if (kind == "choose") return emit_choose(node, wanted);
+    std::vector<int> operands;
+    SEXP given = part(node, "operands");
+    for (R_xlen_t k = 0; k < Rf_xlength(given); ++k) operands.push_back(emit(VECTOR_ELT(given, k), wanted));
+    const int number = program.add_operation(text_part(node, "name"), operands, wanted);
+    lines.emplace(number, part(node, "line"));
+    return number;
+  }
+
+  // What a function of one row was given, or names within itself, is calculated only for the rows that use it.
+  int emit_slot(int id, int wanted) {
+    SEXP pending = VECTOR_ELT(pending_, id);
+    if (pending == R_NilValue || !counts(id)) wanted = -1;
+    const auto key = std::make_pair(id, wanted);
+    const auto known = slots_.find(key);
+    if (known != slots_.end()) return known->second;
+    const int number = pending == R_NilValue ? add_input(id) : emit(pending, wanted);
+    slots_.emplace(key, number);
+    return number;
+  }
+
+  int add_input(int id) {
+    Rcpp::RObject column = kept(VECTOR_ELT(values_, id));
+    inputs.push_back(column);
+    return program.add_input(type_of_vector(column));
+  }
+
+  int emit_choose(SEXP node, int wanted) {
+    const int condition = emit(part(node, "condition"), wanted);
+    const auto branch = [&](const char* side, const char* rows) {
+      SEXP value = part(node, side);
+      if (!counts_overflows(value)) return emit(value, -1);
+      const int outer = wanted >= 0 ? wanted : program.add_constant(Constant::of_logical(1));
+      return emit(value, program.add_operation(rows, {condition, outer}));
+    };
+    const int yes = branch("yes", "want_yes");
+    const int no = branch("no", "want_no");
+    return program.add_operation("choose", {condition, yes, no});
+  }
+
+  bool counts(int id) const { return id < counting_.size() && counting_[id] == 1; }
+
+  bool counts_overflows(SEXP node) const {
+    const std::string kind = text_part(node, "kind");
+    if (kind == "slot") return counts(Rf_asInteger(part(node, "id")) - 1);
+    if (kind == "choose")
+      return counts_overflows(part(node, "condition")) || counts_overflows(part(node, "yes")) || counts_overflows(part(node, "no"));
+    if (kind != "operation") return false;
+    if (text_part(node, "type") == "integer") return true;
+    SEXP operands = part(node, "operands");
+    for (R_xlen_t k = 0; k < Rf_xlength(operands); ++k)
+      if (counts_overflows(VECTOR_ELT(operands, k))) return true;
+    return false;
+  }
+
+  Rcpp::RObject kept(SEXP x) {
+    if (TYPEOF(x) != STRSXP) return x;
+    Rcpp::RObject comparable = with_comparable_texts(x);
+    if (comparable != x) translated_.push_back(comparable);
+    return comparable;
+  }
+
+  SEXP values_, pending_;
+  Rcpp::LogicalVector counting_;
+  Rcpp::List translated_;
+  std::map<std::pair<int, int>, int> slots_;
+};
+
 }  // namespace
 
-// Registers are numbered from 0: the inputs, the constants, then the operations in order. `operands`
-// has the registers that each operation reads; `wanted` is -1 or a register, an operation.
+// Calculates typed nodes, all in one pass. `values`, `pending` and `counting` are the run's slots. Gives a vector for
+// each node, and for each operation that overflowed its line, the number of rows and the first.
 // [[Rcpp::export]]
-Rcpp::List run_program_cpp(Rcpp::List inputs, Rcpp::List constants, Rcpp::CharacterVector operations,
-                           Rcpp::List operands, Rcpp::IntegerVector wanted, Rcpp::IntegerVector outputs,
-                           double rows, int threads, int block_rows) {
-  Program program;
-  Rcpp::List columns(inputs.size()), values(constants.size());
+Rcpp::List run_program_cpp(Rcpp::List nodes, Rcpp::List values, Rcpp::List pending, Rcpp::LogicalVector counting, double rows,
+                           int threads, int block_rows) {
+  Compiler compiler(values, pending, counting);
+  std::vector<int> output_of_node;
+  for (R_xlen_t k = 0; k < nodes.size(); ++k) output_of_node.push_back(compiler.add_output(nodes[k]));
+  const Program& program = compiler.program;
   std::vector<const void*> addresses;
-  for (R_xlen_t k = 0; k < inputs.size(); ++k) {
-    SEXP input = inputs[k];
-    columns[k] = TYPEOF(input) == STRSXP ? with_comparable_texts(input) : Rcpp::RObject(input);
-    if (Rf_xlength(columns[k]) != static_cast<R_xlen_t>(rows)) Rcpp::stop("an input has another number of rows");
-    program.add_input(type_of_vector(columns[k]));
-    addresses.push_back(address_of(columns[k]));
+  for (R_xlen_t k = 0; k < compiler.inputs.size(); ++k) {
+    SEXP input = compiler.inputs[k];
+    if (Rf_xlength(input) != static_cast<R_xlen_t>(rows)) Rcpp::stop("an input has another number of rows");
+    addresses.push_back(address_of(input));
   }
-  for (R_xlen_t k = 0; k < constants.size(); ++k) {
-    SEXP value = constants[k];
-    values[k] = TYPEOF(value) == STRSXP ? with_comparable_texts(value) : Rcpp::RObject(value);
-    program.add_constant(constant_of(values[k]));
-  }
-  for (R_xlen_t k = 0; k < operations.size(); ++k)
-    program.add_operation(Rcpp::as<std::string>(operations[k]), Rcpp::as<std::vector<int>>(operands[k]), wanted[k]);
-  for (int output : outputs) program.add_output(output);
 
   RunOptions options;
   options.schedule.block_rows = block_rows;
@@ -68,16 +164,15 @@ Rcpp::List run_program_cpp(Rcpp::List inputs, Rcpp::List constants, Rcpp::Charac
       run_program(program, addresses, result_addresses, static_cast<std::size_t>(rows), options,
                   [](std::size_t, std::size_t) { Rcpp::checkUserInterrupt(); });
 
+  Rcpp::List columns(nodes.size()), overflow_lines;
+  for (R_xlen_t k = 0; k < nodes.size(); ++k) columns[k] = results[output_of_node[k]];
   Rcpp::NumericVector overflow_rows, overflow_first;
-  Rcpp::IntegerVector overflow_register;
   for (std::size_t k = 0; k < overflows.size(); ++k) {
     if (!overflows[k].rows) continue;
-    overflow_register.push_back(static_cast<int>(k));
+    overflow_lines.push_back(compiler.lines.at(static_cast<int>(k)));
     overflow_rows.push_back(static_cast<double>(overflows[k].rows));
     overflow_first.push_back(static_cast<double>(overflows[k].first_row + 1));
   }
-  return Rcpp::List::create(Rcpp::Named("columns") = results,
-                            Rcpp::Named("overflow_register") = overflow_register,
-                            Rcpp::Named("overflow_rows") = overflow_rows,
-                            Rcpp::Named("overflow_first") = overflow_first);
+  return Rcpp::List::create(Rcpp::Named("columns") = columns, Rcpp::Named("overflow_lines") = overflow_lines,
+                            Rcpp::Named("overflow_rows") = overflow_rows, Rcpp::Named("overflow_first") = overflow_first);
 }

@@ -10,15 +10,23 @@
 namespace rowanroot {
 namespace {
 
+// Unlike !=, it is false where a value is not a number.
+template <class T>
+struct Differs {
+  bool operator()(T a, T b) const { return a < b || a > b; }
+};
+
 template <class Relation>
 struct Compare {
   static std::int32_t apply(std::int32_t a, std::int32_t b) {
     const bool known = a != missing_integer && b != missing_integer;
     return known ? Relation()(a, b) : missing_integer;
   }
+  // The missing integer is the one of the highest bit alone. No branch: values come in any order.
   static std::int32_t apply(double a, double b) {
-    const bool known = a == a && b == b;
-    return known ? Relation()(a, b) : missing_integer;
+    const std::int32_t holds = Relation()(a, b) ? 1 : 0;
+    const std::int32_t unknown = std::isunordered(a, b) ? missing_integer : 0;
+    return holds | unknown;
   }
 };
 
@@ -48,7 +56,7 @@ void add_relation(Operations& table, const char* name) {
 Operations comparison_operations() {
   Operations table;
   add_relation<std::equal_to>(table, "equal");
-  add_relation<std::not_equal_to>(table, "not_equal");
+  add_relation<Differs>(table, "not_equal");
   add_relation<std::less>(table, "less");
   add_relation<std::less_equal>(table, "at_most");
   add_relation<std::greater>(table, "greater");

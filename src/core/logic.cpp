@@ -42,7 +42,8 @@ double missing_value(const Block&) { return missing_real(); }
 template <>
 Text missing_value(const Block& block) { return block.missing_text; }
 
-// A condition that is missing gives missing.
+// A condition that is missing gives missing. Both values are read whatever the condition is: so no branch is
+// left that a processor could guess wrong.
 template <class T>
 ROWANROOT_WIDE void choose_kernel(Block& block) {
   const std::int32_t* condition = static_cast<const std::int32_t*>(block.operand[0]);
@@ -53,7 +54,8 @@ ROWANROOT_WIDE void choose_kernel(Block& block) {
   const std::size_t rows = block.rows;
 #pragma GCC ivdep
   for (std::size_t i = 0; i < rows; ++i) {
-    const T known = condition[i] == 0 ? no[i] : yes[i];
+    const T if_yes = yes[i], if_no = no[i];
+    const T known = condition[i] == 0 ? if_no : if_yes;
     result[i] = condition[i] == missing_integer ? missing : known;
   }
 }

@@ -19,8 +19,13 @@ int Program::add_input(Type type) {
 }
 
 int Program::add_constant(const Constant& value) {
+  std::uint64_t bits = 0;
+  std::memcpy(&bits, &value.real, width(value.type));
+  const auto known = known_constants_.find({value.type, bits});
+  if (known != known_constants_.end()) return known->second;
   const int number = add_register(Source::constant, value.type, constants_.size());
   constants_.push_back(value);
+  known_constants_.emplace(std::make_pair(value.type, bits), number);
   return number;
 }
 
@@ -28,9 +33,14 @@ int Program::add_operation(const std::string& name, const std::vector<int>& oper
   std::vector<Type> types;
   for (int operand : operands) types.push_back(type_of(operand));
   const Operation& operation = find_operation(name, types);
+  if (!operation.counts) wanted = -1;
   if (wanted >= 0 && type_of(wanted) != Type::logical) throw std::invalid_argument("`wanted` must be logical");
+  auto key = std::make_tuple(name, operands, wanted);
+  const auto known = known_operations_.find(key);
+  if (known != known_operations_.end()) return known->second;
   const int number = add_register(Source::operation, operation.result, steps_.size());
   steps_.push_back({&operation, operands, wanted, number});
+  known_operations_.emplace(std::move(key), number);
   return number;
 }
 

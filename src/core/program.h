@@ -4,7 +4,11 @@
 // cache, unless they are asked for as an output: then they are written where the output lies.
 
 #include <cstddef>
+#include <cstdint>
+#include <map>
 #include <string>
+#include <tuple>
+#include <utility>
 #include <vector>
 
 #include "operations.h"
@@ -14,17 +18,19 @@ namespace rowanroot {
 
 class Program {
  public:
-  // Each gives the number of the register that it makes.
+  // Each gives the number of a register. What is there already is not made again: a part that several
+  // formulas share is calculated once.
   int add_input(Type type);
   int add_constant(const Constant& value);
-  // `wanted` is a logical register that says whose overflows count, or -1 for all rows.
+  // `wanted` is a logical register that says whose overflows count, or -1 for all rows. It matters only to
+  // operations that count.
   int add_operation(const std::string& name, const std::vector<int>& operands, int wanted = -1);
 
   // Asks for what an operation gave. Gives the number of the output.
   int add_output(int register_number);
 
   Type type_of(int register_number) const { return registers_.at(register_number).type; }
-  std::size_t input_count() const { return inputs_.size(); }
+  bool is_operation(int register_number) const { return registers_.at(register_number).source == Source::operation; }
   std::size_t output_count() const { return outputs_.size(); }
   Type output_type(int output) const { return type_of(outputs_.at(output)); }
 
@@ -52,6 +58,8 @@ class Program {
   std::vector<Constant> constants_;
   std::vector<Step> steps_;
   std::vector<int> outputs_;
+  std::map<std::pair<Type, std::uint64_t>, int> known_constants_;
+  std::map<std::tuple<std::string, std::vector<int>, int>, int> known_operations_;
 };
 
 // Rows of one operation (by its register) whose result did not fit its type.
