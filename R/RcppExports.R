@@ -17,6 +17,10 @@ csv_write_cpp <- function(columns, names, rows, path, separator) {
     .Call(`_rowanroot_csv_write_cpp`, columns, names, rows, path, separator)
 }
 
+date_part_cpp <- function(values, part, units_per_day) {
+    .Call(`_rowanroot_date_part_cpp`, values, part, units_per_day)
+}
+
 flush_file_cpp <- function(path) {
     .Call(`_rowanroot_flush_file_cpp`, path)
 }
@@ -45,8 +49,24 @@ spread_groups_cpp <- function(values, group_of_row) {
     .Call(`_rowanroot_spread_groups_cpp`, values, group_of_row)
 }
 
+group_edges_cpp <- function(group_of_row, groups, last) {
+    .Call(`_rowanroot_group_edges_cpp`, group_of_row, groups, last)
+}
+
+count_distinct_cpp <- function(column, group_of_row, groups) {
+    .Call(`_rowanroot_count_distinct_cpp`, column, group_of_row, groups)
+}
+
+quantiles_cpp <- function(column, share, skip_missing, group_of_row, groups) {
+    .Call(`_rowanroot_quantiles_cpp`, column, share, skip_missing, group_of_row, groups)
+}
+
 number_in_group_cpp <- function(group_of_row, groups) {
     .Call(`_rowanroot_number_in_group_cpp`, group_of_row, groups)
+}
+
+different_texts_cpp <- function(column) {
+    .Call(`_rowanroot_different_texts_cpp`, column)
 }
 
 run_program_cpp <- function(nodes, values, pending, counting, rows, threads, block_rows) {

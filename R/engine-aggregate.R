@@ -4,11 +4,9 @@
 type_aggregate <- function(node, run) {
   argument <- type_node(node$argument, run)
   groups <- run_groups(run, node$within)
-  if (!argument$type %in% c("logical", "integer", "double") || argument$kind == "constant") {
-    return(aggregate_with_r(node, argument, groups, run))
-  }
+  if (!is_for_core(node, argument, run)) return(aggregate_with_r(node, argument, groups, run))
   if (argument$kind != "slot") argument <- new_pending(run, argument)
-  key <- paste(argument$id, node$entry$name, node$skip_missing, groups$key)
+  key <- paste(argument$id, node$entry$name, node$skip_missing, node$share, groups$key)
   if (is.null(run$aggregates[[key]])) {
     calculate(run, argument$id)
     run$aggregates[[key]] <- calculate_aggregate(node, argument$id, argument$type, groups, run)
@@ -16,22 +14,61 @@ type_aggregate <- function(node, run) {
   run$aggregates[[key]]
 }
 
+# The rest is R's: texts in the order of a language, complex numbers, what can't be added up.
+is_for_core <- function(node, argument, run) {
+  if (argument$kind == "constant") return(FALSE)
+  if (node$entry$way == "truth") return(argument$type %in% c("logical", "integer"))
+  if (argument$type %in% c("logical", "integer", "double")) return(TRUE)
+  if (node$entry$way == "edge" && argument$kind == "slot") return(TRUE)
+  if (node$entry$way == "rows") return(argument$type == "text" || argument$kind == "slot" && is_stored_as_values(run$values[[argument$id]]))
+  if (argument$kind != "slot") return(FALSE)
+  is_day_or_time(run$values[[argument$id]]) && node$entry$name %in% c("min", "max", "mean", "median")
+}
+
+# What has a class, and of which equal values are stored alike.
+is_stored_as_values <- function(x) is.atomic(x) && inherits(x, c("Date", "POSIXct", "difftime", "factor", "integer64"))
+
+is_day_or_time <- function(x) is.double(x) && inherits(x, c("Date", "POSIXct", "difftime")) && !inherits(x, "integer64")
+
 calculate_aggregate <- function(node, id, type, groups, run) {
-  entry <- node$entry
+  if (node$entry$way == "edge") return(edge_value(node, id, groups, run))
+  values <- switch(node$entry$way,
+    moments = aggregate_moments(node, id, type, groups, run),
+    quantile = aggregate_quantile(node, id, type, groups, run),
+    truth = aggregate_truth(node, id, groups, run),
+    rows = aggregate_rows(node, id, type, groups, run)
+  )
+  if (is.null(groups)) return(typed_value(values, run))
+  like <- attributes(values)
+  slot <- spread_groups_cpp(values, groups$of_row)
+  attributes(slot) <- like
+  new_slot(run, slot)
+}
+
+# The column without its class, and the class for what is made of it.
+bare_column <- function(id, run) {
   column <- run$values[[id]]
-  values <- if (is.null(groups)) {
-    whole_aggregate(entry$what, id, node$skip_missing, run)
-  } else {
-    aggregate_groups_cpp(entry$what, column, node$skip_missing, groups$of_row, length(groups$sizes))
-  }
+  attributes(column) <- NULL
+  column
+}
+
+with_class_of <- function(values, column) {
+  attributes(values) <- attributes(column)[c("class", "tzone", "units")]
+  values
+}
+
+aggregate_moments <- function(node, id, type, groups, run) {
+  entry <- node$entry
+  values <- if (is.null(groups)) whole_aggregate(entry$what, id, node$skip_missing, run)
+            else aggregate_groups_cpp(entry$what, bare_column(id, run), node$skip_missing, groups$of_row, length(groups$sizes))
   values <- entry$finish(values)
-  if (type != "double" && entry$of_integers == "integer") values <- whole_numbers(values, node, run)
-  if (is.null(groups)) typed_constant(values) else new_slot(run, spread_groups_cpp(values, groups$of_row))
+  if (type == "other") return(with_class_of(values, run$values[[id]]))
+  if (type != "double" && entry$of_integers == "integer") whole_numbers(values, node, run) else values
 }
 
 # The mean and the standard deviation are mostly wanted together: one pass gives both.
 whole_aggregate <- function(what, id, skip_missing, run) {
-  column <- run$values[[id]]
+  column <- bare_column(id, run)
   threads <- getOption("rowanroot.threads", 0L)
   if (!what %in% c("mean", "variance")) return(aggregate_cpp(what, column, skip_missing, threads))
   key <- paste("moments", id)
@@ -55,9 +92,68 @@ whole_numbers <- function(values, node, run) {
   as.integer(values)
 }
 
+# A column as one group, or its groups.
+groups_or_one <- function(groups, run) if (is.null(groups)) list(of_row = integer(run$rows), sizes = run$rows) else groups
+
+# A median of whole numbers is whole where each group has a middle one, as R has it.
+aggregate_quantile <- function(node, id, type, groups, run) {
+  column <- bare_column(id, run)
+  if (node$entry$name == "quantile" && !node$skip_missing && anyNA(column)) {
+    stop_because(c("{.code {label_of(node)}} needs values that are known.",
+                   "x" = "In {.code {run$formula}} {counted_rows(sum(is.na(column)))} have none, row {which(is.na(column))[1]} first.",
+                   "i" = "To leave them out write {.code na.rm = TRUE}."), "formula_failed", run$call)
+  }
+  one <- groups_or_one(groups, run)
+  share <- if (is.null(node$share)) NA_real_ else as.numeric(node$share)
+  values <- quantiles_cpp(column, share, node$skip_missing, one$of_row, length(one$sizes))
+  if (type == "other") return(with_class_of(values, run$values[[id]]))
+  whole <- type != "double" && node$entry$name == "median" && !any(group_counts(column, one, node$skip_missing, values) %% 2 == 0)
+  if (whole) as.vector(values, type) else values
+}
+
+# How many values each median is of; those that are missing count as odd.
+group_counts <- function(column, groups, skip_missing, values) {
+  counts <- if (skip_missing) aggregate_groups_cpp("known", column, TRUE, groups$of_row, length(groups$sizes)) else groups$sizes
+  ifelse(is.na(values), 1, counts)
+}
+
+# In three-valued logic `any()` is the greatest of all values and `all()` the least, where what is missing lies
+# between FALSE and TRUE.
+aggregate_truth <- function(node, id, groups, run) {
+  column <- as.logical(run$values[[id]])
+  one <- groups_or_one(groups, run)
+  count <- function(what) aggregate_groups_cpp(what, column, TRUE, one$of_row, length(one$sizes))
+  known <- count("known")
+  true <- count("sum")
+  unknown <- if (node$skip_missing) FALSE else known < one$sizes
+  if (node$entry$name == "any") ifelse(true > 0, TRUE, ifelse(unknown, NA, FALSE))
+  else ifelse(true < known, FALSE, ifelse(unknown, NA, TRUE))
+}
+
+aggregate_rows <- function(node, id, type, groups, run) {
+  one <- groups_or_one(groups, run)
+  column <- run$values[[id]]
+  switch(node$entry$name,
+    length = as.integer(one$sizes),
+    count_known = as.integer(aggregate_groups_cpp("sum", !is.na(column), FALSE, one$of_row, length(one$sizes))),
+    count_distinct = count_distinct_cpp(group_values(column, run), one$of_row, length(one$sizes))
+  )
+}
+
+# The first or last row's value, of any type.
+edge_value <- function(node, id, groups, run) {
+  column <- run$values[[id]]
+  last <- node$entry$name == "last_value"
+  if (is.null(groups)) return(typed_value(column[if (last) max(run$rows, 1) else 1], run))
+  rows <- group_edges_cpp(groups$of_row, length(groups$sizes), last)
+  new_slot(run, column[rows[groups$of_row + 1L]])
+}
+
 # Of text, dates and the like R makes the aggregate.
 aggregate_with_r <- function(node, argument, groups, run) {
-  fun <- if (node$skip_missing) function(x) node$entry$fun(x, na.rm = TRUE) else node$entry$fun
-  call_r_function(fun, node$entry$name, list(argument), list(arguments = list(node$argument), shown = node$shown, env = node$env),
+  fun <- node$entry$fun
+  given <- c(if (node$skip_missing) list(na.rm = TRUE), if (!is.null(node$share)) list(probs = node$share, names = FALSE))
+  call_with <- if (length(given)) function(x) do.call(fun, c(list(x), given)) else fun
+  call_r_function(call_with, node$entry$name, list(argument), list(arguments = list(node$argument), shown = node$shown, env = node$env),
                   run, groups = groups)
 }

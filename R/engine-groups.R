@@ -13,12 +13,13 @@ run_groups <- function(run, within = NULL) {
   run$groups[[key]]
 }
 
-# What has a class is grouped by what it is stored as: a category by its codes, a date by its day.
+# What has a class is grouped by what it is stored as: a category by its codes, a date by its day, and 64-bit
+# integers by all their bits.
 group_values <- function(column, run) {
   if (is.list(column) || !is.null(dim(column)) || is.complex(column)) {
     stop_because(c("Can't group by {what_is(column)}.", "i" = "Group by numbers, text, dates or categories."), "type_mismatch", run$call)
   }
-  attributes(column) <- NULL
+  attributes(column) <- if (inherits(column, "integer64")) list(class = "integer64")
   column
 }
 

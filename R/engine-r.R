@@ -9,7 +9,24 @@ call_r <- function(node, run) {
 call_r_function <- function(fun, name, arguments, node, run, groups = run_groups(run)) {
   if (!is.null(groups) && !is_value_by_value(name, fun)) return(call_r_by_group(fun, name, arguments, node, run, groups))
   values <- argument_values(arguments, run)
+  by_text <- if (is_value_by_value(name, fun)) call_by_text(fun, name, arguments, values, node, run)
+  if (!is.null(by_text)) return(by_text)
   typed_value(call_r_once(fun, name, values, node, run), run)
+}
+
+# Of one column of texts and constants, a function that goes value by value need see each different text only
+# once. NULL if the texts are hardly ever the same, or the function needs more than them.
+call_by_text <- function(fun, name, arguments, values, node, run) {
+  types <- vapply(arguments, `[[`, "", "type")
+  kinds <- vapply(arguments, `[[`, "", "kind")
+  at <- which(types == "text" & kinds != "constant")
+  others_fit <- kinds == "constant" | identical(fun, base::`%in%`) & kinds == "object"
+  if (length(at) != 1 || !all(others_fit[-at])) return(NULL)
+  different <- different_texts_cpp(values[[at]])
+  if (is.null(different)) return(NULL)
+  values[[at]] <- different$texts
+  result <- call_r_once(fun, name, values, node, run)
+  if (is_column_like(result, length(different$texts))) new_slot(run, result[different$of_row])
 }
 
 call_r_once <- function(fun, name, values, node, run) {
@@ -19,8 +36,10 @@ call_r_once <- function(fun, name, values, node, run) {
     call_by_labels(fun, name, values, labels, node$env),
     error = function(e) stop_formula_failed(label_of(node), run$formula, e, run$call, way_out(e, fun, name, labels))
   )
-  # A broken-down time is a list of parts: a column has the moments themselves.
-  if (inherits(result, "POSIXlt")) as.POSIXct(result) else result
+  # A broken-down time is a list of parts: a column has the moments themselves. Rows have no names.
+  if (inherits(result, "POSIXlt")) result <- as.POSIXct(result)
+  if (is.atomic(result) && !is.null(names(result))) names(result) <- NULL
+  result
 }
 
 # Once for each group, with the group's rows of each column. Each group gives one value, or one a row.

@@ -47,8 +47,10 @@ check_is_formula <- function(expr, scope) {
 
 # Code that no column enters, and that means the same in R: an `if` is the language's own.
 is_script_code <- function(expr, scope) {
-  !any(mentioned_names(expr) %in% in_scope(scope)) && !any(c("if", "switch", "column_named", not_in_formulas) %in% called_names(expr))
+  !mentions(expr, in_scope(scope)) && !any(match(not_script_code, called_names(expr), 0L))
 }
+
+not_script_code <- c("if", "switch", "column_named", not_in_formulas)
 
 bind_named <- function(expr, scope) {
   name <- named_in_code(expr, scope$env, scope$call)
@@ -81,6 +83,14 @@ script_value <- function(name, scope) {
   }
   if (exists(name, envir = scope$env)) return(get(name, envir = scope$env))
   stop_unknown_column(name, scope$columns, scope$call, scope_text(scope))
+}
+
+# Does the code look up one of these names? R's own list of names says at once that it does not, or that it does
+# where no sign has a meaning of its own.
+mentions <- function(expr, names) {
+  if (!any(match(all.vars(expr), names, 0L))) return(FALSE)
+  if (!any(match(c("$", "@", "::", ":::", "function"), all.names(expr), 0L))) return(TRUE)
+  any(match(mentioned_names(expr), names, 0L))
 }
 
 # Names that a piece of code looks up, but for what stands right of `$` and `@`.
@@ -159,11 +169,8 @@ bind_call <- function(expr, scope) {
     fun <- named_part
     arguments[[2]] <- as.character(arguments[[2]])
   }
-  entry <- find_word(name, fun, arguments)
-  if (!is.null(entry)) {
-    bound <- lapply(arguments, bind_formula, scope = scope)
-    return(list(kind = "word", word = entry, arguments = bound, shown = expr))
-  }
+  word <- bind_word(name, fun, arguments, expr, scope)
+  if (!is.null(word)) return(word)
   aggregate <- bind_aggregate(name, fun, arguments, expr, scope)
   if (!is.null(aggregate)) return(if (is.null(scope$in_function)) aggregate else give_up())
   taken_in <- take_in(fun, expr, scope)
@@ -173,6 +180,18 @@ bind_call <- function(expr, scope) {
   if (!is.null(within)) arguments$within <- NULL
   bound <- lapply(arguments, bind_argument, scope = scope)
   list(kind = "r_call", fun = fun, name = name, arguments = bound, within = within, shown = expr, env = scope$env)
+}
+
+bind_word <- function(name, fun, arguments, expr, scope) {
+  # The least of three is the lesser of the third and the lesser of the others.
+  if (name %in% c("pmin", "pmax") && length(arguments) > 2 && is.null(names(arguments))) {
+    arguments <- list(as.call(c(expr[[1]], utils::head(arguments, -1))), arguments[[length(arguments)]])
+  }
+  entry <- find_word(name, fun, arguments)
+  if (is.null(entry)) return(NULL)
+  if (!is.null(names(arguments)) || length(arguments) < entry$arguments) arguments <- word_arguments(entry, arguments)
+  if (is.null(arguments)) return(NULL)
+  list(kind = "word", word = entry, arguments = lapply(arguments, bind_formula, scope = scope), shown = expr)
 }
 
 # Any function can be called for each group, unless `within` means something to itself.
@@ -197,10 +216,11 @@ bind_argument <- function(expr, scope) {
 call_function <- function(expr, scope) {
   head <- expr[[1]]
   if (is.symbol(head)) {
-    check_functions_exist(as.character(head), scope)
-    return(get(as.character(head), envir = scope$env, mode = "function"))
+    fun <- get0(as.character(head), envir = scope$env, mode = "function")
+    if (is.null(fun)) check_functions_exist(as.character(head), scope)
+    return(fun)
   }
-  if (any(mentioned_names(head) %in% in_scope(scope))) {
+  if (mentions(head, in_scope(scope))) {
     stop_because(c("Can't call {.code {one_line(head)}}: a column holds no functions.",
                    "x" = "It is called in {.code {scope_text(scope)}}."), "bad_formula", scope$call)
   }
@@ -238,7 +258,7 @@ called_names <- function(expr) {
 # Of a column, `x[[1]]` would be the first row's value in every row, which nobody means who writes for
 # one row.
 check_takes_every_row <- function(fun, arguments, expr, scope) {
-  if (!identical(fun, base::`[[`) || !any(mentioned_names(arguments[[1]]) %in% in_scope(scope))) return(invisible())
+  if (!identical(fun, base::`[[`) || !mentions(arguments[[1]], in_scope(scope))) return(invisible())
   stop_because(c("{.code {one_line(expr)}} would give every row the same value.",
                  "x" = "It is used in {.code {scope_text(scope)}}, and {.code [[} takes one value out of a whole column.",
                  "i" = "For a value of each row, use {.code vapply({one_line(arguments[[1]])}, `[`, \"\", 1)}, or a function that works on whole columns."),
@@ -249,7 +269,7 @@ check_means_one_thing <- function(name, fun, arguments, scope) {
   across <- ambiguous_words[name]
   if (is.na(across) || !identical(fun, get(name, envir = baseenv()))) return(invisible())
   if (!is.null(names(arguments))) arguments <- arguments[!names(arguments) %in% c("within", "na.rm")]
-  over <- vapply(arguments, function(a) any(mentioned_names(a) %in% in_scope(scope)), NA)
+  over <- vapply(arguments, function(a) mentions(a, in_scope(scope)), NA)
   if (sum(over) < 2) return(invisible())
   inside <- paste(vapply(arguments[over], one_line, ""), collapse = ", ")
   by_row <- if (name == "sum") paste(vapply(arguments[over], one_line, ""), collapse = " + ")

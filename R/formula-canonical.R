@@ -7,7 +7,7 @@ canonical <- function(node) {
     rows = paste0("rows(", node$name, ")"),
     value = canonical_value(node$value),
     shared = once(node, "key", rlang::hash(canonical(node$memory$node))),
-    aggregate = paste0("aggregate(", node$entry$name, ",", node$skip_missing, ",", paste(quoted(node$within), collapse = ","), ",",
+    aggregate = paste0("aggregate(", node$entry$name, ",", node$skip_missing, ",", node$share, ",", paste(quoted(node$within), collapse = ","), ",",
                        canonical(node$argument), ")"),
     several = paste0("several(", canonical_arguments(node$parts), ")"),
     choose = paste0(if (isTRUE(node$some_rows)) "some_rows(" else "choose(", canonical(node$condition), ",", canonical(node$yes), ",", canonical(node$no), ")"),

@@ -6,8 +6,10 @@
 # the word is none of its business: then R's function is called with whole columns. A word without an
 # operation is done when its argument has been converted.
 
-word <- function(name, operation, rule, arguments) {
-  list(name = name, operation = operation, rule = rule, arguments = arguments,
+#
+# `names` are those that its arguments may be given by, `defaults` what the last of them are if left out.
+word <- function(name, operation, rule, arguments, names = NULL, defaults = NULL) {
+  list(name = name, operation = operation, rule = rule, arguments = arguments, names = names, defaults = defaults,
        fun = get(name, envir = baseenv(), mode = "function"))
 }
 
@@ -42,6 +44,11 @@ rule_logic <- function(types) {
 
 # Whole numbers are their own floor.
 rule_rounding <- function(types) if (identical(types, "double")) rule_result("double", "double")
+
+# So are they rounded, unless to tens and hundreds.
+rule_digits <- function(types) {
+  if (types[1] == "double" && is_numeric_type(types[2])) rule_result(c("double", "double"), "double")
+}
 
 rule_about_value <- function(types) {
   if (types == "logical" || types == "missing") types <- "integer"
@@ -103,6 +110,8 @@ make_words <- function() {
     word("floor", "floor", rule_rounding, 1),
     word("ceiling", "ceiling", rule_rounding, 1),
     word("trunc", "truncate", rule_rounding, 1),
+    word("round", "round", rule_digits, 2, c("x", "digits"), list(0)),
+    word("signif", "round_significant", rule_digits, 2, c("x", "digits"), list(6)),
     word("pmin", "lesser_of", rule_arithmetic, 2),
     word("pmax", "greater_of", rule_arithmetic, 2),
     word("as.numeric", "", rule_as("double"), 1),
@@ -120,16 +129,30 @@ make_words <- function() {
 words <- make_words()
 
 # The same names with another number of arguments.
-logarithm_to_base <- word("log", "logarithm_to_base", rule_real, 2)
+logarithm_to_base <- word("log", "logarithm_to_base", rule_real, 2, c("x", "base"))
 negation <- list(name = "-", operation = "negate", rule = rule_arithmetic, arguments = 1, fun = base::`-`)
 
-# The word that this function is, called so, or NULL. Named arguments are R's business.
+# The word that this function is, called with so many arguments, or NULL.
 find_word <- function(name, fun, arguments) {
   entry <- words[[name]]
-  if (is.null(entry) || !identical(entry$fun, fun) || !is.null(names(arguments))) return(NULL)
+  if (is.null(entry) || !identical(entry$fun, fun)) return(NULL)
   if (name == "-" && length(arguments) == 1) return(negation)
   if (name == "log" && length(arguments) == 2) return(logarithm_to_base)
-  if (length(arguments) == entry$arguments) entry
+  if (length(arguments) <= entry$arguments && length(arguments) >= entry$arguments - length(entry$defaults)) entry
+}
+
+# The arguments in the word's order, with its defaults. NULL if they have names that are R's business.
+word_arguments <- function(entry, arguments) {
+  if (!is.null(names(arguments))) {
+    free <- setdiff(entry$names, names(arguments))
+    unnamed <- !nzchar(names(arguments))
+    if (sum(unnamed) > length(free)) return(NULL)
+    names(arguments)[unnamed] <- free[seq_len(sum(unnamed))]
+    if (!setequal(names(arguments), entry$names[seq_along(arguments)])) return(NULL)
+    arguments <- unname(arguments[entry$names[seq_along(arguments)]])
+  }
+  left_out <- entry$arguments - length(arguments)
+  c(arguments, utils::tail(entry$defaults, left_out))
 }
 
 # Over the column, or across columns? Of several columns these could mean either.
@@ -146,6 +169,10 @@ value_by_value <- c(
   "&", "|", "&&", "||", "!", "xor", "abs", "sqrt", "exp", "floor", "ceiling", "trunc"
 )
 
+# The package's own.
+delayedAssign("own_value_by_value", list(date_part = date_part))
+
 is_value_by_value <- function(name, fun) {
-  name %in% value_by_value && identical(fun, get0(name, baseenv(), mode = "function"))
+  if (name %in% value_by_value) return(identical(fun, get0(name, baseenv(), mode = "function")))
+  !is.null(own_value_by_value[[name]]) && identical(fun, own_value_by_value[[name]])
 }

@@ -121,15 +121,17 @@ place_of <- function(after, names, env, call) {
 # The names of the result's columns, in order.
 step_columns <- function(step, names, place) {
   final <- final_targets(step$statements)
-  replaced <- intersect(names, final$set)
-  kept <- setdiff(names[names %in% c(step$carried, replaced)], final$removed)
-  new <- setdiff(final$set[!is_scratch(final$set)], names)
-  append(kept, new, after = sum(kept %in% utils::head(names, place)))
+  kept <- names[match(names, c(step$carried, final$set), 0L) > 0L & !match(names, final$removed, 0L)]
+  new <- final$set[!is_scratch(final$set) & !match(final$set, names, 0L)]
+  append(kept, new, after = sum(match(kept, names) <= place))
 }
 
 # A column that is set and removed later is not there, and the other way round.
 final_targets <- function(statements) {
   set <- removed <- character()
+  if (!any(vapply(statements, `[[`, NA, "removes"))) {
+    return(list(set = unique(unlist(lapply(statements, `[[`, "targets"))), removed = removed))
+  }
   for (statement in statements) {
     if (statement$removes) {
       set <- setdiff(set, statement$targets)

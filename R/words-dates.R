@@ -16,7 +16,9 @@
 date_part <- function(x, part) {
   call <- quote(date_part())
   check_date_part(x, part, call)
-  if (part %in% c("hour", "minute", "second") && inherits(x, "Date")) return(ifelse(is.na(x), NA_integer_, 0L))
+  of_day <- !part %in% c("hour", "minute", "second")
+  if (inherits(x, "Date")) return(if (of_day) date_part_cpp(as.numeric(x), part, 1) else ifelse(is.na(x), NA_integer_, 0L))
+  if (of_day && is_in_utc(x)) return(date_part_cpp(as.numeric(x), part, 86400))
   fields <- as.POSIXlt(x)
   switch(part,
     year = fields$year + 1900L,
@@ -30,6 +32,9 @@ date_part <- function(x, part) {
     second = if (any(fields$sec != floor(fields$sec), na.rm = TRUE)) fields$sec else as.integer(fields$sec)
   )
 }
+
+# Other zones are R's to know.
+is_in_utc <- function(x) inherits(x, "POSIXct") && identical(attr(x, "tzone"), "UTC")
 
 date_parts <- c("year", "quarter", "month", "day", "weekday", "week", "hour", "minute", "second")
 

@@ -62,6 +62,19 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// date_part_cpp
+SEXP date_part_cpp(Rcpp::NumericVector values, std::string part, double units_per_day);
+RcppExport SEXP _rowanroot_date_part_cpp(SEXP valuesSEXP, SEXP partSEXP, SEXP units_per_daySEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< std::string >::type part(partSEXP);
+    Rcpp::traits::input_parameter< double >::type units_per_day(units_per_daySEXP);
+    rcpp_result_gen = Rcpp::wrap(date_part_cpp(values, part, units_per_day));
+    return rcpp_result_gen;
+END_RCPP
+}
 // flush_file_cpp
 bool flush_file_cpp(std::string path);
 RcppExport SEXP _rowanroot_flush_file_cpp(SEXP pathSEXP) {
@@ -152,6 +165,47 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// group_edges_cpp
+Rcpp::IntegerVector group_edges_cpp(Rcpp::IntegerVector group_of_row, int groups, bool last);
+RcppExport SEXP _rowanroot_group_edges_cpp(SEXP group_of_rowSEXP, SEXP groupsSEXP, SEXP lastSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group_of_row(group_of_rowSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< bool >::type last(lastSEXP);
+    rcpp_result_gen = Rcpp::wrap(group_edges_cpp(group_of_row, groups, last));
+    return rcpp_result_gen;
+END_RCPP
+}
+// count_distinct_cpp
+Rcpp::IntegerVector count_distinct_cpp(SEXP column, Rcpp::IntegerVector group_of_row, int groups);
+RcppExport SEXP _rowanroot_count_distinct_cpp(SEXP columnSEXP, SEXP group_of_rowSEXP, SEXP groupsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group_of_row(group_of_rowSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    rcpp_result_gen = Rcpp::wrap(count_distinct_cpp(column, group_of_row, groups));
+    return rcpp_result_gen;
+END_RCPP
+}
+// quantiles_cpp
+Rcpp::NumericVector quantiles_cpp(SEXP column, double share, bool skip_missing, Rcpp::IntegerVector group_of_row, int groups);
+RcppExport SEXP _rowanroot_quantiles_cpp(SEXP columnSEXP, SEXP shareSEXP, SEXP skip_missingSEXP, SEXP group_of_rowSEXP, SEXP groupsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< double >::type share(shareSEXP);
+    Rcpp::traits::input_parameter< bool >::type skip_missing(skip_missingSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group_of_row(group_of_rowSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    rcpp_result_gen = Rcpp::wrap(quantiles_cpp(column, share, skip_missing, group_of_row, groups));
+    return rcpp_result_gen;
+END_RCPP
+}
 // number_in_group_cpp
 Rcpp::IntegerVector number_in_group_cpp(Rcpp::IntegerVector group_of_row, int groups);
 RcppExport SEXP _rowanroot_number_in_group_cpp(SEXP group_of_rowSEXP, SEXP groupsSEXP) {
@@ -161,6 +215,17 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group_of_row(group_of_rowSEXP);
     Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
     rcpp_result_gen = Rcpp::wrap(number_in_group_cpp(group_of_row, groups));
+    return rcpp_result_gen;
+END_RCPP
+}
+// different_texts_cpp
+SEXP different_texts_cpp(Rcpp::CharacterVector column);
+RcppExport SEXP _rowanroot_different_texts_cpp(SEXP columnSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type column(columnSEXP);
+    rcpp_result_gen = Rcpp::wrap(different_texts_cpp(column));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -187,6 +252,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_csv_open_cpp", (DL_FUNC) &_rowanroot_csv_open_cpp, 2},
     {"_rowanroot_csv_column_cpp", (DL_FUNC) &_rowanroot_csv_column_cpp, 3},
     {"_rowanroot_csv_write_cpp", (DL_FUNC) &_rowanroot_csv_write_cpp, 5},
+    {"_rowanroot_date_part_cpp", (DL_FUNC) &_rowanroot_date_part_cpp, 3},
     {"_rowanroot_flush_file_cpp", (DL_FUNC) &_rowanroot_flush_file_cpp, 1},
     {"_rowanroot_keep_where_cpp", (DL_FUNC) &_rowanroot_keep_where_cpp, 4},
     {"_rowanroot_group_rows_cpp", (DL_FUNC) &_rowanroot_group_rows_cpp, 2},
@@ -194,7 +260,11 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_moments_cpp", (DL_FUNC) &_rowanroot_moments_cpp, 2},
     {"_rowanroot_aggregate_groups_cpp", (DL_FUNC) &_rowanroot_aggregate_groups_cpp, 5},
     {"_rowanroot_spread_groups_cpp", (DL_FUNC) &_rowanroot_spread_groups_cpp, 2},
+    {"_rowanroot_group_edges_cpp", (DL_FUNC) &_rowanroot_group_edges_cpp, 3},
+    {"_rowanroot_count_distinct_cpp", (DL_FUNC) &_rowanroot_count_distinct_cpp, 3},
+    {"_rowanroot_quantiles_cpp", (DL_FUNC) &_rowanroot_quantiles_cpp, 5},
     {"_rowanroot_number_in_group_cpp", (DL_FUNC) &_rowanroot_number_in_group_cpp, 2},
+    {"_rowanroot_different_texts_cpp", (DL_FUNC) &_rowanroot_different_texts_cpp, 1},
     {"_rowanroot_run_program_cpp", (DL_FUNC) &_rowanroot_run_program_cpp, 7},
     {NULL, NULL, 0}
 };

@@ -56,6 +56,8 @@ Type type_of_vector(SEXP x) {
   }
 }
 
+Type type_of_column(SEXP x) { return Rf_inherits(x, "integer64") ? Type::long_integer : type_of_vector(x); }
+
 const void* address_of(SEXP x) {
   switch (TYPEOF(x)) {
     case LGLSXP: return LOGICAL(x);

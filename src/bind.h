@@ -9,6 +9,9 @@
 rowanroot::Type type_of_vector(SEXP x);
 const void* address_of(SEXP x);
 
+// The same for columns that are only grouped and ordered: those of class integer64 hold long integers.
+rowanroot::Type type_of_column(SEXP x);
+
 // A new vector, of large pages where the system has them.
 SEXP new_vector(SEXPTYPE type, R_xlen_t n);
 

@@ -3,15 +3,21 @@
 #include "aggregate.h"
 #include "bind.h"
 #include "groups.h"
+#include "quantiles.h"
 
 using namespace rowanroot;
 
 namespace {
 
-template <class Vector>
-Vector spread(const Vector& values, const Rcpp::IntegerVector& group_of_row) {
-  Vector result(Rcpp::no_init(group_of_row.size()));
-  for (R_xlen_t i = 0; i < group_of_row.size(); ++i) result[i] = values[group_of_row[i]];
+template <class T>
+void spread(const T* values, const Rcpp::IntegerVector& group_of_row, T* result) {
+  const int* group = group_of_row.begin();
+  for (R_xlen_t i = 0; i < group_of_row.size(); ++i) result[i] = values[group[i]];
+}
+
+Rcpp::IntegerVector rows_from_one(const std::vector<std::int32_t>& rows) {
+  Rcpp::IntegerVector result(rows.size());
+  for (std::size_t k = 0; k < rows.size(); ++k) result[k] = rows[k] + 1;
   return result;
 }
 
@@ -25,8 +31,8 @@ Rcpp::List group_rows_cpp(Rcpp::List columns, double rows) {
   for (R_xlen_t k = 0; k < columns.size(); ++k) {
     SEXP column = columns[k];
     const Rcpp::RObject values = TYPEOF(column) == STRSXP ? with_comparable_texts(column) : Rcpp::RObject(column);
-    groups = k == 0 ? group_by(type_of_vector(values), address_of(values), size)
-                    : group_further(groups, type_of_vector(values), address_of(values), size);
+    groups = k == 0 ? group_by(type_of_column(values), address_of(values), size)
+                    : group_further(groups, type_of_column(values), address_of(values), size);
   }
   Rcpp::IntegerVector of_row(groups.of_row.begin(), groups.of_row.end()), sizes(groups.count);
   for (std::int32_t group : groups.of_row) ++sizes[group];
@@ -61,11 +67,40 @@ Rcpp::NumericVector aggregate_groups_cpp(std::string what, SEXP column, bool ski
 // The value of its group for each row.
 // [[Rcpp::export]]
 SEXP spread_groups_cpp(SEXP values, Rcpp::IntegerVector group_of_row) {
+  Rcpp::Shield<SEXP> result(new_vector(TYPEOF(values), group_of_row.size()));
   switch (TYPEOF(values)) {
-    case REALSXP: return spread(Rcpp::NumericVector(values), group_of_row);
-    case INTSXP: return spread(Rcpp::IntegerVector(values), group_of_row);
+    case REALSXP: spread(REAL(values), group_of_row, REAL(result)); break;
+    case INTSXP: spread(INTEGER(values), group_of_row, INTEGER(result)); break;
+    case LGLSXP: spread(LOGICAL(values), group_of_row, LOGICAL(result)); break;
     default: Rcpp::stop("the engine has no type for this vector");
   }
+  return result;
+}
+
+// The first row of each group, from 1, or its last.
+// [[Rcpp::export]]
+Rcpp::IntegerVector group_edges_cpp(Rcpp::IntegerVector group_of_row, int groups, bool last) {
+  const std::size_t rows = static_cast<std::size_t>(group_of_row.size());
+  return rows_from_one(last ? last_rows(group_of_row.begin(), rows, groups) : first_rows(group_of_row.begin(), rows, groups));
+}
+
+// [[Rcpp::export]]
+Rcpp::IntegerVector count_distinct_cpp(SEXP column, Rcpp::IntegerVector group_of_row, int groups) {
+  const Rcpp::RObject values = TYPEOF(column) == STRSXP ? with_comparable_texts(column) : Rcpp::RObject(column);
+  const std::vector<std::int32_t> counts =
+      count_distinct(group_of_row.begin(), groups, type_of_column(values), address_of(values),
+                     static_cast<std::size_t>(group_of_row.size()), NA_STRING);
+  return Rcpp::IntegerVector(counts.begin(), counts.end());
+}
+
+// The median of each group if `share` is missing, else the quantile.
+// [[Rcpp::export]]
+Rcpp::NumericVector quantiles_cpp(SEXP column, double share, bool skip_missing, Rcpp::IntegerVector group_of_row, int groups) {
+  const std::size_t rows = static_cast<std::size_t>(group_of_row.size());
+  const std::vector<double> values =
+      share == share ? quantiles(share, type_of_vector(column), address_of(column), rows, group_of_row.begin(), groups)
+                     : medians(type_of_vector(column), address_of(column), rows, skip_missing, group_of_row.begin(), groups);
+  return Rcpp::NumericVector(values.begin(), values.end());
 }
 
 // How many rows of its group come before each row, and itself.
@@ -75,4 +110,23 @@ Rcpp::IntegerVector number_in_group_cpp(Rcpp::IntegerVector group_of_row, int gr
   std::vector<int> seen(groups, 0);
   for (R_xlen_t i = 0; i < group_of_row.size(); ++i) result[i] = ++seen[group_of_row[i]];
   return result;
+}
+
+// The different texts of a column and, from 1, which of them each row has. NULL if that is not worth while: few rows,
+// or most of them different.
+// [[Rcpp::export]]
+SEXP different_texts_cpp(Rcpp::CharacterVector column) {
+  constexpr R_xlen_t least_rows = 1000, sample_rows = 20000;
+  const R_xlen_t rows = column.size();
+  if (rows < least_rows) return R_NilValue;
+  const auto group = [&](R_xlen_t size) { return group_by(Type::text, address_of(column), static_cast<std::size_t>(size)); };
+  if (rows > 2 * sample_rows && group(sample_rows).count > sample_rows / 2) return R_NilValue;
+  const Groups groups = group(rows);
+  if (groups.count > static_cast<std::size_t>(rows) / 2) return R_NilValue;
+  Rcpp::CharacterVector texts(groups.count);
+  Rcpp::IntegerVector of_row(Rcpp::no_init(rows));
+  const std::vector<std::int32_t> first = first_rows(groups.of_row.data(), static_cast<std::size_t>(rows), groups.count);
+  for (std::size_t k = 0; k < groups.count; ++k) texts[k] = STRING_ELT(column, first[k]);
+  for (R_xlen_t i = 0; i < rows; ++i) of_row[i] = groups.of_row[i] + 1;
+  return Rcpp::List::create(Rcpp::Named("texts") = texts, Rcpp::Named("of_row") = of_row);
 }

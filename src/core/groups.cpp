@@ -1,6 +1,7 @@
 #include "groups.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace rowanroot {
 namespace {
@@ -53,6 +54,7 @@ class Numbering {
 
 std::uint64_t key_of(std::int32_t value) { return static_cast<std::uint32_t>(value); }
 std::uint64_t key_of(Text value) { return reinterpret_cast<std::uintptr_t>(value); }
+std::uint64_t key_of(std::int64_t value) { return static_cast<std::uint64_t>(value); }
 std::uint64_t key_of(double value) {
   if (value == 0) value = 0;  // -0 is 0
   std::uint64_t bits;
@@ -99,16 +101,56 @@ Groups group_integers(const std::int32_t* values, std::size_t rows) {
 Groups group_by(Type type, const void* column, std::size_t rows) {
   switch (type) {
     case Type::real: return number_rows(rows, [x = static_cast<const double*>(column)](std::size_t i) { return key_of(x[i]); });
+    case Type::long_integer: return number_rows(rows, [x = static_cast<const std::int64_t*>(column)](std::size_t i) { return key_of(x[i]); });
     case Type::text: return number_rows(rows, [x = static_cast<const Text*>(column)](std::size_t i) { return key_of(x[i]); });
     default: return group_integers(static_cast<const std::int32_t*>(column), rows);
   }
 }
 
-Groups group_further(const Groups& groups, Type type, const void* column, std::size_t rows) {
+namespace {
+
+Groups group_further(const std::int32_t* group_of_row, Type type, const void* column, std::size_t rows) {
   const Groups other = group_by(type, column, rows);
   return number_rows(rows, [&](std::size_t i) {
-    return static_cast<std::uint64_t>(groups.of_row[i]) << 32 | static_cast<std::uint32_t>(other.of_row[i]);
+    return static_cast<std::uint64_t>(group_of_row[i]) << 32 | static_cast<std::uint32_t>(other.of_row[i]);
   });
+}
+
+bool is_unknown(Type type, const void* column, std::size_t row, Text missing_text) {
+  switch (type) {
+    case Type::real: return std::isnan(static_cast<const double*>(column)[row]);
+    case Type::text: return static_cast<const Text*>(column)[row] == missing_text;
+    case Type::long_integer: return static_cast<const std::int64_t*>(column)[row] == missing_long_integer;
+    default: return static_cast<const std::int32_t*>(column)[row] == missing_integer;
+  }
+}
+
+}  // namespace
+
+Groups group_further(const Groups& groups, Type type, const void* column, std::size_t rows) {
+  return group_further(groups.of_row.data(), type, column, rows);
+}
+
+std::vector<std::int32_t> count_distinct(const std::int32_t* group_of_row, std::size_t groups, Type type, const void* column,
+                                         std::size_t rows, Text missing_text) {
+  const Groups values = group_further(group_of_row, type, column, rows);
+  std::vector<std::int32_t> counts(groups, 0);
+  for (std::int32_t row : first_rows(values.of_row.data(), rows, values.count))
+    counts[group_of_row[row]] += !is_unknown(type, column, row, missing_text);
+  return counts;
+}
+
+std::vector<std::int32_t> first_rows(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups) {
+  std::vector<std::int32_t> first(groups, -1);
+  for (std::size_t i = 0; i < rows; ++i)
+    if (first[group_of_row[i]] < 0) first[group_of_row[i]] = static_cast<std::int32_t>(i);
+  return first;
+}
+
+std::vector<std::int32_t> last_rows(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups) {
+  std::vector<std::int32_t> last(groups, -1);
+  for (std::size_t i = 0; i < rows; ++i) last[group_of_row[i]] = static_cast<std::int32_t>(i);
+  return last;
 }
 
 }  // namespace rowanroot

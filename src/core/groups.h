@@ -20,4 +20,12 @@ Groups group_by(Type type, const void* column, std::size_t rows);
 // Groups by one more column: rows are together if they were before, and have equal values here.
 Groups group_further(const Groups& groups, Type type, const void* column, std::size_t rows);
 
+// How many different values each group has; a missing one is none, nor is one that is not a number.
+std::vector<std::int32_t> count_distinct(const std::int32_t* group_of_row, std::size_t groups, Type type, const void* column,
+                                         std::size_t rows, Text missing_text);
+
+// The row in which each group begins, or ends.
+std::vector<std::int32_t> first_rows(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups);
+std::vector<std::int32_t> last_rows(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups);
+
 }  // namespace rowanroot

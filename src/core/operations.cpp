@@ -13,7 +13,7 @@ using Key = std::pair<std::string, std::vector<Type>>;
 std::map<Key, Operation> all_operations() {
   std::map<Key, Operation> table;
   for (Operations part : {arithmetic_operations(), comparison_operations(), logic_operations(),
-                          mathematics_operations(), conversion_operations()})
+                          mathematics_operations(), conversion_operations(), rounding_operations()})
     for (Operation& operation : part) {
       Key key(operation.name, operation.operands);
       table.emplace(std::move(key), std::move(operation));
@@ -27,6 +27,7 @@ const char* name_of(Type type) {
     case Type::integer: return "integer";
     case Type::real: return "real";
     case Type::text: return "text";
+    case Type::long_integer: return "long integer";
   }
   return "unknown";
 }

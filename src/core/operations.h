@@ -47,5 +47,6 @@ Operations comparison_operations();
 Operations logic_operations();
 Operations mathematics_operations();
 Operations conversion_operations();
+Operations rounding_operations();
 
 }  // namespace rowanroot

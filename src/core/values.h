@@ -9,12 +9,15 @@
 
 namespace rowanroot {
 
-enum class Type : std::uint8_t { logical, integer, real, text };
+// Long integers, of 64 bits, are grouped and ordered; no operation calculates with them.
+enum class Type : std::uint8_t { logical, integer, real, text, long_integer };
 
 // A text is the address of an interned string: equal addresses are equal texts.
 using Text = const void*;
 
 inline constexpr std::int32_t missing_integer = std::numeric_limits<std::int32_t>::min();
+
+inline constexpr std::int64_t missing_long_integer = std::numeric_limits<std::int64_t>::min();
 
 // R's NA_real_ is the NaN with 1954 in its lower word; other NaNs are not "missing" but "not a number".
 inline double missing_real() {
@@ -24,8 +27,16 @@ inline double missing_real() {
   return value;
 }
 
+inline bool is_missing_real(double value) {
+  std::uint64_t bits;
+  std::memcpy(&bits, &value, sizeof bits);
+  return value != value && static_cast<std::uint32_t>(bits) == 1954;
+}
+
+static_assert(sizeof(Text) == sizeof(double), "texts and numbers share registers");
+
 inline std::size_t width(Type type) {
-  return type == Type::real ? sizeof(double) : type == Type::text ? sizeof(Text) : sizeof(std::int32_t);
+  return type == Type::logical || type == Type::integer ? sizeof(std::int32_t) : sizeof(double);
 }
 
 // One value for every row.

@@ -5,14 +5,13 @@ make_data <- function(n) {
              k = pick(c(-0.5, 2)), g = pick(c("a", "b", "\u00e6", NA)), h = pick(c(1L, 2L, NA)), r = pick(c(0, -0, NaN, NA)))
 }
 
-aggregates <- list(sum = sum, mean = mean, sd = stats::sd, var = stats::var, min = min, max = max)
+aggregates <- list(sum = sum, mean = mean, sd = stats::sd, var = stats::var, min = min, max = max, median = stats::median)
 
 # The value of each row's group, by base R: NA and NaN are groups of their own.
 by_group <- function(x, groups, f) {
   key <- do.call(paste, lapply(groups, function(g) if (is.numeric(g)) ifelse(is.nan(g), "NaN", format(g + 0)) else g))
-  result <- rep(f(x[0][NA]), length(x))
-  for (one in unique(key)) result[key == one] <- f(x[key == one])
-  result
+  keys <- unique(key)
+  do.call(c, lapply(keys, function(one) f(x[key %in% one])))[match(key, keys)]
 }
 
 test_that("aggregates are those of base R, over the column and over each group", {
@@ -32,6 +31,42 @@ test_that("aggregates are those of base R, over the column and over each group",
       expect_equal(found, expected, tolerance = 1e-13, info = info)
     }
   }
+})
+
+test_that("quantiles, truths and counts are those of base R, over the column and over each group", {
+  for (n in c(1, 2, 500)) {
+    data <- make_data(n)
+    data$day <- as.Date("2025-01-01") + sample(5, n, replace = TRUE)
+    data$day[sample(n, n %/% 4)] <- NA
+    data$kind <- factor(data$g)
+    cases <- c(
+      lapply(c(0, 0.1, 1 / 3, 0.5, 1), function(p) list(bquote(quantile(w, .(p))), data$w, function(x) stats::quantile(x, p, names = FALSE))),
+      lapply(c("i", "d"), function(x) list(bquote(quantile(.(as.name(x)), probs = 0.3, na.rm = TRUE)), data[[x]],
+                                           function(x) as.numeric(stats::quantile(x, 0.3, na.rm = TRUE, names = FALSE)))),
+      list(list(quote(any(l)), data$l, any), list(quote(all(l)), data$l, all), list(quote(any(l, na.rm = TRUE)), data$l, function(x) any(x, na.rm = TRUE)),
+           list(quote(all(i > 0, na.rm = TRUE)), data$i > 0, function(x) all(x, na.rm = TRUE)), list(quote(length(day)), data$day, length),
+           list(quote(min(day)), data$day, min), list(quote(max(day, na.rm = TRUE)), data$day, function(x) if (all(is.na(x))) as.Date(-Inf, origin = "1970-01-01") else max(x, na.rm = TRUE)),
+           list(quote(median(day)), data$day, stats::median)),
+      unlist(lapply(c("d", "i", "l", "g", "day", "kind"), function(x) lapply(c("count_known", "count_distinct", "first_value", "last_value"), function(name)
+        list(call(name, as.name(x)), data[[x]], get(name)))), recursive = FALSE)
+    )
+    for (case in cases) {
+      block <- bquote({ new <- .(case[[1]]) })
+      info <- paste(n, deparse1(case[[1]]))
+      expect_equal(suppressWarnings(eval(bquote(set_columns(data, .(block))))$new), rep(suppressWarnings(case[[3]](case[[2]])), n), tolerance = 1e-14, info = info)
+      expect_equal(suppressWarnings(eval(bquote(set_columns(data, .(block), within = c(g, h))))$new),
+                   suppressWarnings(by_group(case[[2]], data[c("g", "h")], case[[3]])), tolerance = 1e-14, info = info)
+    }
+  }
+  expect_error(set_columns(data, { q <- quantile(d, 0.5) }), class = "rowanroot_formula_failed")
+})
+
+test_that("64-bit integers are grouped and counted by all their bits", {
+  id <- bit64::as.integer64(c("0", NA, "9218868437227405313", "9218868437227405314", "0"))
+  data <- data.frame(n = 1:5)
+  data$id <- id
+  expect_identical(set_columns(data, { first <- first_value(n) }, within = id)$first, c(1L, 2L, 3L, 4L, 1L))
+  expect_identical(set_columns(data, { ids <- count_distinct(id) })$ids[1], 3L)
 })
 
 test_that("a missing value and one that is no number are told apart", {

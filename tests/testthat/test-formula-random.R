@@ -11,7 +11,10 @@ random_columns <- function(rows) {
     l = pick(c(TRUE, FALSE, NA)),
     m = pick(c(TRUE, FALSE)),
     s = pick(c("a", "b", NA, "", "\u00e6")),
-    t = pick(c("a", "b", "NA"))
+    t = pick(c("a", "b", "NA")),
+    day = as.Date("2024-02-28") + pick(c(NA, 0, 1, 2, 400, -25000)),
+    eve = structure(pick(c(NA, 19000L, -1L)), class = "Date"),
+    kind = factor(pick(c("b", "a", NA)), levels = c("b", "a"))
   )
 }
 
@@ -26,29 +29,41 @@ random_formula <- function(type, depth) {
     call("switch", part("text"), a = part(type), b = part(type), part(type))
   }
   switch(type,
-    whole = switch(sample(4, 1),
+    whole = switch(sample(6, 1),
       call(sample(c("+", "-", "*", "%%", "%/%", "pmin", "pmax"), 1), part("whole"), part(sample(c("whole", "logical"), 1))),
       call(sample(c("-", "abs", "as.integer"), 1), part("whole")),
       choice("whole"),
-      call("(", part("whole"))
+      call("(", part("whole")),
+      call("nchar", part("text")),
+      call("date_part", part("date"), sample(c("year", "month", "day", "weekday", "week", "quarter"), 1))
     ),
-    real = switch(sample(6, 1),
+    real = switch(sample(8, 1),
       call(sample(c("+", "-", "*", "/", "^", "%%", "%/%", "log", "atan2", "pmin", "pmax"), 1), part("real"), part("number")),
       call(sample(c("/", "^", "log", "atan2"), 1), part("number"), part("number")),
       call(sample(one_number, 1), part("real")),
       choice("real"),
       call("as.numeric", part("whole")),
-      call(sample(c("two_ways", "three_ways"), 1), part("real"), part("real"))
+      call(sample(c("two_ways", "three_ways"), 1), part("real"), part("real")),
+      call(sample(c("round", "signif"), 1), part("real"), digits = sample(c(-310, -2:3, 15, 320), 1)),
+      sample(list(quote(as.numeric(day - eve)), quote(pmin(d, e, i)), quote(round(d))), 1)[[1]]
     ),
-    logical = switch(sample(6, 1),
+    logical = switch(sample(8, 1),
       call(sample(c("==", "!=", "<", "<=", ">", ">="), 1), part("number"), part("number")),
       call(sample(c("&&", "||", "&", "|", "xor"), 1), part("logical"), part("logical")),
       call(sample(c("!", "is.na"), 1), part("logical")),
       call(sample(c("==", "!="), 1), part("text"), part("text")),
       call(sample(c("is.na", "is.finite", "is.infinite", "as.logical"), 1), part("number")),
-      call("is.nan", random_leaf("real"))
+      call("is.nan", random_leaf("real")),
+      call(sample(c("<", "==", ">="), 1), random_leaf("date"), random_leaf("date")),
+      sample(list(call("%in%", part("text"), quote(c("a", "\u00e6", NA))), call("startsWith", part("text"), "a"), quote(kind == "a")), 1)[[1]]
     ),
-    text = if (stats::runif(1) < 0.5) choice("text") else call("named", part("number"), part("text"))
+    text = switch(sample(4, 1),
+      choice("text"),
+      call("named", part("number"), part("text")),
+      call(sample(c("toupper", "trimws"), 1), part("text")),
+      sample(list(call("substr", part("text"), 1, 1), call("paste0", part("text"), part("text")), quote(as.character(kind))), 1)[[1]]
+    ),
+    date = if (stats::runif(1) < 0.5) choice("date") else call("+", part("date"), quote(j))
   )
 }
 
@@ -60,7 +75,8 @@ random_leaf <- function(type) {
     whole = sample(list(quote(i), quote(j), 2L, 0L, 7L, NA_integer_), 1)[[1]],
     real = sample(list(quote(d), quote(e), 2, 0.5, -1, NA_real_), 1)[[1]],
     logical = sample(list(quote(l), quote(m), TRUE, NA), 1)[[1]],
-    text = sample(list(quote(s), quote(t), "a"), 1)[[1]]
+    text = sample(list(quote(s), quote(t), "a"), 1)[[1]],
+    date = sample(list(quote(day), quote(eve)), 1)[[1]]
   )
 }
 
@@ -81,6 +97,11 @@ named <- function(x, s) switch(if (is.na(x)) "b" else if (x > 0) "a" else "c", a
 one_row <- new.env(parent = baseenv())
 for (name in c("two_ways", "three_ways", "named")) assign(name, get(name), one_row)
 assign("switch", function(value, ...) base::`if`(is.na(value), NA, base::switch(value, ...)), one_row)
+# For a single row a missing branch is a logical NA: here it is the text, or the date, that the column has.
+for (name in c("nchar", "toupper", "trimws", "startsWith", "substr")) {
+  assign(name, local({ fun <- get(name); function(x, ...) fun(as.character(x), ...) }), one_row)
+}
+assign("date_part", function(x, part) rowanroot::date_part(as.Date(x), part), one_row)
 assign("if", function(condition, yes, no = NA) {
   condition <- as.logical(condition)
   base::`if`(is.na(condition), NA, base::`if`(condition, yes, no))
@@ -95,11 +116,12 @@ row_by_row <- function(formula, data) {
       invokeRestart("muffleWarning")
     }
   )
-  list(values = unlist(values), overflow = overflow)
+  list(values = unlist(values), overflow = overflow)  # dates as numbers
 }
 
 # Which of two NaNs comes out of an operation on both is the processor's choice, in R as here.
 same_values <- function(a, b) {
+  if (inherits(a, "Date")) a <- as.numeric(a)
   if (is.double(b) && is.numeric(a)) a <- as.double(a)
   if (is.double(a) && is.numeric(b)) b <- as.double(b)
   if (is.logical(b) && all(is.na(b))) return(all(is.na(a)))
@@ -115,7 +137,7 @@ test_that("a formula gives what plain R gives for one row after the other", {
   wrong <- character()
   for (k in seq_len(as.integer(Sys.getenv("ROWANROOT_FORMULAS", "600")))) {
     data <- random_columns(sample(c(1, 3, 40), 1))
-    formula <- random_formula(sample(c("number", "logical", "text"), 1), sample(1:4, 1))
+    formula <- random_formula(sample(c("number", "logical", "text", "date"), 1), sample(1:4, 1))
     expected <- row_by_row(formula, data)
     overflow <- FALSE
     found <- withCallingHandlers(
@@ -131,7 +153,7 @@ test_that("a formula gives what plain R gives for one row after the other", {
 test_that("results do not depend on the size of blocks or the number of threads", {
   set.seed(2)
   data <- random_columns(5000)
-  formulas <- lapply(rep(c("number", "logical", "text"), 10), random_formula, depth = 3)
+  formulas <- lapply(rep(c("number", "logical", "text", "date"), 10), random_formula, depth = 3)
   calculate <- function(formula) suppressWarnings(eval(bquote(set_columns(data, { new <- .(formula) })))$new)
   usual <- lapply(formulas, calculate)
   for (block_rows in c(1L, 77L, 4096L)) for (threads in 1:2) {

@@ -1,0 +1,22 @@
+#pragma once
+// Values at a place in the order of a column, or of each group.
+
+#include <cstddef>
+#include <cstdint>
+#include <vector>
+
+#include "values.h"
+
+namespace rowanroot {
+
+// The median of each group: the middle value, or the mean of the middle two. Of no values, or with one that is
+// missing unless those are skipped, it is missing.
+std::vector<double> medians(Type type, const void* column, std::size_t rows, bool skip_missing, const std::int32_t* group_of_row,
+                            std::size_t groups);
+
+// The value that this share of each group's values lies below, between two values by a straight line: Hyndman and
+// Fan's type 7 (1996), as R's `quantile()`. Missing values are skipped.
+std::vector<double> quantiles(double share, Type type, const void* column, std::size_t rows, const std::int32_t* group_of_row,
+                              std::size_t groups);
+
+}  // namespace rowanroot
