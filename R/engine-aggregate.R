@@ -4,6 +4,7 @@
 type_aggregate <- function(node, run) {
   argument <- type_node(node$argument, run)
   groups <- run_groups(run, node$within)
+  check_can_aggregate(node, argument, run)
   if (!is_for_core(node, argument, run)) return(aggregate_with_r(node, argument, groups, run))
   if (argument$kind != "slot") argument <- new_pending(run, argument)
   key <- paste(argument$id, node$entry$name, node$skip_missing, node$share, groups$key)
@@ -12,6 +13,17 @@ type_aggregate <- function(node, run) {
     run$aggregates[[key]] <- calculate_aggregate(node, argument$id, argument$type, groups, run)
   }
   run$aggregates[[key]]
+}
+
+# R would give a missing mean of texts, with a warning at most.
+check_can_aggregate <- function(node, argument, run) {
+  if (argument$type != "text" || node$entry$way %in% c("rows", "edge") || node$entry$name %in% c("min", "max")) return(invisible())
+  needs <- if (node$entry$way == "truth") "true or false" else "numbers"
+  stop_because(c("{.code {node$entry$name}()} needs {needs}, not text.",
+                 "x" = "{.code {label_of(node$argument)}} is text in {.code {run$formula}}.",
+                 "i" = if (needs == "numbers") "If it holds numbers, convert it first: {.code as.numeric()}."
+                       else "Compare it with something: {.code {label_of(node$argument)} == \u2026}."),
+               "type_mismatch", run$call)
 }
 
 # The rest is R's: texts in the order of a language, complex numbers, what can't be added up.

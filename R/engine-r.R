@@ -34,12 +34,21 @@ call_r_once <- function(fun, name, values, node, run) {
   labels <- unique_labels(node$arguments)
   result <- tryCatch(
     call_by_labels(fun, name, values, labels, node$env),
-    error = function(e) stop_formula_failed(label_of(node), run$formula, e, run$call, way_out(e, fun, name, labels))
+    error = function(e) {
+      if (inherits(e, "rowanroot_error")) stop_in_formula(e, run)
+      stop_formula_failed(label_of(node), run$formula, e, run$call, way_out(e, fun, name, labels))
+    }
   )
   # A broken-down time is a list of parts: a column has the moments themselves. Rows have no names.
   if (inherits(result, "POSIXlt")) result <- as.POSIXct(result)
   if (is.atomic(result) && !is.null(names(result))) names(result) <- NULL
   result
+}
+
+# An error of the package's own words says what is wrong; the formula is added.
+stop_in_formula <- function(error, run) {
+  rlang::abort(c(error$message, error$body, "i" = cli::format_inline("It is used in {.code {run$formula}}.")), class = setdiff(class(error), c("rlang_error", "error", "condition")),
+               call = run$call)
 }
 
 # Once for each group, with the group's rows of each column. Each group gives one value, or one a row.

@@ -59,6 +59,9 @@ test_that("quantiles, truths and counts are those of base R, over the column and
     }
   }
   expect_error(set_columns(data, { q <- quantile(d, 0.5) }), class = "rowanroot_formula_failed")
+  for (name in c("mean", "sd", "median", "any", "sum")) {
+    expect_error(eval(bquote(set_columns(data, { a <- .(as.name(name))(g) }))), class = "rowanroot_type_mismatch", info = name)
+  }
 })
 
 test_that("64-bit integers are grouped and counted by all their bits", {
