@@ -61,12 +61,40 @@ quantiles_cpp <- function(column, share, skip_missing, group_of_row, groups) {
     .Call(`_rowanroot_quantiles_cpp`, column, share, skip_missing, group_of_row, groups)
 }
 
-number_in_group_cpp <- function(group_of_row, groups) {
-    .Call(`_rowanroot_number_in_group_cpp`, group_of_row, groups)
-}
-
 different_texts_cpp <- function(column) {
     .Call(`_rowanroot_different_texts_cpp`, column)
+}
+
+text_codes_cpp <- function(column) {
+    .Call(`_rowanroot_text_codes_cpp`, column)
+}
+
+order_rows_cpp <- function(columns, descending, missing_first, rows, threads) {
+    .Call(`_rowanroot_order_rows_cpp`, columns, descending, missing_first, rows, threads)
+}
+
+ranks_cpp <- function(column, descending, ties, missing, of_row, groups, threads) {
+    .Call(`_rowanroot_ranks_cpp`, column, descending, ties, missing, of_row, groups, threads)
+}
+
+running_cpp <- function(what, missing, column, order, of_row, groups) {
+    .Call(`_rowanroot_running_cpp`, what, missing, column, order, of_row, groups)
+}
+
+running_integers_cpp <- function(what, missing, column, order, of_row, groups) {
+    .Call(`_rowanroot_running_integers_cpp`, what, missing, column, order, of_row, groups)
+}
+
+moving_cpp <- function(what, window, complete, column, order, of_row, groups) {
+    .Call(`_rowanroot_moving_cpp`, what, window, complete, column, order, of_row, groups)
+}
+
+neighbours_cpp <- function(rows, by, order, of_row, groups) {
+    .Call(`_rowanroot_neighbours_cpp`, rows, by, order, of_row, groups)
+}
+
+number_in_group_cpp <- function(rows, order, of_row, groups) {
+    .Call(`_rowanroot_number_in_group_cpp`, rows, order, of_row, groups)
 }
 
 run_program_cpp <- function(nodes, values, pending, counting, rows, threads, block_rows) {

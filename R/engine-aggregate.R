@@ -7,7 +7,8 @@ type_aggregate <- function(node, run) {
   check_can_aggregate(node, argument, run)
   if (!is_for_core(node, argument, run)) return(aggregate_with_r(node, argument, groups, run))
   if (argument$kind != "slot") argument <- new_pending(run, argument)
-  key <- paste(argument$id, node$entry$name, node$skip_missing, node$share, groups$key)
+  order <- if (node$entry$way == "edge") run_order(run)
+  key <- paste(argument$id, node$entry$name, node$skip_missing, node$share, groups$key, order$key)
   if (is.null(run$aggregates[[key]])) {
     calculate(run, argument$id)
     run$aggregates[[key]] <- calculate_aggregate(node, argument$id, argument$type, groups, run)
@@ -152,12 +153,18 @@ aggregate_rows <- function(node, id, type, groups, run) {
   )
 }
 
-# The first or last row's value, of any type.
+# The first or last row's value, of any type, in the block's order.
 edge_value <- function(node, id, groups, run) {
   column <- run$values[[id]]
+  order <- run_order(run)$rows
   last <- node$entry$name == "last_value"
-  if (is.null(groups)) return(typed_value(column[if (last) max(run$rows, 1) else 1], run))
-  rows <- group_edges_cpp(groups$of_row, length(groups$sizes), last)
+  if (is.null(groups)) {
+    row <- if (last) max(run$rows, 1) else 1
+    return(typed_value(column[if (is.null(order) || run$rows == 0) row else order[row] + 1L], run))
+  }
+  of_row <- if (is.null(order)) groups$of_row else groups$of_row[order + 1L]
+  rows <- group_edges_cpp(of_row, length(groups$sizes), last)
+  if (!is.null(order)) rows <- order[rows] + 1L
   new_slot(run, column[rows[groups$of_row + 1L]])
 }
 

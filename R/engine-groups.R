@@ -23,11 +23,15 @@ group_values <- function(column, run) {
   column
 }
 
-# The rows of each group, in order.
+# The rows of each group, in the block's order; without groups, of all rows.
 group_members <- function(run, groups) {
-  if (is.null(groups$members)) {
-    groups$members <- split(seq_len(run$rows), factor(groups$of_row, levels = seq_along(groups$sizes) - 1L))
+  order <- run_order(run)
+  rows <- if (is.null(order)) seq_len(run$rows) else order$rows + 1L
+  if (is.null(groups)) return(list(rows))
+  key <- paste("members", order$key)
+  if (is.null(groups[[key]])) {
+    groups[[key]] <- unname(split(rows, factor(groups$of_row[rows], levels = seq_along(groups$sizes) - 1L)))
     run$groups[[groups$key]] <- groups
   }
-  unname(groups$members)
+  groups[[key]]
 }

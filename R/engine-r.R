@@ -7,7 +7,8 @@ call_r <- function(node, run) {
 
 # `groups` are those of the block, or none where the function gives for each value what it gives for it alone.
 call_r_function <- function(fun, name, arguments, node, run, groups = run_groups(run)) {
-  if (!is.null(groups) && !is_value_by_value(name, fun)) return(call_r_by_group(fun, name, arguments, node, run, groups))
+  in_parts <- !is.null(groups) || !is.null(run_order(run))
+  if (in_parts && !is_value_by_value(name, fun)) return(call_r_by_group(fun, name, arguments, node, run, groups))
   values <- argument_values(arguments, run)
   by_text <- if (is_value_by_value(name, fun)) call_by_text(fun, name, arguments, values, node, run)
   if (!is.null(by_text)) return(by_text)
@@ -51,7 +52,7 @@ stop_in_formula <- function(error, run) {
                call = run$call)
 }
 
-# Once for each group, with the group's rows of each column. Each group gives one value, or one a row.
+# Once for each group, with the group's rows of each column, in the block's order if it has one. Each group gives one value, or one a row.
 call_r_by_group <- function(fun, name, arguments, node, run, groups) {
   members <- group_members(run, groups)
   whole <- argument_values(arguments, run)

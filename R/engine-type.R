@@ -36,6 +36,7 @@ type_node <- function(node, run) {
     value = typed_value(node$value, run),
     shared = type_shared(node, run),
     aggregate = type_aggregate(node, run),
+    ordered = type_ordered(node, run),
     word = type_word(node, run),
     choose = type_choose(node, run),
     r_call = call_r(node, run),
@@ -62,14 +63,15 @@ run_column <- function(run, name) {
   list(kind = "slot", id = id, type = run$types[[id]])
 }
 
-# `.row` and `.rows`, of the group under `within`.
+# `.row` and `.rows`, of the group under `within`; `.row` counts in the block's order.
 row_counts <- function(run, name) {
   groups <- run_groups(run)
   if (name == ".rows" && is.null(groups)) return(typed_constant(run$rows))
   if (is.null(run$row_counts[[name]])) {
-    run$row_counts[[name]] <- new_slot(run, if (is.null(groups)) seq_len(run$rows)
-                                            else if (name == ".row") number_in_group_cpp(groups$of_row, length(groups$sizes))
-                                            else spread_groups_cpp(groups$sizes, groups$of_row))
+    order <- if (name == ".row") run_order(run)$rows
+    run$row_counts[[name]] <- new_slot(run, if (name == ".rows") spread_groups_cpp(groups$sizes, groups$of_row)
+                                            else if (is.null(groups) && is.null(order)) seq_len(run$rows)
+                                            else number_in_group_cpp(run$rows, order, groups$of_row, length(groups$sizes)))
   }
   run$row_counts[[name]]
 }

@@ -7,6 +7,8 @@
 #   value    value, shown            anything from the script, and literals
 #   word     word, arguments         a word of the language
 #   choose   condition, yes, no
+#   aggregate  entry, argument, within   one value of a column or a group
+#   ordered  entry, argument, options, within, along   a word that depends on the order of rows or on groups
 #   r_call   fun, name, arguments    a function that the language does not know
 #   r_code   expr, columns, env      code that takes columns by name: a function or a model formula
 
@@ -173,6 +175,9 @@ bind_call <- function(expr, scope) {
   if (!is.null(word)) return(word)
   aggregate <- bind_aggregate(name, fun, arguments, expr, scope)
   if (!is.null(aggregate)) return(if (is.null(scope$in_function)) aggregate else give_up())
+  ordered <- bind_ordered(name, fun, expr, scope)
+  if (is.null(ordered)) ordered <- bind_derived(name, fun, expr, scope)
+  if (!is.null(ordered)) return(ordered)
   taken_in <- take_in(fun, expr, scope)
   if (!is.null(taken_in)) return(taken_in)
   if (!is.null(scope$in_function) && !is_value_by_value(name, fun)) give_up()
@@ -272,8 +277,7 @@ check_means_one_thing <- function(name, fun, arguments, scope) {
   over <- vapply(arguments, function(a) mentions(a, in_scope(scope)), NA)
   if (sum(over) < 2) return(invisible())
   inside <- paste(vapply(arguments[over], one_line, ""), collapse = ", ")
-  by_row <- if (name == "sum") paste(vapply(arguments[over], one_line, ""), collapse = " + ")
-            else paste0("p", name, "(", inside, ")")
+  by_row <- paste0(across, "(", inside, ")")
   stop_because(c("{.code {name}()} of several columns could mean two things.",
                  "x" = "It is used in {.code {scope_text(scope)}}.",
                  "i" = "In each row: {.code {by_row}}.",
@@ -298,6 +302,7 @@ node_columns <- function(node) {
     shared = once(node, "columns", node_columns(node$memory$node)),
     several = unlist(lapply(node$parts, node_columns), use.names = FALSE),
     aggregate = c(node_columns(node$argument), node$within),
+    ordered = c(node_columns(node$argument), node$within, node$along$names),
     choose = c(node_columns(node$condition), node_columns(node$yes), node_columns(node$no)),
     word = , r_call = c(unlist(lapply(node$arguments, node_columns), use.names = FALSE), node$within),
     r_code = node$columns

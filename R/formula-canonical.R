@@ -9,6 +9,8 @@ canonical <- function(node) {
     shared = once(node, "key", rlang::hash(canonical(node$memory$node))),
     aggregate = paste0("aggregate(", node$entry$name, ",", node$skip_missing, ",", node$share, ",", paste(quoted(node$within), collapse = ","), ",",
                        canonical(node$argument), ")"),
+    ordered = paste0("ordered(", node$entry$name, ",", canonical_value(node$options), ",", paste(quoted(node$within), collapse = ","), "|",
+                     paste(quoted(node$along$names), node$along$descending, collapse = ","), "|", canonical(node$argument), ")"),
     several = paste0("several(", canonical_arguments(node$parts), ")"),
     choose = paste0(if (isTRUE(node$some_rows)) "some_rows(" else "choose(", canonical(node$condition), ",", canonical(node$yes), ",", canonical(node$no), ")"),
     word = paste0("word(", node$word$name, ",", canonical_arguments(node$arguments), ")"),

@@ -45,7 +45,7 @@ shown_values <- function(node) {
   found <- switch(node$kind,
     value = if (is_shown_value(node)) stats::setNames(list(format_value(node$value)), one_line(node$shown)),
     shared = once(node, "values", shown_values(node$memory$node)),
-    aggregate = shown_values(node$argument),
+    aggregate = , ordered = shown_values(node$argument),
     several = unlist(lapply(node$parts, shown_values), recursive = FALSE),
     choose = c(shown_values(node$condition), shown_values(node$yes), shown_values(node$no)),
     word = , r_call = unlist(lapply(unname(node$arguments), shown_values), recursive = FALSE)

@@ -39,6 +39,8 @@
 #' @param within Columns by whose values the rows are grouped, given as for `carry`. Aggregates such as `mean()` and
 #'   `sum()`, R's functions of whole columns, `.row` and `.rows` are then of the group. Missing values are a group
 #'   of their own. A single function can have its own: `mean(net_kg, within = apiary)`. Rows stay in their order.
+#' @param along Columns that give the order of rows, for all that depends on it: running words, `previous()` and the like,
+#'   [first_value()], `.row`, and R's functions of whole columns such as `cumsum()`. [descending()] is from the greatest down.
 #' @param carry Which of the old columns the result keeps, as [all_columns()] says: all by default.
 #' @param after Where new columns go: after the column of this name; `0` puts them first. By default
 #'   they go last. Columns that are replaced stay where they are.
@@ -81,12 +83,12 @@
 #'   net_lb <- .net * pounds_per_kg
 #' }, carry = hive, after = 0)
 #' @export
-set_columns <- function(x, block, ..., within = NULL, carry = all_columns(), after = NULL) {
+set_columns <- function(x, block, ..., within = NULL, along = NULL, carry = all_columns(), after = NULL) {
   call <- quote(set_columns())
   check_table(x, call)
   check_nothing_outside(substitute(list(...)), call)
-  step <- new_step_set_columns(substitute(block), substitute(within), substitute(carry), substitute(after), column_names(x),
-                               parent.frame(), call)
+  step <- new_step_set_columns(substitute(block), substitute(within), substitute(along), substitute(carry), substitute(after),
+                               column_names(x), parent.frame(), call)
   apply_step(x, step, call)
 }
 
@@ -97,11 +99,12 @@ check_nothing_outside <- function(outside, call) {
   stop_not_a_block(if (named) call("<-", as.name(name), outside[[2]]) else outside[[2]], call)
 }
 
-new_step_set_columns <- function(block, within, carry, after, names, env, call) {
+new_step_set_columns <- function(block, within, along, carry, after, names, env, call) {
   statements <- bind_block(block, names, env, call)
   step <- list(statements = statements, carried = choose_columns(carry, names, env, call),
                within = if (!is.null(within)) choose_columns(within, names, env, call),
-               typed = list(block = block, within = within, carry = carry, after = after), columns_before = names, env = env)
+               along = if (!is.null(along)) choose_order(along, names, env, call),
+               typed = list(block = block, within = within, along = along, carry = carry, after = after), columns_before = names, env = env)
   step$columns <- step_columns(step, names, place_of(after, names, env, call))
   structure(step, class = c("step_set_columns", "step"))
 }
@@ -146,13 +149,14 @@ final_targets <- function(statements) {
 
 #' @export
 bind_step.step_set_columns <- function(step, names, call) {
-  new_step_set_columns(step$typed$block, step$typed$within, step$typed$carry, step$typed$after, names, step$env, call)
+  new_step_set_columns(step$typed$block, step$typed$within, step$typed$along, step$typed$carry, step$typed$after, names, step$env, call)
 }
 
 #' @export
 run_step.step_set_columns <- function(step, data, call) {
   run <- new_run(data, nrow(data), call)
   run$within <- unlist(run$columns[step$within])
+  run$along <- list(ids = unlist(run$columns[step$along$names]), descending = step$along$descending, names = step$along$names)
   for (statement in step$statements) run_statement(run, statement)
   with_columns(data, run_results(run, step$columns))
 }
@@ -164,7 +168,7 @@ with_columns <- function(data, columns) as_table_like(data, columns, NULL)
 step_key.step_set_columns <- function(step) {
   lines <- vapply(step$statements, statement_key, "")
   paste0("set_columns(", paste(lines, collapse = ";"), "|", paste(quoted(step$within), collapse = ","), "|",
-         paste(quoted(step$columns), collapse = ","), ")")
+         paste(quoted(step$along$names), step$along$descending, collapse = ","), "|", paste(quoted(step$columns), collapse = ","), ")")
 }
 
 #' @export

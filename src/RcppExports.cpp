@@ -206,18 +206,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// number_in_group_cpp
-Rcpp::IntegerVector number_in_group_cpp(Rcpp::IntegerVector group_of_row, int groups);
-RcppExport SEXP _rowanroot_number_in_group_cpp(SEXP group_of_rowSEXP, SEXP groupsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group_of_row(group_of_rowSEXP);
-    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
-    rcpp_result_gen = Rcpp::wrap(number_in_group_cpp(group_of_row, groups));
-    return rcpp_result_gen;
-END_RCPP
-}
 // different_texts_cpp
 SEXP different_texts_cpp(Rcpp::CharacterVector column);
 RcppExport SEXP _rowanroot_different_texts_cpp(SEXP columnSEXP) {
@@ -226,6 +214,127 @@ BEGIN_RCPP
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type column(columnSEXP);
     rcpp_result_gen = Rcpp::wrap(different_texts_cpp(column));
+    return rcpp_result_gen;
+END_RCPP
+}
+// text_codes_cpp
+SEXP text_codes_cpp(SEXP column);
+RcppExport SEXP _rowanroot_text_codes_cpp(SEXP columnSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    rcpp_result_gen = Rcpp::wrap(text_codes_cpp(column));
+    return rcpp_result_gen;
+END_RCPP
+}
+// order_rows_cpp
+SEXP order_rows_cpp(Rcpp::List columns, Rcpp::LogicalVector descending, Rcpp::LogicalVector missing_first, double rows, int threads);
+RcppExport SEXP _rowanroot_order_rows_cpp(SEXP columnsSEXP, SEXP descendingSEXP, SEXP missing_firstSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type descending(descendingSEXP);
+    Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type missing_first(missing_firstSEXP);
+    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(order_rows_cpp(columns, descending, missing_first, rows, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// ranks_cpp
+SEXP ranks_cpp(SEXP column, bool descending, std::string ties, std::string missing, SEXP of_row, int groups, int threads);
+RcppExport SEXP _rowanroot_ranks_cpp(SEXP columnSEXP, SEXP descendingSEXP, SEXP tiesSEXP, SEXP missingSEXP, SEXP of_rowSEXP, SEXP groupsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< bool >::type descending(descendingSEXP);
+    Rcpp::traits::input_parameter< std::string >::type ties(tiesSEXP);
+    Rcpp::traits::input_parameter< std::string >::type missing(missingSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type of_row(of_rowSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(ranks_cpp(column, descending, ties, missing, of_row, groups, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// running_cpp
+SEXP running_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP of_row, int groups);
+RcppExport SEXP _rowanroot_running_cpp(SEXP whatSEXP, SEXP missingSEXP, SEXP columnSEXP, SEXP orderSEXP, SEXP of_rowSEXP, SEXP groupsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type what(whatSEXP);
+    Rcpp::traits::input_parameter< std::string >::type missing(missingSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type of_row(of_rowSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    rcpp_result_gen = Rcpp::wrap(running_cpp(what, missing, column, order, of_row, groups));
+    return rcpp_result_gen;
+END_RCPP
+}
+// running_integers_cpp
+Rcpp::List running_integers_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP of_row, int groups);
+RcppExport SEXP _rowanroot_running_integers_cpp(SEXP whatSEXP, SEXP missingSEXP, SEXP columnSEXP, SEXP orderSEXP, SEXP of_rowSEXP, SEXP groupsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type what(whatSEXP);
+    Rcpp::traits::input_parameter< std::string >::type missing(missingSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type of_row(of_rowSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    rcpp_result_gen = Rcpp::wrap(running_integers_cpp(what, missing, column, order, of_row, groups));
+    return rcpp_result_gen;
+END_RCPP
+}
+// moving_cpp
+SEXP moving_cpp(std::string what, double window, bool complete, Rcpp::NumericVector column, SEXP order, SEXP of_row, int groups);
+RcppExport SEXP _rowanroot_moving_cpp(SEXP whatSEXP, SEXP windowSEXP, SEXP completeSEXP, SEXP columnSEXP, SEXP orderSEXP, SEXP of_rowSEXP, SEXP groupsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type what(whatSEXP);
+    Rcpp::traits::input_parameter< double >::type window(windowSEXP);
+    Rcpp::traits::input_parameter< bool >::type complete(completeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type of_row(of_rowSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    rcpp_result_gen = Rcpp::wrap(moving_cpp(what, window, complete, column, order, of_row, groups));
+    return rcpp_result_gen;
+END_RCPP
+}
+// neighbours_cpp
+SEXP neighbours_cpp(double rows, double by, SEXP order, SEXP of_row, int groups);
+RcppExport SEXP _rowanroot_neighbours_cpp(SEXP rowsSEXP, SEXP bySEXP, SEXP orderSEXP, SEXP of_rowSEXP, SEXP groupsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< double >::type by(bySEXP);
+    Rcpp::traits::input_parameter< SEXP >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type of_row(of_rowSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    rcpp_result_gen = Rcpp::wrap(neighbours_cpp(rows, by, order, of_row, groups));
+    return rcpp_result_gen;
+END_RCPP
+}
+// number_in_group_cpp
+SEXP number_in_group_cpp(double rows, SEXP order, SEXP of_row, int groups);
+RcppExport SEXP _rowanroot_number_in_group_cpp(SEXP rowsSEXP, SEXP orderSEXP, SEXP of_rowSEXP, SEXP groupsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type of_row(of_rowSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    rcpp_result_gen = Rcpp::wrap(number_in_group_cpp(rows, order, of_row, groups));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -263,8 +372,15 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_group_edges_cpp", (DL_FUNC) &_rowanroot_group_edges_cpp, 3},
     {"_rowanroot_count_distinct_cpp", (DL_FUNC) &_rowanroot_count_distinct_cpp, 3},
     {"_rowanroot_quantiles_cpp", (DL_FUNC) &_rowanroot_quantiles_cpp, 5},
-    {"_rowanroot_number_in_group_cpp", (DL_FUNC) &_rowanroot_number_in_group_cpp, 2},
     {"_rowanroot_different_texts_cpp", (DL_FUNC) &_rowanroot_different_texts_cpp, 1},
+    {"_rowanroot_text_codes_cpp", (DL_FUNC) &_rowanroot_text_codes_cpp, 1},
+    {"_rowanroot_order_rows_cpp", (DL_FUNC) &_rowanroot_order_rows_cpp, 5},
+    {"_rowanroot_ranks_cpp", (DL_FUNC) &_rowanroot_ranks_cpp, 7},
+    {"_rowanroot_running_cpp", (DL_FUNC) &_rowanroot_running_cpp, 6},
+    {"_rowanroot_running_integers_cpp", (DL_FUNC) &_rowanroot_running_integers_cpp, 6},
+    {"_rowanroot_moving_cpp", (DL_FUNC) &_rowanroot_moving_cpp, 7},
+    {"_rowanroot_neighbours_cpp", (DL_FUNC) &_rowanroot_neighbours_cpp, 5},
+    {"_rowanroot_number_in_group_cpp", (DL_FUNC) &_rowanroot_number_in_group_cpp, 4},
     {"_rowanroot_run_program_cpp", (DL_FUNC) &_rowanroot_run_program_cpp, 7},
     {NULL, NULL, 0}
 };

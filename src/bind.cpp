@@ -1,13 +1,11 @@
 #include "bind.h"
 
 #include <R_ext/Rallocators.h>
-#ifdef __linux__
-#include <sys/mman.h>
 
 #include <cstdlib>
-#endif
-
 #include <thread>
+
+#include "memory.h"
 
 using namespace rowanroot;
 
@@ -29,20 +27,9 @@ bool comparable(SEXP text) {
   return encoding == CE_UTF8 || encoding == CE_BYTES || (encoding == CE_NATIVE && is_ascii(text));
 }
 
-#ifdef __linux__
-// Getting memory page by page costs more than most formulas do.
-void* get_large_pages(R_allocator_t*, size_t bytes) {
-  constexpr std::size_t page = 1 << 21;
-  void* memory = nullptr;
-  if (posix_memalign(&memory, page, bytes) != 0) return nullptr;
-  madvise(memory, bytes & ~(page - 1), MADV_HUGEPAGE);
-  return memory;
-}
-
+void* get_large(R_allocator_t*, size_t bytes) { return get_memory(bytes); }
 void give_back(R_allocator_t*, void* memory) { std::free(memory); }
-
-R_allocator_t large_pages = {get_large_pages, give_back, nullptr, nullptr};
-#endif
+R_allocator_t large_memory = {get_large, give_back, nullptr, nullptr};
 
 }  // namespace
 
@@ -70,11 +57,8 @@ const void* address_of(SEXP x) {
 void* writable_address(SEXP x) { return const_cast<void*>(address_of(x)); }
 
 SEXP new_vector(SEXPTYPE type, R_xlen_t n) {
-#ifdef __linux__
-  const std::size_t wide = type == REALSXP || type == STRSXP ? 8 : 4;
-  if (static_cast<std::size_t>(n) * wide >= (4u << 20)) return Rf_allocVector3(type, n, &large_pages);
-#endif
-  return Rf_allocVector(type, n);
+  const std::size_t value = type == REALSXP || type == STRSXP ? 8 : 4;
+  return static_cast<std::size_t>(n) * value < (4u << 20) ? Rf_allocVector(type, n) : Rf_allocVector3(type, n, &large_memory);
 }
 
 Rcpp::RObject with_comparable_texts(SEXP x) {

@@ -103,15 +103,6 @@ Rcpp::NumericVector quantiles_cpp(SEXP column, double share, bool skip_missing, 
   return Rcpp::NumericVector(values.begin(), values.end());
 }
 
-// How many rows of its group come before each row, and itself.
-// [[Rcpp::export]]
-Rcpp::IntegerVector number_in_group_cpp(Rcpp::IntegerVector group_of_row, int groups) {
-  Rcpp::IntegerVector result(Rcpp::no_init(group_of_row.size()));
-  std::vector<int> seen(groups, 0);
-  for (R_xlen_t i = 0; i < group_of_row.size(); ++i) result[i] = ++seen[group_of_row[i]];
-  return result;
-}
-
 // The different texts of a column and, from 1, which of them each row has. NULL if that is not worth while: few rows,
 // or most of them different.
 // [[Rcpp::export]]

@@ -67,8 +67,10 @@ class Compiler {
     if (kind == "choose") return emit_choose(node, wanted);
     std::vector<int> operands;
     SEXP given = part(node, "operands");
+    const std::string name = text_part(node, "name");
+    if (name == "and_then" || name == "or_else") return emit_lazy(name == "and_then", given, wanted);
     for (R_xlen_t k = 0; k < Rf_xlength(given); ++k) operands.push_back(emit(VECTOR_ELT(given, k), wanted));
-    const int number = program.add_operation(text_part(node, "name"), operands, wanted);
+    const int number = program.add_operation(name, operands, wanted);
     lines.emplace(number, part(node, "line"));
     return number;
   }
@@ -102,6 +104,17 @@ class Compiler {
     const int yes = branch("yes", "want_yes");
     const int no = branch("no", "want_no");
     return program.add_operation("choose", {condition, yes, no});
+  }
+
+  // `&&` and `||` look at their right side only where the left does not decide.
+  int emit_lazy(bool is_and, SEXP operands, int wanted) {
+    const int left = emit(VECTOR_ELT(operands, 0), wanted);
+    SEXP right = VECTOR_ELT(operands, 1);
+    if (counts_overflows(right)) {
+      const int outer = wanted >= 0 ? wanted : program.add_constant(Constant::of_logical(1));
+      wanted = program.add_operation(is_and ? "want_not_no" : "want_not_yes", {left, outer});
+    }
+    return program.add_operation(is_and ? "and" : "or", {left, emit(right, wanted)});
   }
 
   bool counts(int id) const { return id < counting_.size() && counting_[id] == 1; }

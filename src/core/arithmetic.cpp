@@ -33,14 +33,30 @@ struct Divide {
   static double apply(double a, double b) { return a / b; }
 };
 
-template <class Function>
+// Of two values the one that is known, or what `Function` makes of both.
+struct AddKnown {
+  static double apply(double a, double b) { return a != a ? b : b != b ? a : a + b; }
+};
+struct LesserKnown {
+  static double apply(double a, double b) { return a != a ? b : b != b ? a : b < a ? b : a; }
+  static std::int32_t apply(std::int32_t a, std::int32_t b) {
+    return a == missing_integer ? b : b == missing_integer ? a : b < a ? b : a;
+  }
+};
+struct GreaterKnown {
+  static double apply(double a, double b) { return a != a ? b : b != b ? a : b > a ? b : a; }
+  // What is missing is less than any integer.
+  static std::int32_t apply(std::int32_t a, std::int32_t b) { return b > a ? b : a; }
+};
+
+template <class Function, bool known_is_enough = false>
 void integer_kernel(Block& block) {
   const std::int32_t* a = static_cast<const std::int32_t*>(block.operand[0]);
   const std::int32_t* b = static_cast<const std::int32_t*>(block.operand[1]);
   std::int32_t* result = static_cast<std::int32_t*>(block.result);
   for (std::size_t i = 0; i < block.rows; ++i) {
     if (a[i] == missing_integer || b[i] == missing_integer) {
-      result[i] = missing_integer;
+      result[i] = !known_is_enough ? missing_integer : a[i] == missing_integer ? b[i] : a[i];
       continue;
     }
     std::int32_t value;
@@ -135,6 +151,12 @@ Operations arithmetic_operations() {
   return {
       {"add", {integer, integer}, integer, integer_kernel<Add>, true},
       {"add", {real, real}, real, binary_kernel<Add, double, double, double>},
+      {"add_known", {integer, integer}, integer, integer_kernel<Add, true>, true},
+      {"add_known", {real, real}, real, binary_kernel<AddKnown, double, double, double>},
+      {"lesser_known", {integer, integer}, integer, binary_kernel<LesserKnown, std::int32_t, std::int32_t, std::int32_t>},
+      {"lesser_known", {real, real}, real, binary_kernel<LesserKnown, double, double, double>},
+      {"greater_known", {integer, integer}, integer, binary_kernel<GreaterKnown, std::int32_t, std::int32_t, std::int32_t>},
+      {"greater_known", {real, real}, real, binary_kernel<GreaterKnown, double, double, double>},
       {"subtract", {integer, integer}, integer, integer_kernel<Subtract>, true},
       {"subtract", {real, real}, real, binary_kernel<Subtract, double, double, double>},
       {"multiply", {integer, integer}, integer, integer_kernel<Multiply>, true},

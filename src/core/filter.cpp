@@ -11,22 +11,12 @@ namespace {
 
 constexpr std::size_t piece_rows = 1 << 16;
 
-Schedule one_round(std::size_t pieces, int threads) {
-  Schedule schedule;
-  schedule.block_rows = 1;
-  schedule.blocks_per_round = std::max<std::size_t>(pieces, 1);
-  schedule.threads = threads;
-  return schedule;
-}
-
-void nothing(std::size_t, std::size_t) {}
-
 }  // namespace
 
 Filter::Filter(const std::int32_t* condition, std::size_t rows, int threads) : keeps_(rows), threads_(threads) {
   const std::size_t pieces = (rows + piece_rows - 1) / piece_rows;
   std::vector<std::size_t> counts(pieces);
-  run_rounds(pieces, one_round(pieces, threads), [&](int, std::size_t piece, std::size_t) {
+  run_pieces(pieces, threads, [&](int, std::size_t piece) {
     const std::size_t last = std::min(rows, (piece + 1) * piece_rows);
     std::uint32_t count = 0;
     for (std::size_t i = piece * piece_rows; i < last; ++i) {
@@ -34,7 +24,7 @@ Filter::Filter(const std::int32_t* condition, std::size_t rows, int threads) : k
       count += keeps_[i];
     }
     counts[piece] = count;
-  }, nothing);
+  });
   std::size_t kept = 0;
   for (std::size_t piece = 0; piece < pieces; ++piece) {
     pieces_.push_back({piece * piece_rows, kept});
@@ -48,7 +38,7 @@ Filter::Filter(const std::int32_t* condition, std::size_t rows, int threads) : k
 template <class T>
 void Filter::keep_values(const T* from, T* to) const {
   const std::size_t pieces = pieces_.size() - 1;
-  run_rounds(pieces, one_round(pieces, threads_), [&](int, std::size_t piece, std::size_t) {
+  run_pieces(pieces, threads_, [&](int, std::size_t piece) {
     const T* value = from + pieces_[piece].first_row;
     const std::uint8_t* keeps = keeps_.data() + pieces_[piece].first_row;
     T* place = to + pieces_[piece].kept_before;
@@ -57,7 +47,7 @@ void Filter::keep_values(const T* from, T* to) const {
       *place = *value++;
       place += *keeps++;
     }
-  }, nothing);
+  });
 }
 
 void Filter::keep(Type type, const void* from, void* to) const {

@@ -72,6 +72,12 @@ struct WantYes {
 struct WantNo {
   static std::int32_t apply(std::int32_t condition, std::int32_t wanted) { return condition == 0 && wanted == 1; }
 };
+struct WantNotNo {
+  static std::int32_t apply(std::int32_t condition, std::int32_t wanted) { return condition != 0 && wanted == 1; }
+};
+struct WantNotYes {
+  static std::int32_t apply(std::int32_t condition, std::int32_t wanted) { return condition != 1 && wanted == 1; }
+};
 
 }  // namespace
 
@@ -86,6 +92,8 @@ Operations logic_operations() {
       {"is_true", {logical}, logical, unary_kernel<IsTrue, Int, Int>},
       {"want_yes", {logical, logical}, logical, binary_kernel<WantYes, Int, Int, Int>},
       {"want_no", {logical, logical}, logical, binary_kernel<WantNo, Int, Int, Int>},
+      {"want_not_no", {logical, logical}, logical, binary_kernel<WantNotNo, Int, Int, Int>},
+      {"want_not_yes", {logical, logical}, logical, binary_kernel<WantNotYes, Int, Int, Int>},
       choose(Type::logical, choose_kernel<Int>),
       choose(Type::integer, choose_kernel<Int>),
       choose(Type::real, choose_kernel<double>),

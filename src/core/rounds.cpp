@@ -96,4 +96,12 @@ void run_rounds(std::size_t rows, const Schedule& schedule, const BlockWork& wor
   }
 }
 
+void run_pieces(std::size_t pieces, int threads, const std::function<void(int worker, std::size_t piece)>& work) {
+  Schedule schedule;
+  schedule.block_rows = 1;
+  schedule.blocks_per_round = std::max<std::size_t>(pieces, 1);
+  schedule.threads = threads;
+  run_rounds(pieces, schedule, [&](int worker, std::size_t piece, std::size_t) { work(worker, piece); }, [](std::size_t, std::size_t) {});
+}
+
 }  // namespace rowanroot

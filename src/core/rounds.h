@@ -24,4 +24,7 @@ using BetweenRounds = std::function<void(std::size_t first, std::size_t last)>;
 // has stopped, so none outlives the call.
 void run_rounds(std::size_t rows, const Schedule& schedule, const BlockWork& work, const BetweenRounds& between);
 
+// Does pieces of work of any size, in one round: work(worker, piece).
+void run_pieces(std::size_t pieces, int threads, const std::function<void(int worker, std::size_t piece)>& work);
+
 }  // namespace rowanroot

@@ -1,0 +1,130 @@
+# Ordered words: calculated at once, from a column, in the order of rows and by the groups that they stand in.
+
+type_ordered <- function(node, run) {
+  argument <- type_node(node$argument, run)
+  id <- column_slot(argument, run)
+  groups <- run_groups(run, node$within)
+  order <- run_order(run, node$along)
+  key <- paste("ordered", id, node$entry$name, canonical_value(node$options), groups$key, order$key)
+  if (is.null(run$aggregates[[key]])) {
+    calculate(run, id)
+    place <- list(rows = run$rows, order = order$rows, of_row = groups$of_row, groups = length(groups$sizes))
+    about <- list(name = node$entry$name, label = label_of(node$argument), formula = run$formula, call = run$call)
+    run$aggregates[[key]] <- new_slot(run, node$entry$calculate(run$values[[id]], node$options, place, about))
+  }
+  run$aggregates[[key]]
+}
+
+# The order of rows along these columns, as they are now; of the block if there are none; NULL if that has none either.
+# Found once for a run.
+run_order <- function(run, along = NULL) {
+  ids <- if (is.null(along)) run$along$ids else unlist(run$columns[along$names])
+  if (!length(ids)) return(NULL)
+  descending <- if (is.null(along)) run$along$descending else along$descending
+  key <- paste("along", paste(ids, descending, collapse = " "))
+  if (is.null(run$orders[[key]])) {
+    calculate(run, ids)
+    columns <- run$values[ids]
+    warn_missing_order(columns, if (is.null(along)) run$along$names else along$names, run)
+    run$orders[[key]] <- list(rows = order_of(columns, descending, FALSE, run$call), key = key)
+  }
+  run$orders[[key]]
+}
+
+order_of <- function(columns, descending, missing_first, call) {
+  order_rows_cpp(lapply(columns, sortable_column, call = call), descending, rep_len(missing_first, length(columns)), length(columns[[1]]),
+                 getOption("rowanroot.threads", 0L))
+}
+
+# A column as the core puts it in order: texts as numbers, categories in the order of their levels.
+sortable_column <- function(x, call) {
+  if (is.character(x)) return(text_codes_cpp(as.vector(x)))
+  if (!is.atomic(x) || is.null(x) || !is.null(dim(x)) || is.complex(x) || is.raw(x)) {
+    stop_because(c("Can't put {what_is(x)} in order.", "i" = "Order by numbers, text, dates or categories."), "type_mismatch", call)
+  }
+  attributes(x) <- if (inherits(x, "integer64")) list(class = "integer64")
+  x
+}
+
+warn_missing_order <- function(columns, names, run) {
+  for (k in seq_along(columns)) {
+    missing <- is.na(columns[[k]])
+    if (!any(missing)) next
+    warn_because(c("{.code {names[k]}} is missing in {counted_rows(sum(missing))}, row {which(missing)[1]} first: {if (sum(missing) == 1) 'it comes' else 'they come'} last in the order.",
+                   "i" = "It is used in {.code {run$formula}}."), "missing_order", run$call)
+  }
+}
+
+# Numbers, or what a word's option makes of them, in the order of rows: the rest is an error.
+check_numbers <- function(x, about, days_too = FALSE) {
+  if (value_type(x) %in% c("logical", "integer", "double") || days_too && is_day_or_time(x)) return(invisible())
+  stop_because(c("{.code {about$name}()} needs numbers, not {type_name(x)}.",
+                 "x" = "{.code {about$label}} is {what_is(x)} in {.code {about$formula}}.",
+                 "i" = if (is.character(x)) "If it holds numbers, convert it first: {.code as.numeric()}."), "type_mismatch", about$call)
+}
+
+# The ranks of a column, from 1, as they were asked for.
+calculate_ranking <- function(x, options, place, about) {
+  if (!is.atomic(x) || is.complex(x) || is.raw(x)) {
+    stop_because(c("Can't rank {what_is(x)}.", "x" = "{.code {about$label}} is that in {.code {about$formula}}.",
+                   "i" = "Numbers, text, dates and categories can be ranked."), "type_mismatch", about$call)
+  }
+  ties <- switch(options$as, percent_rank = "min", cume_dist = "max", options$ties)
+  in_turn <- !is.null(place$order) && (ties %in% c("first", "last") || options$missing != "keep")
+  x <- sortable_column(x, about$call)
+  turn <- if (in_turn) place$order + 1L
+  if (in_turn) {
+    place$of_row <- place$of_row[turn]
+    x <- if (inherits(x, "integer64")) structure(unclass(x)[turn], class = "integer64") else x[turn]
+  }
+  ranks <- ranks_cpp(x, options$best == "highest", ties, options$missing, place$of_row, place$groups, getOption("rowanroot.threads", 0L))
+  if (in_turn) ranks[turn] <- ranks
+  if (options$as == "position") return(ranks)
+  if (in_turn) place$of_row[turn] <- place$of_row
+  count <- if (is.null(place$of_row)) sum(!is.na(ranks))
+           else spread_groups_cpp(aggregate_groups_cpp("known", ranks, TRUE, place$of_row, place$groups), place$of_row)
+  if (options$as == "percent_rank") ifelse(count == 1 & !is.na(ranks), 0, (ranks - 1) / (count - 1)) else ranks / count
+}
+
+calculate_running <- function(what, x, options, place, about) {
+  if (what == "count") x <- ifelse(is.na(x), NA_integer_, 1L)
+  check_numbers(x, about, days_too = what %in% c("least", "greatest"))
+  if (is.double(x) || what %in% c("mean", "product")) {
+    values <- running_cpp(what, options$missing, as.vector(unclass(x)), place$order, place$of_row, place$groups)
+    return(if (is.object(x)) with_class_of(values, x) else values)
+  }
+  result <- running_integers_cpp(what, options$missing, x, place$order, place$of_row, place$groups)
+  if (result$overflow > 0) {
+    warn_because(c("Whole numbers became too large in {.code {about$formula}}: the total is missing from row {result$overflow} on.",
+                   "i" = "Add up doubles instead, as in {.code {about$name}(as.numeric({about$label}))}."), "overflow", about$call)
+  }
+  result$values
+}
+
+calculate_moving <- function(what, x, options, place, about) {
+  check_numbers(x, about, days_too = what %in% c("least", "greatest"))
+  if (options$complete && options$rows > place$rows && place$rows > 0) {
+    stop_because(c("The window is longer than the table.",
+                   "x" = "{.arg rows} is {options$rows}, and the table has {counted_rows(place$rows)}, in {.code {about$formula}}.",
+                   "i" = "For windows of the rows that there are, write {.code complete = FALSE}."), "bad_argument", about$call)
+  }
+  window <- min(options$rows, max(place$rows, 1))
+  values <- moving_cpp(what, window, options$complete, as.numeric(unclass(x)), place$order, place$of_row, place$groups)
+  if (is.object(x)) return(with_class_of(values, x))
+  if (!is.double(x) && what %in% c("least", "greatest")) as.integer(values) else values
+}
+
+calculate_neighbour <- function(direction, x, options, place, about) {
+  rows <- neighbours_cpp(place$rows, direction * options$by, place$order, place$of_row, place$groups)
+  values <- x[rows]
+  if (is_missing_literal(options$default)) return(values)
+  check_default(x, options$default, about)
+  values[is.na(rows)] <- options$default
+  values
+}
+
+check_default <- function(x, default, about) {
+  if (length(default) == 1 && (!is.na(common_type(c(value_type(x), value_type(default)))) || is.object(x) && identical(class(x), class(default)))) return(invisible())
+  stop_because(c("{.arg default} must be one value of the column's type.",
+                 "x" = "It is {what_is(default)}, and {.code {about$label}} is {type_name(x)}, in {.code {about$formula}}."), "type_mismatch", about$call)
+}

@@ -1,0 +1,76 @@
+#' The place of a value among all of them, or among those of its group
+#'
+#' There is no default for `best`: whether place 1 is the highest or the lowest value is what most mistakes with
+#' ranks are about.
+#'
+#' Numbers, dates and times rank by value, categories in the order of their levels, and text by its characters'
+#' numbers in Unicode, whatever the language: capitals come before small letters.
+#'
+#' @param x A column, or a vector.
+#' @param best Which value gets place 1: `"highest"` or `"lowest"`.
+#' @param ties The place of equal values: the lowest of theirs (`"min"`, as in sports: 1 2 2 4), the highest (`"max"`),
+#'   the `"average"`, those in which they come (`"first"`) or the other way round (`"last"`), or places without
+#'   gaps (`"dense"`: 1 2 2 3).
+#' @param missing Missing values have no place (`"keep"`), or come `"first"` or `"last"`, each with a place of its own
+#'   in the order in which they come, as in R's [rank()].
+#' @param as `"position"`; `"share"`, which is the position over the number of values; or `"percent_rank"` and
+#'   `"cume_dist"` as the SQL standard defines them (ISO/IEC 9075-2): the share of the other rows that come
+#'   before, and the share of rows that come before or are equal. These two have their own rule for ties.
+#' @param within Columns whose values make groups (in a block), or vectors. Missing values are a group of their own.
+#' @return Whole numbers; doubles for averages and shares.
+#' @section Errors:
+#' `rowanroot_bad_argument` for a missing or misspelled choice, `rowanroot_type_mismatch` for a list.
+#' @examples
+#' ranking(c(20, 25, 25, NA), best = "highest")
+#' visits <- data.frame(apiary = c("NB", "NB", "SH"), net_kg = c(20, 25, 14))
+#' visits |> set_columns({
+#'   place <- ranking(net_kg, best = "highest", within = apiary)
+#'   share <- ranking(net_kg, best = "lowest", as = "cume_dist")
+#' })
+#' @export
+ranking <- function(x, best, ties = "min", missing = "keep", as = "position", within = NULL) {
+  call <- quote(ranking())
+  if (base::missing(best)) check_ranking(list(), call)
+  word_on_vectors("ranking", x, list(best = best, ties = ties, missing = missing, as = as), within, call = call)
+}
+
+check_ranking <- function(options, call) {
+  if (is.null(options$best)) {
+    stop_because(c("A rank needs to know which end is best.",
+                   "i" = "Write {.code best = \"highest\"} if the greatest value has place 1, {.code best = \"lowest\"} if the least has."),
+                 "bad_argument", call)
+  }
+  options <- check_options(options, list(ties = "min", missing = "keep", as = "position"))
+  list(best = check_one_of(options$best, c("highest", "lowest"), "best", call),
+       ties = check_one_of(options$ties, c("min", "max", "average", "first", "last", "dense"), "ties", call),
+       missing = check_one_of(options$missing, c("keep", "first", "last"), "missing", call),
+       as = check_one_of(options$as, c("position", "share", "percent_rank", "cume_dist"), "as", call))
+}
+
+#' The places of several columns' values in each row
+#'
+#' @param ... Columns, or vectors, of numbers or of one other type.
+#' @param best,ties As in [ranking()].
+#' @return A list of as many columns: the place of each column's value among those of its row. A missing value has none.
+#' @section Errors:
+#' As [ranking()]; `rowanroot_wrong_length`.
+#' @examples
+#' scales <- data.frame(a_kg = c(3, 5), b_kg = c(4, 1), c_kg = c(4, NA))
+#' scales |> set_columns({ c(a, b, c) <- row_ranking(a_kg, b_kg, c_kg, best = "highest") })
+#' @export
+row_ranking <- function(..., best, ties = "min") {
+  call <- quote(row_ranking())
+  options <- check_ranking(if (!missing(best)) list(best = best, ties = ties) else list(), call)
+  columns <- unname(list(...))
+  types <- vapply(columns, value_type, "")
+  numbers <- all(is_numeric_type(types))
+  if (!length(columns) || !numbers && length(unique(lapply(columns, class))) > 1) {
+    stop_because(c("{.code row_ranking()} needs columns of one type.", "x" = "They are {unique(vapply(columns, type_name, ''))}."), "type_mismatch", call)
+  }
+  rows <- max(lengths(columns))
+  check_same_length(stats::setNames(c(list(seq_len(rows)), columns), c("x", rep("columns", length(columns)))), call)
+  values <- if (numbers) unlist(lapply(columns, as.numeric)) else do.call(c, columns)
+  of_row <- rep(seq_len(rows) - 1L, length(columns))
+  ranks <- ranks_cpp(sortable_column(values, call), options$best == "highest", options$ties, "keep", of_row, rows, getOption("rowanroot.threads", 0L))
+  unname(split(ranks, rep(seq_along(columns), each = rows)))
+}

@@ -1,0 +1,136 @@
+#' Running totals and the like
+#'
+#' For each row, what its value and those before it come to.
+#'
+#' @param x A column, or a vector, of numbers; for `running_min()` and `running_max()` also of dates and times, for
+#'   `running_count()` of anything.
+#' @param missing What a missing value does: that row is missing and what follows goes on without it (`"skip"`); that
+#'   row shows the result so far (`"carry"`); or all that follows is missing too (`"stop"`, as in R's [cumsum()]).
+#' @param along Columns (or vectors) that give the order of rows, [descending()] if from the greatest down: a running
+#'   total along a date does not depend on how the file is sorted. Rows that are equal there stay in their
+#'   order; where one is missing it comes last, with a warning.
+#' @param within Columns (or vectors) whose values make groups, each of which starts anew.
+#' @return One value a row, in the rows' own order. Totals, least and greatest values of whole numbers are whole, means
+#'   and products doubles, counts whole. Sums are kept in long double, as [cumsum()] does.
+#' @section Errors:
+#' `rowanroot_bad_argument` for a misspelled choice, `rowanroot_type_mismatch` for text. A total of whole numbers
+#' that becomes too large is missing from there on, with a warning of class `rowanroot_overflow`; a missing value in
+#' `along` warns with class `rowanroot_missing_order`.
+#' @examples
+#' running_total(c(3, NA, 4))
+#' running_total(c(3, NA, 4), missing = "carry")
+#' visits <- data.frame(day = c(2, 1, 1), hive = c("a", "a", "b"), net_kg = c(5, 7, 9))
+#' visits |> set_columns({
+#'   so_far <- running_total(net_kg, along = day, within = hive)
+#'   share_so_far <- running_total(net_kg) / sum(net_kg)
+#' })
+#' @export
+running_total <- function(x, missing = "skip", along = NULL, within = NULL) running_word("running_total", x, missing, along, within)
+
+#' @rdname running_total
+#' @export
+running_mean <- function(x, missing = "skip", along = NULL, within = NULL) running_word("running_mean", x, missing, along, within)
+
+#' @rdname running_total
+#' @export
+running_count <- function(x, missing = "skip", along = NULL, within = NULL) running_word("running_count", x, missing, along, within)
+
+#' @rdname running_total
+#' @export
+running_min <- function(x, missing = "skip", along = NULL, within = NULL) running_word("running_min", x, missing, along, within)
+
+#' @rdname running_total
+#' @export
+running_max <- function(x, missing = "skip", along = NULL, within = NULL) running_word("running_max", x, missing, along, within)
+
+#' @rdname running_total
+#' @export
+running_product <- function(x, missing = "skip", along = NULL, within = NULL) running_word("running_product", x, missing, along, within)
+
+running_word <- function(name, x, missing, along, within) word_on_vectors(name, x, list(missing = missing), within, along, call(name))
+
+check_running <- function(options, call) {
+  options <- check_options(options, list(missing = "skip"))
+  list(missing = check_one_of(options$missing, c("skip", "carry", "stop"), "missing", call))
+}
+
+#' Moving windows
+#'
+#' For each row, what its value and those of the rows just before it come to. A window costs the same whatever its
+#' length, and its sum is made of its own values alone: errors of rounding do not add up along the column.
+#'
+#' @param x A column, or a vector, of numbers; for `moving_min()` and `moving_max()` also of dates and times.
+#' @param rows How many rows a window has, the row itself among them.
+#' @param complete Where there are not yet so many rows: missing if `TRUE`; if `FALSE`, of the rows that there are.
+#' @inheritParams running_total
+#' @return One value a row: doubles, but whole numbers for the least and greatest of such. A window with a missing value
+#'   gives missing.
+#' @section Errors:
+#' `rowanroot_bad_argument` for a window of no rows, or longer than the table unless `complete = FALSE`;
+#' `rowanroot_type_mismatch` for text.
+#' @examples
+#' moving_mean(c(1, 2, 3, 10), rows = 2)
+#' visits <- data.frame(day = c(3, 1, 2), net_kg = c(5, 7, 9))
+#' visits |> set_columns({ smooth_kg <- moving_mean(net_kg, rows = 2, along = day, complete = FALSE) })
+#' @export
+moving_total <- function(x, rows, along = NULL, within = NULL, complete = TRUE) moving_word("moving_total", x, rows, along, within, complete)
+
+#' @rdname moving_total
+#' @export
+moving_mean <- function(x, rows, along = NULL, within = NULL, complete = TRUE) moving_word("moving_mean", x, rows, along, within, complete)
+
+#' @rdname moving_total
+#' @export
+moving_min <- function(x, rows, along = NULL, within = NULL, complete = TRUE) moving_word("moving_min", x, rows, along, within, complete)
+
+#' @rdname moving_total
+#' @export
+moving_max <- function(x, rows, along = NULL, within = NULL, complete = TRUE) moving_word("moving_max", x, rows, along, within, complete)
+
+moving_word <- function(name, x, rows, along, within, complete) {
+  word_on_vectors(name, x, list(rows = rows, complete = complete), within, along, call(name))
+}
+
+check_moving <- function(options, call) {
+  options <- check_options(options, list(rows = NULL, complete = TRUE))
+  if (is.null(options$rows)) stop_because(c("A window needs its number of {.arg rows}.", "i" = "For instance {.code rows = 7}."), "bad_argument", call)
+  if (!rlang::is_bool(options$complete)) stop_because("{.arg complete} must be TRUE or FALSE, not {what_is(options$complete)}.", "bad_argument", call)
+  list(rows = check_whole_number(options$rows, 1, "rows", call), complete = options$complete)
+}
+
+#' The value of the row before or after
+#'
+#' @param x A column, or a vector, of any type.
+#' @param by How many rows before or after.
+#' @param default What the first rows get, or the last.
+#' @inheritParams running_total
+#' @return One value a row, of the type of `x`; of `change()` the difference between a row's value and the one before, as
+#'   `-` gives it.
+#' @section Errors:
+#' `rowanroot_bad_argument` for another number of rows, `rowanroot_type_mismatch` for a default of another type.
+#' @examples
+#' change(c(3, 5, 4))
+#' visits <- data.frame(day = c(2, 1, 3), net_kg = c(5, 7, 9))
+#' visits |> set_columns({
+#'   before   <- previous(net_kg, along = day)
+#'   gain_kg  <- change(net_kg, along = day)
+#' })
+#' @export
+previous <- function(x, by = 1, default = NA, along = NULL, within = NULL) {
+  word_on_vectors("previous", x, list(by = by, default = default), within, along, quote(previous()))
+}
+
+#' @rdname previous
+#' @export
+following <- function(x, by = 1, default = NA, along = NULL, within = NULL) {
+  word_on_vectors("following", x, list(by = by, default = default), within, along, quote(following()))
+}
+
+#' @rdname previous
+#' @export
+change <- function(x, by = 1, along = NULL, within = NULL) word_on_vectors("change", x, list(by = by), within, along, quote(change()))
+
+check_neighbour <- function(options, call) {
+  options <- check_options(options, list(by = 1, default = NA))
+  list(by = check_whole_number(options$by, 1, "by", call), default = options$default)
+}

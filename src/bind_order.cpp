@@ -1,0 +1,122 @@
+// Words that depend on the order of rows or on groups: ranks, running words, moving windows, neighbours.
+
+#include "bind.h"
+#include "moving.h"
+#include "ranks.h"
+#include "running.h"
+#include "sequence.h"
+#include "sorting.h"
+
+using namespace rowanroot;
+
+namespace {
+
+const std::int32_t* integers_or_null(SEXP x) { return x == R_NilValue ? nullptr : INTEGER(x); }
+
+// `order` has the rows from 0, `of_row` the group of each row from 0; either may be NULL.
+Sequence sequence_of(double rows, SEXP order, SEXP of_row, int groups) {
+  Sequence sequence;
+  sequence.rows = static_cast<std::size_t>(rows);
+  sequence.order = integers_or_null(order);
+  sequence.group_of_row = integers_or_null(of_row);
+  sequence.groups = sequence.group_of_row ? static_cast<std::size_t>(groups) : 1;
+  return sequence;
+}
+
+const char* bytes_of(Text text) { return CHAR(static_cast<SEXP>(const_cast<void*>(text))); }
+
+Ties ties_of_name(const std::string& name) {
+  static const char* const names[] = {"min", "max", "average", "first", "last", "dense"};
+  for (int k = 0; k < 6; ++k)
+    if (name == names[k]) return static_cast<Ties>(k);
+  Rcpp::stop("no such ties");
+}
+
+}  // namespace
+
+// Texts as whole numbers in the order of their characters' numbers in Unicode.
+// [[Rcpp::export]]
+SEXP text_codes_cpp(SEXP column) {
+  const Rcpp::RObject texts = with_comparable_texts(column);
+  Rcpp::Shield<SEXP> codes(new_vector(INTSXP, Rf_xlength(texts)));
+  text_codes(static_cast<const Text*>(address_of(texts)), static_cast<std::size_t>(Rf_xlength(texts)), NA_STRING, bytes_of, INTEGER(codes));
+  return codes;
+}
+
+// The rows in order, from 0.
+// [[Rcpp::export]]
+SEXP order_rows_cpp(Rcpp::List columns, Rcpp::LogicalVector descending, Rcpp::LogicalVector missing_first, double rows, int threads) {
+  std::vector<SortColumn> by;
+  for (R_xlen_t k = 0; k < columns.size(); ++k) {
+    SEXP column = columns[k];
+    by.push_back({type_of_column(column), address_of(column), descending[k] == 1, missing_first[k] == 1});
+  }
+  Rcpp::Shield<SEXP> order(new_vector(INTSXP, static_cast<R_xlen_t>(rows)));
+  order_rows(by, static_cast<std::size_t>(rows), thread_count(static_cast<R_xlen_t>(rows), threads), INTEGER(order));
+  return order;
+}
+
+// [[Rcpp::export]]
+SEXP ranks_cpp(SEXP column, bool descending, std::string ties, std::string missing, SEXP of_row, int groups, int threads) {
+  RankOptions options;
+  options.descending = descending;
+  options.ties = ties_of_name(ties);
+  options.missing = missing == "first" ? MissingRank::first : missing == "last" ? MissingRank::last : MissingRank::keep;
+  const R_xlen_t rows = Rf_xlength(column);
+  const bool average = options.ties == Ties::average;
+  Rcpp::Shield<SEXP> ranks(new_vector(average ? REALSXP : INTSXP, rows));
+  const auto rank = [&](auto* to) {
+    rank_rows(type_of_column(column), address_of(column), static_cast<std::size_t>(rows), options, integers_or_null(of_row),
+              static_cast<std::size_t>(groups), thread_count(rows, threads), to);
+  };
+  if (average) rank(REAL(ranks));
+  else rank(INTEGER(ranks));
+  return ranks;
+}
+
+// Doubles.
+// [[Rcpp::export]]
+SEXP running_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP of_row, int groups) {
+  Rcpp::Shield<SEXP> result(new_vector(REALSXP, Rf_xlength(column)));
+  running(running_of_name(what), at_missing_of_name(missing), type_of_vector(column), address_of(column),
+          sequence_of(static_cast<double>(Rf_xlength(column)), order, of_row, groups), REAL(result));
+  return result;
+}
+
+// Integers, and the first row (from 1) whose total did not fit, or 0.
+// [[Rcpp::export]]
+Rcpp::List running_integers_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP of_row, int groups) {
+  const R_xlen_t rows = Rf_xlength(column);
+  Rcpp::Shield<SEXP> result(new_vector(INTSXP, rows));
+  const std::size_t overflow =
+      running_integers(running_of_name(what), at_missing_of_name(missing), static_cast<const std::int32_t*>(address_of(column)),
+                       sequence_of(static_cast<double>(rows), order, of_row, groups), INTEGER(result));
+  const bool fits = overflow == static_cast<std::size_t>(rows);
+  return Rcpp::List::create(Rcpp::Named("values") = static_cast<SEXP>(result), Rcpp::Named("overflow") = fits ? 0.0 : overflow + 1.0);
+}
+
+// [[Rcpp::export]]
+SEXP moving_cpp(std::string what, double window, bool complete, Rcpp::NumericVector column, SEXP order, SEXP of_row, int groups) {
+  Rcpp::Shield<SEXP> result(new_vector(REALSXP, column.size()));
+  moving(moving_of_name(what), static_cast<std::size_t>(window), complete, column.begin(),
+         sequence_of(static_cast<double>(column.size()), order, of_row, groups), REAL(result));
+  return result;
+}
+
+// For each row the row, from 1, that comes so many before it in its group, or NA.
+// [[Rcpp::export]]
+SEXP neighbours_cpp(double rows, double by, SEXP order, SEXP of_row, int groups) {
+  Rcpp::Shield<SEXP> result(new_vector(INTSXP, static_cast<R_xlen_t>(rows)));
+  int* const row = INTEGER(result);
+  neighbours(sequence_of(rows, order, of_row, groups), static_cast<std::int64_t>(by), row);
+  for (R_xlen_t i = 0; i < static_cast<R_xlen_t>(rows); ++i) row[i] = row[i] < 0 ? NA_INTEGER : row[i] + 1;
+  return result;
+}
+
+// How many rows of its group come before each row, in order, and itself.
+// [[Rcpp::export]]
+SEXP number_in_group_cpp(double rows, SEXP order, SEXP of_row, int groups) {
+  Rcpp::Shield<SEXP> result(new_vector(INTSXP, static_cast<R_xlen_t>(rows)));
+  number_rows_of_groups(sequence_of(rows, order, of_row, groups), INTEGER(result));
+  return result;
+}

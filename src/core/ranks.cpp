@@ -1,0 +1,175 @@
+#include "fast.h"
+
+#include "ranks.h"
+
+#include <algorithm>
+#include <vector>
+
+#include "rounds.h"
+#include "sorting.h"
+
+namespace rowanroot {
+namespace {
+
+std::int32_t missing_rank(std::int32_t) { return missing_integer; }
+double missing_rank(double) { return missing_real(); }
+
+// Ranks of sorted rows, of which the first comes after `before` others of its group. `dense` counts the different
+// values so far.
+template <class Rank>
+void rank_sorted(const KeyedRow* sorted, std::size_t count, std::size_t before, Ties ties, std::size_t dense, Rank* ranks) {
+  for (std::size_t first = 0; first < count;) {
+    std::size_t last = first + 1;
+    while (last < count && sorted[last].key == sorted[first].key) ++last;
+    ++dense;
+    for (std::size_t i = first; i < last; ++i) {
+      Rank& rank = ranks[sorted[i].row];
+      switch (ties) {
+        case Ties::least: rank = static_cast<Rank>(before + first + 1); break;
+        case Ties::greatest: rank = static_cast<Rank>(before + last); break;
+        case Ties::average: rank = static_cast<Rank>((static_cast<double>(2 * before + first + last) + 1) / 2); break;
+        case Ties::first: rank = static_cast<Rank>(before + i + 1); break;
+        case Ties::last: rank = static_cast<Rank>(before + first + last - i); break;
+        case Ties::dense: rank = static_cast<Rank>(dense); break;
+      }
+    }
+    first = last;
+  }
+}
+
+std::size_t count_different(const KeyedRow* sorted, std::size_t count) {
+  std::size_t different = count > 0;
+  for (std::size_t i = 1; i < count; ++i) different += sorted[i].key != sorted[i - 1].key;
+  return different;
+}
+
+// Rows that are missing stand together, at one end of the order: how many of these rows are, and where the others
+// begin.
+struct MissingPart {
+  std::size_t rows, first_known;
+};
+
+MissingPart missing_part(const KeyedRow* sorted, std::size_t count, std::uint64_t code, bool at_start) {
+  std::size_t missing = 0;
+  if (at_start) {
+    while (missing < count && sorted[missing].key == code) ++missing;
+    return {missing, missing};
+  }
+  while (missing < count && sorted[count - 1 - missing].key == code) ++missing;
+  return {missing, 0};
+}
+
+template <class Rank>
+class Ranking {
+ public:
+  Ranking(const SortKeys& keys, const RankOptions& options, Rank* ranks)
+      : options_(options), ranks_(ranks), has_missing_(keys.missing_rows() > 0), code_(keys.missing_code()) {}
+
+  // Some sorted rows of a group that come after `before` others, with `dense` different values.
+  void rank(const KeyedRow* sorted, std::size_t count, std::size_t before, std::size_t dense) const {
+    MissingPart missing = {0, 0};
+    if (has_missing_) missing = missing_part(sorted, count, code_, options_.missing == MissingRank::first);
+    rank_sorted(sorted + missing.first_known, count - missing.rows, before + missing.first_known, options_.ties,
+                dense + missing.first_known, ranks_);
+    const std::size_t first = missing.first_known ? 0 : count - missing.rows;
+    const bool counts_different = options_.ties == Ties::dense && !missing.first_known;
+    const std::size_t places = counts_different ? dense + count_different(sorted, count - missing.rows) : before + first;
+    for (std::size_t k = 0; k < missing.rows; ++k)
+      ranks_[sorted[first + k].row] = options_.missing == MissingRank::keep ? missing_rank(Rank()) : static_cast<Rank>(places + k + 1);
+  }
+
+ private:
+  const RankOptions options_;
+  Rank* const ranks_;
+  const bool has_missing_;
+  const std::uint64_t code_;
+};
+
+// In a small group it is quicker to count the greater values than to sort.
+template <class Rank>
+ROWANROOT_WIDE void rank_small(const std::int64_t* keys, const KeyedRow* rows, std::size_t count, Ties ties, Rank* ranks) {
+  for (std::size_t i = 0; i < count; ++i) {
+    const std::int64_t key = keys[i];
+    std::int64_t less = 0, at_most = 0;
+    for (std::size_t j = 0; j < count; ++j) {
+      less += keys[j] < key;
+      at_most += keys[j] <= key;
+    }
+    ranks[rows[i].row] = ties == Ties::least ? static_cast<Rank>(less + 1)
+                         : ties == Ties::greatest ? static_cast<Rank>(at_most)
+                                                  : static_cast<Rank>((static_cast<double>(less + at_most) + 1) / 2);
+  }
+}
+
+template <class Rank>
+void rank_groups(const SortKeys& keys, std::size_t rows, const RankOptions& options, const std::int32_t* group_of_row, std::size_t groups,
+                 int threads, Rank* ranks) {
+  constexpr std::size_t small = 192, groups_a_piece = 256;
+  Buckets buckets = share_out(rows, groups, threads, [&](std::size_t first, std::size_t last, std::uint64_t* words, std::uint32_t* bucket) {
+    keys.first_words(first, last, words);
+    for (std::size_t i = first; i < last; ++i) bucket[i - first] = static_cast<std::uint32_t>(group_of_row[i]);
+  });
+  const std::size_t spare_rows = std::max(buckets.greatest(), small);
+  std::vector<Buffer<KeyedRow>> spare;
+  for (int worker = 0; worker < std::max(threads, 1); ++worker) spare.emplace_back(spare_rows);
+  const Ranking<Rank> ranking(keys, options, ranks);
+  const bool by_counting = options.ties == Ties::least || options.ties == Ties::greatest || options.ties == Ties::average;
+  run_pieces((groups + groups_a_piece - 1) / groups_a_piece, threads, [&](int worker, std::size_t piece) {
+    std::int64_t small_keys[small];
+    for (std::size_t g = piece * groups_a_piece; g < std::min(groups, (piece + 1) * groups_a_piece); ++g) {
+      KeyedRow* const first = buckets.rows.data() + buckets.starts[g];
+      std::size_t count = buckets.starts[g + 1] - buckets.starts[g];
+      if (by_counting && count <= small && options.missing == MissingRank::keep) {
+        std::size_t known = 0;
+        for (std::size_t i = 0; i < count; ++i) {
+          if (keys.missing_rows() && first[i].key == keys.missing_code()) {
+            ranks[first[i].row] = missing_rank(Rank());
+            continue;
+          }
+          small_keys[known] = static_cast<std::int64_t>(first[i].key ^ (std::uint64_t(1) << 63));
+          first[known++] = first[i];
+        }
+        rank_small(small_keys, first, known, options.ties, ranks);
+        continue;
+      }
+      sort_keyed_rows(first, spare[worker].data(), count);
+      ranking.rank(first, count, 0, 0);
+    }
+  });
+}
+
+template <class Rank>
+void rank_all(const SortKeys& keys, std::size_t rows, const RankOptions& options, int threads, Rank* ranks) {
+  const Ranking<Rank> ranking(keys, options, ranks);
+  if (options.ties != Ties::dense) {
+    sort_in_buckets(keys, rows, threads, [&](const KeyedRow* sorted, std::size_t count, std::size_t start) { ranking.rank(sorted, count, start, 0); });
+    return;
+  }
+  // How many different values come before a bucket is known only when all are sorted.
+  Buffer<KeyedRow> all(rows);
+  sort_in_buckets(keys, rows, threads, [&](const KeyedRow* sorted, std::size_t count, std::size_t start) { std::copy(sorted, sorted + count, all.data() + start); });
+  ranking.rank(all.data(), rows, 0, 0);
+}
+
+template <class Rank>
+void rank_values(Type type, const void* values, std::size_t rows, const RankOptions& options, const std::int32_t* group_of_row,
+                 std::size_t groups, int threads, Rank* ranks) {
+  SortColumn column{type, values, options.descending, options.missing == MissingRank::first};
+  const SortKeys keys({column}, rows, threads);
+  if (group_of_row) rank_groups(keys, rows, options, group_of_row, groups, threads, ranks);
+  else rank_all(keys, rows, options, threads, ranks);
+}
+
+}  // namespace
+
+void rank_rows(Type type, const void* values, std::size_t rows, const RankOptions& options, const std::int32_t* group_of_row,
+               std::size_t groups, int threads, std::int32_t* ranks) {
+  rank_values(type, values, rows, options, group_of_row, groups, threads, ranks);
+}
+
+void rank_rows(Type type, const void* values, std::size_t rows, const RankOptions& options, const std::int32_t* group_of_row,
+               std::size_t groups, int threads, double* ranks) {
+  rank_values(type, values, rows, options, group_of_row, groups, threads, ranks);
+}
+
+}  // namespace rowanroot

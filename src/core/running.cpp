@@ -1,0 +1,182 @@
+#include "fast.h"
+
+#include "running.h"
+
+#include <algorithm>
+#include <stdexcept>
+#include <vector>
+
+namespace rowanroot {
+namespace {
+
+bool is_missing(double value) { return value != value; }
+bool is_missing(std::int32_t value) { return value == missing_integer; }
+double as_missing(double value) { return value; }  // a missing value, or one that is no number
+double as_missing(std::int32_t) { return missing_real(); }
+
+// Each has what a group begins with, how a value is taken in, and what has come of `count` values so far.
+struct Total {
+  using State = long double;
+  static State start() { return 0; }
+  static void take(State& state, double value) { state += value; }
+  static double result(const State& state, std::int64_t) { return static_cast<double>(state); }
+};
+struct Mean : Total {
+  static double result(const State& state, std::int64_t count) { return count ? static_cast<double>(state / count) : missing_real(); }
+};
+struct Count {
+  using State = char;
+  static State start() { return 0; }
+  static void take(State&, double) {}
+  static double result(const State&, std::int64_t count) { return static_cast<double>(count); }
+};
+struct Product {
+  using State = long double;
+  static State start() { return 1; }
+  static void take(State& state, double value) { state *= value; }
+  static double result(const State& state, std::int64_t) { return static_cast<double>(state); }
+};
+template <bool least>
+struct Extreme {
+  using State = double;
+  static State start() { return least ? std::numeric_limits<double>::infinity() : -std::numeric_limits<double>::infinity(); }
+  static void take(State& state, double value) { state = least ? std::min(state, value) : std::max(state, value); }
+  static double result(const State& state, std::int64_t count) { return count ? state : missing_real(); }
+};
+
+template <class Word, class T>
+void run(AtMissing at_missing, const T* values, const Sequence& sequence, double* result) {
+  struct Group {
+    typename Word::State state = Word::start();
+    std::int64_t count = 0;
+    double stopped = 0;  // the missing value that stopped it, if any
+  };
+  std::vector<Group> groups(sequence.groups);
+  sequence.each([&](std::size_t row, std::size_t g) {
+    Group& group = groups[g];
+    const T value = values[row];
+    if (!is_missing(value) && group.stopped == 0) {
+      Word::take(group.state, static_cast<double>(value));
+      ++group.count;
+      result[row] = Word::result(group.state, group.count);
+    } else if (at_missing == AtMissing::skip) {
+      result[row] = as_missing(value);
+    } else if (at_missing == AtMissing::carry) {
+      result[row] = Word::result(group.state, group.count);
+    } else {
+      if (group.stopped == 0) group.stopped = as_missing(value);
+      result[row] = group.stopped;
+    }
+  });
+}
+
+template <class T>
+void run(Running what, AtMissing at_missing, const T* values, const Sequence& sequence, double* result) {
+  switch (what) {
+    case Running::total: return run<Total>(at_missing, values, sequence, result);
+    case Running::mean: return run<Mean>(at_missing, values, sequence, result);
+    case Running::count: return run<Count>(at_missing, values, sequence, result);
+    case Running::least: return run<Extreme<true>>(at_missing, values, sequence, result);
+    case Running::greatest: return run<Extreme<false>>(at_missing, values, sequence, result);
+    case Running::product: return run<Product>(at_missing, values, sequence, result);
+  }
+}
+
+}  // namespace
+
+Running running_of_name(const std::string& name) {
+  static const char* const names[] = {"total", "mean", "count", "least", "greatest", "product"};
+  for (int k = 0; k < 6; ++k)
+    if (name == names[k]) return static_cast<Running>(k);
+  throw std::invalid_argument("no running " + name);
+}
+
+AtMissing at_missing_of_name(const std::string& name) {
+  if (name == "skip") return AtMissing::skip;
+  if (name == "carry") return AtMissing::carry;
+  if (name == "stop") return AtMissing::stop;
+  throw std::invalid_argument("no answer to a missing value: " + name);
+}
+
+void running(Running what, AtMissing at_missing, Type type, const void* values, const Sequence& sequence, double* result) {
+  if (type == Type::real) run(what, at_missing, static_cast<const double*>(values), sequence, result);
+  else run(what, at_missing, static_cast<const std::int32_t*>(values), sequence, result);
+}
+
+std::size_t running_integers(Running what, AtMissing at_missing, const std::int32_t* values, const Sequence& sequence, std::int32_t* result) {
+  struct Group {
+    std::int64_t state = 0, count = 0;
+    bool stopped = false;
+  };
+  std::vector<Group> groups(sequence.groups);
+  std::size_t first_overflow = sequence.rows;
+  sequence.each([&](std::size_t row, std::size_t g) {
+    Group& group = groups[g];
+    const std::int32_t value = values[row];
+    const bool known = value != missing_integer;
+    if (!known && at_missing == AtMissing::stop) group.stopped = true;
+    if (group.stopped || (!known && at_missing == AtMissing::skip)) {
+      result[row] = missing_integer;
+      return;
+    }
+    if (known) {
+      ++group.count;
+      if (what == Running::total) group.state += value;
+      else if (group.count == 1) group.state = value;
+      else group.state = what == Running::least ? std::min<std::int64_t>(group.state, value) : std::max<std::int64_t>(group.state, value);
+    }
+    if (what == Running::total && (group.state > std::numeric_limits<std::int32_t>::max() || group.state <= missing_integer)) {
+      group.stopped = true;
+      result[row] = missing_integer;
+      first_overflow = std::min(first_overflow, row);
+    } else if (what == Running::count) {
+      result[row] = static_cast<std::int32_t>(group.count);
+    } else {
+      result[row] = group.count || what == Running::total ? static_cast<std::int32_t>(group.state) : missing_integer;
+    }
+  });
+  return first_overflow;
+}
+
+void neighbours(const Sequence& sequence, std::int64_t by, std::int32_t* rows) {
+  const std::size_t distance = static_cast<std::size_t>(by < 0 ? -by : by);
+  std::fill_n(rows, sequence.rows, -1);
+  if (distance == 0 || distance >= std::max<std::size_t>(sequence.rows, 1)) {
+    if (distance == 0) for (std::size_t i = 0; i < sequence.rows; ++i) rows[i] = static_cast<std::int32_t>(i);
+    return;
+  }
+  const auto pair = [&](std::size_t earlier, std::size_t later) {
+    if (by > 0) rows[later] = static_cast<std::int32_t>(earlier);
+    else rows[earlier] = static_cast<std::int32_t>(later);
+  };
+  if (!sequence.group_of_row) {
+    for (std::size_t i = distance; i < sequence.rows; ++i)
+      pair(sequence.order ? sequence.order[i - distance] : i - distance, sequence.order ? sequence.order[i] : i);
+    return;
+  }
+  if (distance == 1) {
+    std::vector<std::int32_t> latest(sequence.groups, -1);
+    sequence.each([&](std::size_t row, std::size_t g) {
+      if (latest[g] >= 0) pair(static_cast<std::size_t>(latest[g]), row);
+      latest[g] = static_cast<std::int32_t>(row);
+    });
+    return;
+  }
+  // The rows of each group in order, one group after the other.
+  std::vector<std::size_t> start(sequence.groups + 1, 0);
+  for (std::size_t i = 0; i < sequence.rows; ++i) ++start[sequence.group_of_row[i] + 1];
+  for (std::size_t g = 0; g < sequence.groups; ++g) start[g + 1] += start[g];
+  std::vector<std::size_t> next(start.begin(), start.end() - 1);
+  std::vector<std::int32_t> together(sequence.rows);
+  sequence.each([&](std::size_t row, std::size_t g) {
+    if (next[g] - start[g] >= distance) pair(static_cast<std::size_t>(together[next[g] - distance]), row);
+    together[next[g]++] = static_cast<std::int32_t>(row);
+  });
+}
+
+void number_rows_of_groups(const Sequence& sequence, std::int32_t* numbers) {
+  std::vector<std::int32_t> seen(sequence.groups, 0);
+  sequence.each([&](std::size_t row, std::size_t g) { numbers[row] = ++seen[g]; });
+}
+
+}  // namespace rowanroot

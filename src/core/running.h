@@ -1,0 +1,35 @@
+#pragma once
+// Running words: for each row, what its group's rows up to it come to. Sums and products are kept in long double,
+// as R's cumsum() does.
+
+#include <string>
+
+#include "sequence.h"
+#include "values.h"
+
+namespace rowanroot {
+
+enum class Running { total, mean, count, least, greatest, product };
+
+// A row whose value is missing has a missing result and what follows goes on without it; or has the result so far;
+// or all that follows is missing too.
+enum class AtMissing { skip, carry, stop };
+
+// Each throws std::invalid_argument for a name that there is not.
+Running running_of_name(const std::string& name);
+AtMissing at_missing_of_name(const std::string& name);
+
+// A result of doubles: any but of whole numbers' least and greatest.
+void running(Running what, AtMissing at_missing, Type type, const void* values, const Sequence& sequence, double* result);
+
+// The least or the greatest so far of integers, a total of them, or a count. Gives the first row, in order, whose
+// total did not fit, or the number of rows; from there on the group is missing.
+std::size_t running_integers(Running what, AtMissing at_missing, const std::int32_t* values, const Sequence& sequence, std::int32_t* result);
+
+// The row that comes `by` rows before each in its group (after it if `by` is negative), or -1.
+void neighbours(const Sequence& sequence, std::int64_t by, std::int32_t* rows);
+
+// The number of each row in its group, from 1, in order.
+void number_rows_of_groups(const Sequence& sequence, std::int32_t* numbers);
+
+}  // namespace rowanroot

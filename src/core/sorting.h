@@ -1,0 +1,44 @@
+#pragma once
+// Rows in the order of their keys. Rows with equal keys stay in the order in which they came.
+
+#include <cstddef>
+#include <cstdint>
+#include <functional>
+#include <vector>
+
+#include "memory.h"
+#include "sort_keys.h"
+
+namespace rowanroot {
+
+struct KeyedRow {
+  std::uint64_t key;
+  std::uint32_t row;
+};
+
+// Sorts by the key, and equal keys stay as they are; `spare` has room for as many.
+void sort_keyed_rows(KeyedRow* rows, KeyedRow* spare, std::size_t count);
+
+// Rows shared out to buckets: those of bucket b lie from starts[b] to starts[b + 1], in the order in which they came.
+struct Buckets {
+  Buffer<KeyedRow> rows;
+  std::vector<std::size_t> starts;
+
+  std::size_t count() const { return starts.size() - 1; }
+  std::size_t greatest() const;
+};
+
+// `fill` gives the keys and the buckets of the rows from first to last.
+using FillBuckets = std::function<void(std::size_t first, std::size_t last, std::uint64_t* keys, std::uint32_t* buckets)>;
+Buckets share_out(std::size_t rows, std::size_t buckets, int threads, const FillBuckets& fill);
+
+// Calls `done` for one bucket after the other, each sorted, possibly from several threads; the rows of a bucket come
+// before those of the next, and equal keys are in one bucket. `start` is the place of its first row in the whole
+// order. With one word of keys the rows have their whole keys.
+using SortedBucket = std::function<void(const KeyedRow* rows, std::size_t count, std::size_t start)>;
+void sort_in_buckets(const SortKeys& keys, std::size_t rows, int threads, const SortedBucket& done);
+
+// The rows in their order, from 0.
+void order_rows(const std::vector<SortColumn>& columns, std::size_t rows, int threads, std::int32_t* order);
+
+}  // namespace rowanroot
