@@ -73,16 +73,28 @@ order_rows_cpp <- function(columns, descending, missing_first, rows, threads) {
     .Call(`_rowanroot_order_rows_cpp`, columns, descending, missing_first, rows, threads)
 }
 
+top_rows_cpp <- function(columns, descending, rows, count, ties, of_row, groups, threads) {
+    .Call(`_rowanroot_top_rows_cpp`, columns, descending, rows, count, ties, of_row, groups, threads)
+}
+
+gather_cpp <- function(columns, is_plain, rows, order, threads) {
+    .Call(`_rowanroot_gather_cpp`, columns, is_plain, rows, order, threads)
+}
+
 ranks_cpp <- function(column, descending, ties, missing, of_row, groups, threads) {
     .Call(`_rowanroot_ranks_cpp`, column, descending, ties, missing, of_row, groups, threads)
 }
 
-running_cpp <- function(what, missing, column, order, of_row, groups) {
-    .Call(`_rowanroot_running_cpp`, what, missing, column, order, of_row, groups)
+compact_codes_cpp <- function(column, descending, most) {
+    .Call(`_rowanroot_compact_codes_cpp`, column, descending, most)
 }
 
-running_integers_cpp <- function(what, missing, column, order, of_row, groups) {
-    .Call(`_rowanroot_running_integers_cpp`, what, missing, column, order, of_row, groups)
+running_cpp <- function(what, missing, column, order, steps, of_row, groups, threads) {
+    .Call(`_rowanroot_running_cpp`, what, missing, column, order, steps, of_row, groups, threads)
+}
+
+running_integers_cpp <- function(what, missing, column, order, steps, of_row, groups, threads) {
+    .Call(`_rowanroot_running_integers_cpp`, what, missing, column, order, steps, of_row, groups, threads)
 }
 
 moving_cpp <- function(what, window, complete, column, order, of_row, groups) {

@@ -61,7 +61,7 @@ calculate_aggregate <- function(node, id, type, groups, run) {
 # The column without its class, and the class for what is made of it.
 bare_column <- function(id, run) {
   column <- run$values[[id]]
-  attributes(column) <- NULL
+  if (!is.null(attributes(column))) attributes(column) <- NULL
   column
 }
 
@@ -156,7 +156,7 @@ aggregate_rows <- function(node, id, type, groups, run) {
 # The first or last row's value, of any type, in the block's order.
 edge_value <- function(node, id, groups, run) {
   column <- run$values[[id]]
-  order <- run_order(run)$rows
+  order <- order_rows(run_order(run))
   last <- node$entry$name == "last_value"
   if (is.null(groups)) {
     row <- if (last) max(run$rows, 1) else 1

@@ -19,14 +19,14 @@ group_values <- function(column, run) {
   if (is.list(column) || !is.null(dim(column)) || is.complex(column)) {
     stop_because(c("Can't group by {what_is(column)}.", "i" = "Group by numbers, text, dates or categories."), "type_mismatch", run$call)
   }
-  attributes(column) <- if (inherits(column, "integer64")) list(class = "integer64")
+  if (!is.null(attributes(column))) attributes(column) <- if (inherits(column, "integer64")) list(class = "integer64")
   column
 }
 
 # The rows of each group, in the block's order; without groups, of all rows.
 group_members <- function(run, groups) {
   order <- run_order(run)
-  rows <- if (is.null(order)) seq_len(run$rows) else order$rows + 1L
+  rows <- if (is.null(order)) seq_len(run$rows) else order_rows(order) + 1L
   if (is.null(groups)) return(list(rows))
   key <- paste("members", order$key)
   if (is.null(groups[[key]])) {

@@ -8,7 +8,7 @@ type_ordered <- function(node, run) {
   key <- paste("ordered", id, node$entry$name, canonical_value(node$options), groups$key, order$key)
   if (is.null(run$aggregates[[key]])) {
     calculate(run, id)
-    place <- list(rows = run$rows, order = order$rows, of_row = groups$of_row, groups = length(groups$sizes))
+    place <- list(rows = run$rows, order = order, of_row = groups$of_row, groups = length(groups$sizes))
     about <- list(name = node$entry$name, label = label_of(node$argument), formula = run$formula, call = run$call)
     run$aggregates[[key]] <- new_slot(run, node$entry$calculate(run$values[[id]], node$options, place, about))
   }
@@ -16,7 +16,8 @@ type_ordered <- function(node, run) {
 }
 
 # The order of rows along these columns, as they are now; of the block if there are none; NULL if that has none either.
-# Found once for a run.
+# Found once for a run. It has `columns` and `descending`, and `steps` if the rows go along few whole numbers, such
+# as days: then many words need no more. order_rows() gives the rows themselves.
 run_order <- function(run, along = NULL) {
   ids <- if (is.null(along)) run$along$ids else unlist(run$columns[along$names])
   if (!length(ids)) return(NULL)
@@ -26,14 +27,23 @@ run_order <- function(run, along = NULL) {
     calculate(run, ids)
     columns <- run$values[ids]
     warn_missing_order(columns, if (is.null(along)) run$along$names else along$names, run)
-    run$orders[[key]] <- list(rows = order_of(columns, descending, FALSE, run$call), key = key)
+    order <- list2env(list(columns = lapply(columns, sortable_column, call = run$call), descending = descending, key = key))
+    if (length(ids) == 1) order$steps <- compact_codes_cpp(order$columns[[1]], descending, most_steps)
+    run$orders[[key]] <- order
   }
   run$orders[[key]]
 }
 
-order_of <- function(columns, descending, missing_first, call) {
-  order_rows_cpp(lapply(columns, sortable_column, call = call), descending, rep_len(missing_first, length(columns)), length(columns[[1]]),
-                 getOption("rowanroot.threads", 0L))
+most_steps <- 4000
+
+# The rows in order, from 0; NULL without an order.
+order_rows <- function(order) {
+  if (is.null(order)) return(NULL)
+  if (is.null(order$rows)) {
+    order$rows <- order_rows_cpp(order$columns, order$descending, rep_len(FALSE, length(order$columns)), length(order$columns[[1]]),
+                                 getOption("rowanroot.threads", 0L))
+  }
+  order$rows
 }
 
 # A column as the core puts it in order: texts as numbers, categories in the order of their levels.
@@ -42,14 +52,14 @@ sortable_column <- function(x, call) {
   if (!is.atomic(x) || is.null(x) || !is.null(dim(x)) || is.complex(x) || is.raw(x)) {
     stop_because(c("Can't put {what_is(x)} in order.", "i" = "Order by numbers, text, dates or categories."), "type_mismatch", call)
   }
-  attributes(x) <- if (inherits(x, "integer64")) list(class = "integer64")
+  if (!is.null(attributes(x))) attributes(x) <- if (inherits(x, "integer64")) list(class = "integer64")
   x
 }
 
 warn_missing_order <- function(columns, names, run) {
   for (k in seq_along(columns)) {
+    if (!anyNA(columns[[k]])) next
     missing <- is.na(columns[[k]])
-    if (!any(missing)) next
     warn_because(c("{.code {names[k]}} is missing in {counted_rows(sum(missing))}, row {which(missing)[1]} first: {if (sum(missing) == 1) 'it comes' else 'they come'} last in the order.",
                    "i" = "It is used in {.code {run$formula}}."), "missing_order", run$call)
   }
@@ -59,7 +69,7 @@ warn_missing_order <- function(columns, names, run) {
 check_numbers <- function(x, about, days_too = FALSE) {
   if (value_type(x) %in% c("logical", "integer", "double") || days_too && is_day_or_time(x)) return(invisible())
   stop_because(c("{.code {about$name}()} needs numbers, not {type_name(x)}.",
-                 "x" = "{.code {about$label}} is {what_is(x)} in {.code {about$formula}}.",
+                 "x" = "{.code {about$label}} is that in {.code {about$formula}}.",
                  "i" = if (is.character(x)) "If it holds numbers, convert it first: {.code as.numeric()}."), "type_mismatch", about$call)
 }
 
@@ -72,7 +82,7 @@ calculate_ranking <- function(x, options, place, about) {
   ties <- switch(options$as, percent_rank = "min", cume_dist = "max", options$ties)
   in_turn <- !is.null(place$order) && (ties %in% c("first", "last") || options$missing != "keep")
   x <- sortable_column(x, about$call)
-  turn <- if (in_turn) place$order + 1L
+  turn <- if (in_turn) order_rows(place$order) + 1L
   if (in_turn) {
     place$of_row <- place$of_row[turn]
     x <- if (inherits(x, "integer64")) structure(unclass(x)[turn], class = "integer64") else x[turn]
@@ -86,14 +96,19 @@ calculate_ranking <- function(x, options, place, about) {
   if (options$as == "percent_rank") ifelse(count == 1 & !is.na(ranks), 0, (ranks - 1) / (count - 1)) else ranks / count
 }
 
+# Steps along the order are enough where there are some.
+running_order <- function(place) if (is.null(place$order$steps)) order_rows(place$order)
+
 calculate_running <- function(what, x, options, place, about) {
+  threads <- getOption("rowanroot.threads", 0L)
   if (what == "count") x <- ifelse(is.na(x), NA_integer_, 1L)
   check_numbers(x, about, days_too = what %in% c("least", "greatest"))
   if (is.double(x) || what %in% c("mean", "product")) {
-    values <- running_cpp(what, options$missing, as.vector(unclass(x)), place$order, place$of_row, place$groups)
+    bare <- if (is.object(x)) as.vector(unclass(x)) else x
+    values <- running_cpp(what, options$missing, bare, running_order(place), place$order$steps, place$of_row, place$groups, threads)
     return(if (is.object(x)) with_class_of(values, x) else values)
   }
-  result <- running_integers_cpp(what, options$missing, x, place$order, place$of_row, place$groups)
+  result <- running_integers_cpp(what, options$missing, x, running_order(place), place$order$steps, place$of_row, place$groups, threads)
   if (result$overflow > 0) {
     warn_because(c("Whole numbers became too large in {.code {about$formula}}: the total is missing from row {result$overflow} on.",
                    "i" = "Add up doubles instead, as in {.code {about$name}(as.numeric({about$label}))}."), "overflow", about$call)
@@ -109,13 +124,13 @@ calculate_moving <- function(what, x, options, place, about) {
                    "i" = "For windows of the rows that there are, write {.code complete = FALSE}."), "bad_argument", about$call)
   }
   window <- min(options$rows, max(place$rows, 1))
-  values <- moving_cpp(what, window, options$complete, as.numeric(unclass(x)), place$order, place$of_row, place$groups)
+  values <- moving_cpp(what, window, options$complete, as.numeric(unclass(x)), order_rows(place$order), place$of_row, place$groups)
   if (is.object(x)) return(with_class_of(values, x))
   if (!is.double(x) && what %in% c("least", "greatest")) as.integer(values) else values
 }
 
 calculate_neighbour <- function(direction, x, options, place, about) {
-  rows <- neighbours_cpp(place$rows, direction * options$by, place$order, place$of_row, place$groups)
+  rows <- neighbours_cpp(place$rows, direction * options$by, order_rows(place$order), place$of_row, place$groups)
   values <- x[rows]
   if (is_missing_literal(options$default)) return(values)
   check_default(x, options$default, about)

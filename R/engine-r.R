@@ -36,7 +36,7 @@ call_r_once <- function(fun, name, values, node, run) {
   result <- tryCatch(
     call_by_labels(fun, name, values, labels, node$env),
     error = function(e) {
-      if (inherits(e, "rowanroot_error")) stop_in_formula(e, run)
+      if (inherits(e, "rowanroot_error")) stop_in_formula(e, run$formula, run$call)
       stop_formula_failed(label_of(node), run$formula, e, run$call, way_out(e, fun, name, labels))
     }
   )
@@ -47,9 +47,9 @@ call_r_once <- function(fun, name, values, node, run) {
 }
 
 # An error of the package's own words says what is wrong; the formula is added.
-stop_in_formula <- function(error, run) {
-  rlang::abort(c(error$message, error$body, "i" = cli::format_inline("It is used in {.code {run$formula}}.")), class = setdiff(class(error), c("rlang_error", "error", "condition")),
-               call = run$call)
+stop_in_formula <- function(error, formula, call) {
+  rlang::abort(c(error$message, error$body, "i" = cli::format_inline("It is used in {.code {formula}}.")),
+               class = setdiff(class(error), c("rlang_error", "error", "condition")), call = call)
 }
 
 # Once for each group, with the group's rows of each column, in the block's order if it has one. Each group gives one value, or one a row.

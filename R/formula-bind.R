@@ -113,6 +113,7 @@ mentioned_names <- function(expr) {
 # A part that no column enters is the script's: its value counts, not how it came about.
 bind_script_value <- function(expr, scope) {
   value <- tryCatch(eval(expr, scope$env), error = function(e) {
+    if (inherits(e, "rowanroot_error")) stop_in_formula(e, scope_text(scope), scope$call)
     names <- mentioned_names(expr)
     unknown <- names[!vapply(names, exists, NA, envir = scope$env)]
     if (length(unknown)) stop_unknown_column(unknown[1], scope$columns, scope$call, scope_text(scope), parent = e)

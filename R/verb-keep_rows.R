@@ -68,9 +68,7 @@ rows_where <- function(data, condition) {
   kept <- keep_where_cpp(as.list(data), is_plain, condition, getOption("rowanroot.threads", 0L))
   columns <- stats::setNames(kept$columns, names(data))
   if (!all(is_plain) || has_row_names(data)) rows <- which(condition)
-  columns[!is_plain] <- lapply(as.list(data)[!is_plain], function(column) {
-    if (length(dim(column)) == 2) column[rows, , drop = FALSE] else column[rows]
-  })
+  columns[!is_plain] <- lapply(as.list(data)[!is_plain], take_rows, rows = rows)
   as_table_like(data, columns, if (has_row_names(data)) row.names(data)[rows] else .set_row_names(kept$rows))
 }
 

@@ -243,6 +243,39 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// top_rows_cpp
+Rcpp::IntegerVector top_rows_cpp(Rcpp::List columns, Rcpp::LogicalVector descending, double rows, double count, bool ties, SEXP of_row, int groups, int threads);
+RcppExport SEXP _rowanroot_top_rows_cpp(SEXP columnsSEXP, SEXP descendingSEXP, SEXP rowsSEXP, SEXP countSEXP, SEXP tiesSEXP, SEXP of_rowSEXP, SEXP groupsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type descending(descendingSEXP);
+    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< double >::type count(countSEXP);
+    Rcpp::traits::input_parameter< bool >::type ties(tiesSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type of_row(of_rowSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(top_rows_cpp(columns, descending, rows, count, ties, of_row, groups, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// gather_cpp
+Rcpp::List gather_cpp(Rcpp::List columns, Rcpp::LogicalVector is_plain, double rows, Rcpp::IntegerVector order, int threads);
+RcppExport SEXP _rowanroot_gather_cpp(SEXP columnsSEXP, SEXP is_plainSEXP, SEXP rowsSEXP, SEXP orderSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type is_plain(is_plainSEXP);
+    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(gather_cpp(columns, is_plain, rows, order, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // ranks_cpp
 SEXP ranks_cpp(SEXP column, bool descending, std::string ties, std::string missing, SEXP of_row, int groups, int threads);
 RcppExport SEXP _rowanroot_ranks_cpp(SEXP columnSEXP, SEXP descendingSEXP, SEXP tiesSEXP, SEXP missingSEXP, SEXP of_rowSEXP, SEXP groupsSEXP, SEXP threadsSEXP) {
@@ -260,9 +293,22 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// compact_codes_cpp
+SEXP compact_codes_cpp(SEXP column, bool descending, double most);
+RcppExport SEXP _rowanroot_compact_codes_cpp(SEXP columnSEXP, SEXP descendingSEXP, SEXP mostSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< bool >::type descending(descendingSEXP);
+    Rcpp::traits::input_parameter< double >::type most(mostSEXP);
+    rcpp_result_gen = Rcpp::wrap(compact_codes_cpp(column, descending, most));
+    return rcpp_result_gen;
+END_RCPP
+}
 // running_cpp
-SEXP running_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP of_row, int groups);
-RcppExport SEXP _rowanroot_running_cpp(SEXP whatSEXP, SEXP missingSEXP, SEXP columnSEXP, SEXP orderSEXP, SEXP of_rowSEXP, SEXP groupsSEXP) {
+SEXP running_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP steps, SEXP of_row, int groups, int threads);
+RcppExport SEXP _rowanroot_running_cpp(SEXP whatSEXP, SEXP missingSEXP, SEXP columnSEXP, SEXP orderSEXP, SEXP stepsSEXP, SEXP of_rowSEXP, SEXP groupsSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -270,15 +316,17 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< std::string >::type missing(missingSEXP);
     Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
     Rcpp::traits::input_parameter< SEXP >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type steps(stepsSEXP);
     Rcpp::traits::input_parameter< SEXP >::type of_row(of_rowSEXP);
     Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
-    rcpp_result_gen = Rcpp::wrap(running_cpp(what, missing, column, order, of_row, groups));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(running_cpp(what, missing, column, order, steps, of_row, groups, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 // running_integers_cpp
-Rcpp::List running_integers_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP of_row, int groups);
-RcppExport SEXP _rowanroot_running_integers_cpp(SEXP whatSEXP, SEXP missingSEXP, SEXP columnSEXP, SEXP orderSEXP, SEXP of_rowSEXP, SEXP groupsSEXP) {
+Rcpp::List running_integers_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP steps, SEXP of_row, int groups, int threads);
+RcppExport SEXP _rowanroot_running_integers_cpp(SEXP whatSEXP, SEXP missingSEXP, SEXP columnSEXP, SEXP orderSEXP, SEXP stepsSEXP, SEXP of_rowSEXP, SEXP groupsSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -286,9 +334,11 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< std::string >::type missing(missingSEXP);
     Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
     Rcpp::traits::input_parameter< SEXP >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type steps(stepsSEXP);
     Rcpp::traits::input_parameter< SEXP >::type of_row(of_rowSEXP);
     Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
-    rcpp_result_gen = Rcpp::wrap(running_integers_cpp(what, missing, column, order, of_row, groups));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(running_integers_cpp(what, missing, column, order, steps, of_row, groups, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -375,9 +425,12 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_different_texts_cpp", (DL_FUNC) &_rowanroot_different_texts_cpp, 1},
     {"_rowanroot_text_codes_cpp", (DL_FUNC) &_rowanroot_text_codes_cpp, 1},
     {"_rowanroot_order_rows_cpp", (DL_FUNC) &_rowanroot_order_rows_cpp, 5},
+    {"_rowanroot_top_rows_cpp", (DL_FUNC) &_rowanroot_top_rows_cpp, 8},
+    {"_rowanroot_gather_cpp", (DL_FUNC) &_rowanroot_gather_cpp, 5},
     {"_rowanroot_ranks_cpp", (DL_FUNC) &_rowanroot_ranks_cpp, 7},
-    {"_rowanroot_running_cpp", (DL_FUNC) &_rowanroot_running_cpp, 6},
-    {"_rowanroot_running_integers_cpp", (DL_FUNC) &_rowanroot_running_integers_cpp, 6},
+    {"_rowanroot_compact_codes_cpp", (DL_FUNC) &_rowanroot_compact_codes_cpp, 3},
+    {"_rowanroot_running_cpp", (DL_FUNC) &_rowanroot_running_cpp, 8},
+    {"_rowanroot_running_integers_cpp", (DL_FUNC) &_rowanroot_running_integers_cpp, 8},
     {"_rowanroot_moving_cpp", (DL_FUNC) &_rowanroot_moving_cpp, 7},
     {"_rowanroot_neighbours_cpp", (DL_FUNC) &_rowanroot_neighbours_cpp, 5},
     {"_rowanroot_number_in_group_cpp", (DL_FUNC) &_rowanroot_number_in_group_cpp, 4},

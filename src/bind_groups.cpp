@@ -27,16 +27,18 @@ Rcpp::IntegerVector rows_from_one(const std::vector<std::int32_t>& rows) {
 // [[Rcpp::export]]
 Rcpp::List group_rows_cpp(Rcpp::List columns, double rows) {
   const std::size_t size = static_cast<std::size_t>(rows);
-  Groups groups;
+  Rcpp::Shield<SEXP> of_row(new_vector(INTSXP, static_cast<R_xlen_t>(rows)));
+  int* const group = INTEGER(of_row);
+  std::size_t count = 0;
   for (R_xlen_t k = 0; k < columns.size(); ++k) {
     SEXP column = columns[k];
     const Rcpp::RObject values = TYPEOF(column) == STRSXP ? with_comparable_texts(column) : Rcpp::RObject(column);
-    groups = k == 0 ? group_by(type_of_column(values), address_of(values), size)
-                    : group_further(groups, type_of_column(values), address_of(values), size);
+    count = k == 0 ? group_by(type_of_column(values), address_of(values), size, group)
+                   : group_further(group, type_of_column(values), address_of(values), size, group);
   }
-  Rcpp::IntegerVector of_row(groups.of_row.begin(), groups.of_row.end()), sizes(groups.count);
-  for (std::int32_t group : groups.of_row) ++sizes[group];
-  return Rcpp::List::create(Rcpp::Named("of_row") = of_row, Rcpp::Named("sizes") = sizes);
+  Rcpp::IntegerVector sizes(count);
+  for (std::size_t i = 0; i < size; ++i) ++sizes[group[i]];
+  return Rcpp::List::create(Rcpp::Named("of_row") = static_cast<SEXP>(of_row), Rcpp::Named("sizes") = sizes);
 }
 
 // [[Rcpp::export]]
@@ -110,14 +112,15 @@ SEXP different_texts_cpp(Rcpp::CharacterVector column) {
   constexpr R_xlen_t least_rows = 1000, sample_rows = 20000;
   const R_xlen_t rows = column.size();
   if (rows < least_rows) return R_NilValue;
-  const auto group = [&](R_xlen_t size) { return group_by(Type::text, address_of(column), static_cast<std::size_t>(size)); };
-  if (rows > 2 * sample_rows && group(sample_rows).count > sample_rows / 2) return R_NilValue;
-  const Groups groups = group(rows);
-  if (groups.count > static_cast<std::size_t>(rows) / 2) return R_NilValue;
-  Rcpp::CharacterVector texts(groups.count);
-  Rcpp::IntegerVector of_row(Rcpp::no_init(rows));
-  const std::vector<std::int32_t> first = first_rows(groups.of_row.data(), static_cast<std::size_t>(rows), groups.count);
-  for (std::size_t k = 0; k < groups.count; ++k) texts[k] = STRING_ELT(column, first[k]);
-  for (R_xlen_t i = 0; i < rows; ++i) of_row[i] = groups.of_row[i] + 1;
-  return Rcpp::List::create(Rcpp::Named("texts") = texts, Rcpp::Named("of_row") = of_row);
+  Rcpp::Shield<SEXP> of_row(new_vector(INTSXP, rows));
+  int* const group = INTEGER(of_row);
+  const auto count = [&](R_xlen_t size) { return group_by(Type::text, address_of(column), static_cast<std::size_t>(size), group); };
+  if (rows > 2 * sample_rows && count(sample_rows) > sample_rows / 2) return R_NilValue;
+  const std::size_t different = count(rows);
+  if (different > static_cast<std::size_t>(rows) / 2) return R_NilValue;
+  Rcpp::CharacterVector texts(different);
+  const std::vector<std::int32_t> first = first_rows(group, static_cast<std::size_t>(rows), different);
+  for (std::size_t k = 0; k < different; ++k) texts[k] = STRING_ELT(column, first[k]);
+  for (R_xlen_t i = 0; i < rows; ++i) ++group[i];
+  return Rcpp::List::create(Rcpp::Named("texts") = texts, Rcpp::Named("of_row") = static_cast<SEXP>(of_row));
 }

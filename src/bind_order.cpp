@@ -1,11 +1,13 @@
 // Words that depend on the order of rows or on groups: ranks, running words, moving windows, neighbours.
 
 #include "bind.h"
+#include "gather.h"
 #include "moving.h"
 #include "ranks.h"
 #include "running.h"
 #include "sequence.h"
 #include "sorting.h"
+#include "top.h"
 
 using namespace rowanroot;
 
@@ -20,6 +22,16 @@ Sequence sequence_of(double rows, SEXP order, SEXP of_row, int groups) {
   sequence.order = integers_or_null(order);
   sequence.group_of_row = integers_or_null(of_row);
   sequence.groups = sequence.group_of_row ? static_cast<std::size_t>(groups) : 1;
+  return sequence;
+}
+
+Sequence stepped_sequence(R_xlen_t rows, SEXP order, SEXP steps, SEXP of_row, int groups, int threads) {
+  Sequence sequence = sequence_of(static_cast<double>(rows), order, of_row, groups);
+  sequence.threads = thread_count(rows, threads);
+  if (steps != R_NilValue) {
+    sequence.step_of_row = INTEGER(VECTOR_ELT(steps, 0));
+    sequence.steps = static_cast<std::size_t>(Rf_asReal(VECTOR_ELT(steps, 1)));
+  }
   return sequence;
 }
 
@@ -56,6 +68,40 @@ SEXP order_rows_cpp(Rcpp::List columns, Rcpp::LogicalVector descending, Rcpp::Lo
   return order;
 }
 
+// The first `count` rows of the order, from 1, in all or of each group.
+// [[Rcpp::export]]
+Rcpp::IntegerVector top_rows_cpp(Rcpp::List columns, Rcpp::LogicalVector descending, double rows, double count, bool ties, SEXP of_row,
+                                 int groups, int threads) {
+  std::vector<SortColumn> by;
+  for (R_xlen_t k = 0; k < columns.size(); ++k) {
+    SEXP column = columns[k];
+    by.push_back({type_of_column(column), address_of(column), descending[k] == 1, false});
+  }
+  const int workers = thread_count(static_cast<R_xlen_t>(rows), threads);
+  const SortKeys keys(by, static_cast<std::size_t>(rows), workers);
+  const std::vector<std::int32_t> found = top_rows(keys, static_cast<std::size_t>(rows), static_cast<std::size_t>(count), ties,
+                                                   integers_or_null(of_row), static_cast<std::size_t>(groups), workers);
+  Rcpp::IntegerVector result(found.size());
+  for (std::size_t k = 0; k < found.size(); ++k) result[k] = found[k] + 1;
+  return result;
+}
+
+// Plain columns in this order of rows, from 0; NULL for the others.
+// [[Rcpp::export]]
+Rcpp::List gather_cpp(Rcpp::List columns, Rcpp::LogicalVector is_plain, double rows, Rcpp::IntegerVector order, int threads) {
+  Rcpp::List result(columns.size());
+  std::vector<GatheredColumn> moved;
+  for (R_xlen_t k = 0; k < columns.size(); ++k) {
+    if (!is_plain[k]) continue;
+    SEXP column = columns[k];
+    if (Rf_xlength(column) != static_cast<R_xlen_t>(rows)) Rcpp::stop("a column has another number of rows");
+    result[k] = new_vector(TYPEOF(column), order.size());
+    moved.push_back({address_of(column), writable_address(result[k]), width(type_of_vector(column))});
+  }
+  gather(moved, static_cast<std::size_t>(rows), order.begin(), static_cast<std::size_t>(order.size()), thread_count(order.size(), threads));
+  return result;
+}
+
 // [[Rcpp::export]]
 SEXP ranks_cpp(SEXP column, bool descending, std::string ties, std::string missing, SEXP of_row, int groups, int threads) {
   RankOptions options;
@@ -74,23 +120,34 @@ SEXP ranks_cpp(SEXP column, bool descending, std::string ties, std::string missi
   return ranks;
 }
 
-// Doubles.
+// Numbers from 0 that rise along a column, and how many there are; NULL if they are not few.
 // [[Rcpp::export]]
-SEXP running_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP of_row, int groups) {
+SEXP compact_codes_cpp(SEXP column, bool descending, double most) {
+  const R_xlen_t rows = Rf_xlength(column);
+  Rcpp::Shield<SEXP> codes(new_vector(INTSXP, rows));
+  const std::size_t count = compact_codes({type_of_column(column), address_of(column), descending, false}, static_cast<std::size_t>(rows),
+                                          static_cast<std::size_t>(most), INTEGER(codes));
+  if (count == 0) return R_NilValue;
+  return Rcpp::List::create(Rcpp::Named("of_row") = static_cast<SEXP>(codes), Rcpp::Named("count") = static_cast<double>(count));
+}
+
+// Doubles. `steps` are compact codes instead of an order, or NULL.
+// [[Rcpp::export]]
+SEXP running_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP steps, SEXP of_row, int groups, int threads) {
   Rcpp::Shield<SEXP> result(new_vector(REALSXP, Rf_xlength(column)));
   running(running_of_name(what), at_missing_of_name(missing), type_of_vector(column), address_of(column),
-          sequence_of(static_cast<double>(Rf_xlength(column)), order, of_row, groups), REAL(result));
+          stepped_sequence(Rf_xlength(column), order, steps, of_row, groups, threads), REAL(result));
   return result;
 }
 
 // Integers, and the first row (from 1) whose total did not fit, or 0.
 // [[Rcpp::export]]
-Rcpp::List running_integers_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP of_row, int groups) {
+Rcpp::List running_integers_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP steps, SEXP of_row, int groups, int threads) {
   const R_xlen_t rows = Rf_xlength(column);
   Rcpp::Shield<SEXP> result(new_vector(INTSXP, rows));
   const std::size_t overflow =
       running_integers(running_of_name(what), at_missing_of_name(missing), static_cast<const std::int32_t*>(address_of(column)),
-                       sequence_of(static_cast<double>(rows), order, of_row, groups), INTEGER(result));
+                       stepped_sequence(rows, order, steps, of_row, groups, threads), INTEGER(result));
   const bool fits = overflow == static_cast<std::size_t>(rows);
   return Rcpp::List::create(Rcpp::Named("values") = static_cast<SEXP>(result), Rcpp::Named("overflow") = fits ? 0.0 : overflow + 1.0);
 }

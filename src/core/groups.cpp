@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "memory.h"
+
 namespace rowanroot {
 namespace {
 
@@ -64,17 +66,19 @@ std::uint64_t key_of(double value) {
 }
 
 template <class KeyOfRow>
-Groups number_rows(std::size_t rows, KeyOfRow key_of_row) {
-  Groups groups;
-  groups.of_row.resize(rows);
+std::size_t number_rows(std::size_t rows, KeyOfRow key_of_row, std::int32_t* of_row) {
   Numbering numbering;
-  for (std::size_t i = 0; i < rows; ++i) groups.of_row[i] = numbering.number(key_of_row(i));
-  groups.count = numbering.count();
-  return groups;
+  for (std::size_t i = 0; i < rows; ++i) of_row[i] = numbering.number(key_of_row(i));
+  return numbering.count();
+}
+
+template <class T>
+std::size_t number_values(const void* values, std::size_t rows, std::int32_t* of_row) {
+  return number_rows(rows, [x = static_cast<const T*>(values)](std::size_t i) { return key_of(x[i]); }, of_row);
 }
 
 // Whole numbers that lie close together are looked up in a table; missing ones have the place before.
-Groups group_integers(const std::int32_t* values, std::size_t rows) {
+std::size_t group_integers(const std::int32_t* values, std::size_t rows, std::int32_t* of_row) {
   std::int32_t low = std::numeric_limits<std::int32_t>::max(), high = missing_integer;
   for (std::size_t i = 0; i < rows; ++i) {
     if (values[i] == missing_integer) continue;
@@ -82,39 +86,37 @@ Groups group_integers(const std::int32_t* values, std::size_t rows) {
     high = std::max(high, values[i]);
   }
   const std::uint64_t range = high < low ? 0 : static_cast<std::uint64_t>(static_cast<std::int64_t>(high) - low) + 1;
-  if (range > std::max<std::uint64_t>(rows, 4096)) return number_rows(rows, [&](std::size_t i) { return key_of(values[i]); });
+  if (range > std::max<std::uint64_t>(rows, 4096)) return number_values<std::int32_t>(values, rows, of_row);
   std::vector<std::int32_t> number(range + 1, -1);
-  Groups groups;
-  groups.of_row.resize(rows);
   std::int32_t count = 0;
   for (std::size_t i = 0; i < rows; ++i) {
     std::int32_t& known = number[values[i] == missing_integer ? 0 : static_cast<std::size_t>(static_cast<std::int64_t>(values[i]) - low) + 1];
     if (known < 0) known = count++;
-    groups.of_row[i] = known;
+    of_row[i] = known;
   }
-  groups.count = static_cast<std::size_t>(count);
-  return groups;
+  return static_cast<std::size_t>(count);
 }
 
 }  // namespace
 
-Groups group_by(Type type, const void* column, std::size_t rows) {
+std::size_t group_by(Type type, const void* column, std::size_t rows, std::int32_t* of_row) {
   switch (type) {
-    case Type::real: return number_rows(rows, [x = static_cast<const double*>(column)](std::size_t i) { return key_of(x[i]); });
-    case Type::long_integer: return number_rows(rows, [x = static_cast<const std::int64_t*>(column)](std::size_t i) { return key_of(x[i]); });
-    case Type::text: return number_rows(rows, [x = static_cast<const Text*>(column)](std::size_t i) { return key_of(x[i]); });
-    default: return group_integers(static_cast<const std::int32_t*>(column), rows);
+    case Type::real: return number_values<double>(column, rows, of_row);
+    case Type::long_integer: return number_values<std::int64_t>(column, rows, of_row);
+    case Type::text: return number_values<Text>(column, rows, of_row);
+    default: return group_integers(static_cast<const std::int32_t*>(column), rows, of_row);
   }
 }
 
-namespace {
-
-Groups group_further(const std::int32_t* group_of_row, Type type, const void* column, std::size_t rows) {
-  const Groups other = group_by(type, column, rows);
+std::size_t group_further(const std::int32_t* of_row, Type type, const void* column, std::size_t rows, std::int32_t* new_of_row) {
+  Buffer<std::int32_t> other(rows);
+  group_by(type, column, rows, other.data());
   return number_rows(rows, [&](std::size_t i) {
-    return static_cast<std::uint64_t>(group_of_row[i]) << 32 | static_cast<std::uint32_t>(other.of_row[i]);
-  });
+    return static_cast<std::uint64_t>(of_row[i]) << 32 | static_cast<std::uint32_t>(other[i]);
+  }, new_of_row);
 }
+
+namespace {
 
 bool is_unknown(Type type, const void* column, std::size_t row, Text missing_text) {
   switch (type) {
@@ -127,15 +129,12 @@ bool is_unknown(Type type, const void* column, std::size_t row, Text missing_tex
 
 }  // namespace
 
-Groups group_further(const Groups& groups, Type type, const void* column, std::size_t rows) {
-  return group_further(groups.of_row.data(), type, column, rows);
-}
-
 std::vector<std::int32_t> count_distinct(const std::int32_t* group_of_row, std::size_t groups, Type type, const void* column,
                                          std::size_t rows, Text missing_text) {
-  const Groups values = group_further(group_of_row, type, column, rows);
+  Buffer<std::int32_t> values(rows);
+  const std::size_t different = group_further(group_of_row, type, column, rows, values.data());
   std::vector<std::int32_t> counts(groups, 0);
-  for (std::int32_t row : first_rows(values.of_row.data(), rows, values.count))
+  for (std::int32_t row : first_rows(values.data(), rows, different))
     counts[group_of_row[row]] += !is_unknown(type, column, row, missing_text);
   return counts;
 }

@@ -85,55 +85,84 @@ class Ranking {
   const std::uint64_t code_;
 };
 
-// In a small group it is quicker to count the greater values than to sort.
+// In a small group it is quicker to count the lesser values than to sort.
+ROWANROOT_WIDEST std::int64_t count_less(const std::int64_t* keys, std::size_t count, std::int64_t than) {
+  std::int64_t less = 0;
+  for (std::size_t j = 0; j < count; ++j) less += keys[j] < than;
+  return less;
+}
+
+// Keys are whole numbers: those that are at most one are less than the next.
 template <class Rank>
-ROWANROOT_WIDE void rank_small(const std::int64_t* keys, const KeyedRow* rows, std::size_t count, Ties ties, Rank* ranks) {
+void rank_small(const std::int64_t* keys, const KeyedRow* rows, std::size_t count, Ties ties, Rank* ranks) {
   for (std::size_t i = 0; i < count; ++i) {
-    const std::int64_t key = keys[i];
-    std::int64_t less = 0, at_most = 0;
-    for (std::size_t j = 0; j < count; ++j) {
-      less += keys[j] < key;
-      at_most += keys[j] <= key;
-    }
+    const std::int64_t less = ties == Ties::greatest ? 0 : count_less(keys, count, keys[i]);
+    const std::int64_t at_most = ties == Ties::least ? 0 : count_less(keys, count, keys[i] + 1);
     ranks[rows[i].row] = ties == Ties::least ? static_cast<Rank>(less + 1)
                          : ties == Ties::greatest ? static_cast<Rank>(at_most)
                                                   : static_cast<Rank>((static_cast<double>(less + at_most) + 1) / 2);
   }
 }
 
+// The ranks of one group, whose rows lie together. `small_keys` has room for a small group.
+constexpr std::size_t small = 512;
+
+template <class Rank>
+void rank_group(const SortKeys& keys, const Ranking<Rank>& ranking, const RankOptions& options, KeyedRow* rows, std::size_t count,
+                KeyedRow* spare, std::int64_t* small_keys, Rank* ranks) {
+  const bool by_counting = options.ties == Ties::least || options.ties == Ties::greatest || options.ties == Ties::average;
+  if (!by_counting || count > small || options.missing != MissingRank::keep) {
+    sort_keyed_rows(rows, spare, count);
+    ranking.rank(rows, count, 0, 0);
+    return;
+  }
+  std::size_t known = 0;
+  for (std::size_t i = 0; i < count; ++i) {
+    if (keys.missing_rows() && rows[i].key == keys.missing_code()) {
+      ranks[rows[i].row] = missing_rank(Rank());
+      continue;
+    }
+    small_keys[known] = static_cast<std::int64_t>(rows[i].key ^ (std::uint64_t(1) << 63));
+    rows[known++].row = rows[i].row;
+  }
+  rank_small(small_keys, rows, known, options.ties, ranks);
+}
+
+// Rows go to buckets of several groups first, since a processor can't write to very many places in turn; then, in the
+// bucket, to their groups.
 template <class Rank>
 void rank_groups(const SortKeys& keys, std::size_t rows, const RankOptions& options, const std::int32_t* group_of_row, std::size_t groups,
                  int threads, Rank* ranks) {
-  constexpr std::size_t small = 192, groups_a_piece = 256;
-  Buckets buckets = share_out(rows, groups, threads, [&](std::size_t first, std::size_t last, std::uint64_t* words, std::uint32_t* bucket) {
-    keys.first_words(first, last, words);
-    for (std::size_t i = first; i < last; ++i) bucket[i - first] = static_cast<std::uint32_t>(group_of_row[i]);
+  constexpr std::size_t most_buckets = 1024;
+  int shift = 0;
+  while (groups >> shift > most_buckets) ++shift;
+  const std::size_t together = std::size_t(1) << shift;
+  Buckets buckets = share_out(rows, (groups >> shift) + 1, threads, [&](std::size_t first, std::size_t last, KeyedRow* filled, std::uint32_t* bucket) {
+    keys.first_words(first, last, [=](std::size_t i, std::uint64_t word, std::uint32_t) {
+      const std::uint32_t group = static_cast<std::uint32_t>(group_of_row[i]);
+      filled[i - first] = {word, static_cast<std::uint32_t>(i), group};
+      bucket[i - first] = group >> shift;
+    });
   });
-  const std::size_t spare_rows = std::max(buckets.greatest(), small);
-  std::vector<Buffer<KeyedRow>> spare;
-  for (int worker = 0; worker < std::max(threads, 1); ++worker) spare.emplace_back(spare_rows);
+  const std::size_t most = buckets.greatest();
+  std::vector<Buffer<KeyedRow>> apart, spare;
+  for (int worker = 0; worker < std::max(threads, 1); ++worker) {
+    apart.emplace_back(most);
+    spare.emplace_back(most);
+  }
   const Ranking<Rank> ranking(keys, options, ranks);
-  const bool by_counting = options.ties == Ties::least || options.ties == Ties::greatest || options.ties == Ties::average;
-  run_pieces((groups + groups_a_piece - 1) / groups_a_piece, threads, [&](int worker, std::size_t piece) {
+  run_pieces(buckets.count(), threads, [&](int worker, std::size_t b) {
+    const KeyedRow* const bucket = buckets.rows.data() + buckets.starts[b];
+    const std::size_t count = buckets.starts[b + 1] - buckets.starts[b], first_group = b * together;
+    std::vector<std::uint32_t> ends(together + 1, 0);
+    for (std::size_t i = 0; i < count; ++i) ++ends[bucket[i].group - first_group + 1];
+    for (std::size_t k = 0; k < together; ++k) ends[k + 1] += ends[k];
+    KeyedRow* const to = apart[worker].data();
+    for (std::size_t i = 0; i < count; ++i) to[ends[bucket[i].group - first_group]++] = bucket[i];
     std::int64_t small_keys[small];
-    for (std::size_t g = piece * groups_a_piece; g < std::min(groups, (piece + 1) * groups_a_piece); ++g) {
-      KeyedRow* const first = buckets.rows.data() + buckets.starts[g];
-      std::size_t count = buckets.starts[g + 1] - buckets.starts[g];
-      if (by_counting && count <= small && options.missing == MissingRank::keep) {
-        std::size_t known = 0;
-        for (std::size_t i = 0; i < count; ++i) {
-          if (keys.missing_rows() && first[i].key == keys.missing_code()) {
-            ranks[first[i].row] = missing_rank(Rank());
-            continue;
-          }
-          small_keys[known] = static_cast<std::int64_t>(first[i].key ^ (std::uint64_t(1) << 63));
-          first[known++] = first[i];
-        }
-        rank_small(small_keys, first, known, options.ties, ranks);
-        continue;
-      }
-      sort_keyed_rows(first, spare[worker].data(), count);
-      ranking.rank(first, count, 0, 0);
+    for (std::size_t k = 0, first = 0; k < together; ++k) {
+      rank_group(keys, ranking, options, to + first, ends[k] - first, spare[worker].data(), small_keys, ranks);
+      first = ends[k];
     }
   });
 }

@@ -3,6 +3,7 @@
 #include "running.h"
 
 #include <algorithm>
+#include <atomic>
 #include <stdexcept>
 #include <vector>
 
@@ -52,9 +53,8 @@ void run(AtMissing at_missing, const T* values, const Sequence& sequence, double
     double stopped = 0;  // the missing value that stopped it, if any
   };
   std::vector<Group> groups(sequence.groups);
-  sequence.each([&](std::size_t row, std::size_t g) {
+  sequence.each_value(values, result, [&](std::size_t row, std::size_t g, T value) {
     Group& group = groups[g];
-    const T value = values[row];
     if (!is_missing(value) && group.stopped == 0) {
       Word::take(group.state, static_cast<double>(value));
       ++group.count;
@@ -70,10 +70,26 @@ void run(AtMissing at_missing, const T* values, const Sequence& sequence, double
   });
 }
 
+// The most usual case needs no more than a sum for each group.
+template <class T>
+void totals_without_missing(const T* values, const Sequence& sequence, double* result) {
+  std::vector<long double> totals(sequence.groups, 0);
+  sequence.each_value(values, result, [&](std::size_t row, std::size_t group, T value) {
+    if (is_missing(value)) {
+      result[row] = as_missing(value);
+      return;
+    }
+    totals[group] += value;
+    result[row] = static_cast<double>(totals[group]);
+  });
+}
+
 template <class T>
 void run(Running what, AtMissing at_missing, const T* values, const Sequence& sequence, double* result) {
   switch (what) {
-    case Running::total: return run<Total>(at_missing, values, sequence, result);
+    case Running::total:
+      if (at_missing == AtMissing::skip) return totals_without_missing(values, sequence, result);
+      return run<Total>(at_missing, values, sequence, result);
     case Running::mean: return run<Mean>(at_missing, values, sequence, result);
     case Running::count: return run<Count>(at_missing, values, sequence, result);
     case Running::least: return run<Extreme<true>>(at_missing, values, sequence, result);
@@ -109,10 +125,9 @@ std::size_t running_integers(Running what, AtMissing at_missing, const std::int3
     bool stopped = false;
   };
   std::vector<Group> groups(sequence.groups);
-  std::size_t first_overflow = sequence.rows;
-  sequence.each([&](std::size_t row, std::size_t g) {
+  std::atomic<std::size_t> first_overflow{sequence.rows};
+  sequence.each_value(values, result, [&](std::size_t row, std::size_t g, std::int32_t value) {
     Group& group = groups[g];
-    const std::int32_t value = values[row];
     const bool known = value != missing_integer;
     if (!known && at_missing == AtMissing::stop) group.stopped = true;
     if (group.stopped || (!known && at_missing == AtMissing::skip)) {
@@ -128,7 +143,8 @@ std::size_t running_integers(Running what, AtMissing at_missing, const std::int3
     if (what == Running::total && (group.state > std::numeric_limits<std::int32_t>::max() || group.state <= missing_integer)) {
       group.stopped = true;
       result[row] = missing_integer;
-      first_overflow = std::min(first_overflow, row);
+      std::size_t known = first_overflow;
+      while (row < known && !first_overflow.compare_exchange_weak(known, row)) {}
     } else if (what == Running::count) {
       result[row] = static_cast<std::int32_t>(group.count);
     } else {

@@ -1,8 +1,13 @@
 #pragma once
 // Rows one after the other, group by group: the order in which they are visited, and the group that each is in.
 
+#include <algorithm>
 #include <cstddef>
 #include <cstdint>
+#include <cstring>
+
+#include "rounds.h"
+#include "sorting.h"
 
 namespace rowanroot {
 
@@ -11,14 +16,58 @@ struct Sequence {
   const std::int32_t* order = nullptr;         // rows in their order; null if that is the one in which they lie
   const std::int32_t* group_of_row = nullptr;  // null for one group of all
   std::size_t groups = 1;
+  // Instead of the order: numbers below `steps` that rise along it, as those of days do.
+  const std::int32_t* step_of_row = nullptr;
+  std::size_t steps = 0;
+  int threads = 1;
 
-  // Calls visit(row, group) for each row.
+  std::size_t group_of(std::size_t row) const { return group_of_row ? static_cast<std::size_t>(group_of_row[row]) : 0; }
+
+  // Calls visit(row, group) for each row, in order.
   template <class Visit>
   void each(Visit visit) const {
     for (std::size_t i = 0; i < rows; ++i) {
       const std::size_t row = order ? static_cast<std::size_t>(order[i]) : i;
-      visit(row, group_of_row ? static_cast<std::size_t>(group_of_row[row]) : 0);
+      visit(row, group_of(row));
     }
+  }
+
+  // The same, group by group at least in order: visit(row, group, value of the row). Where rows lie far apart they are
+  // first brought together with their values, by groups and in order; so several threads can have some groups each.
+  // `result` is where visit() writes, to have it at hand.
+  template <class T, class Result, class Visit>
+  void each_value(const T* values, const Result* result, Visit visit) const {
+    if (!order && !step_of_row) {
+      for (std::size_t i = 0; i < rows; ++i) visit(i, group_of(i), values[i]);
+      return;
+    }
+    constexpr std::size_t most_buckets = 4096, groups_in_cache = 4096;
+    const std::size_t stretch = step_of_row ? steps : 1;
+    std::size_t parts = std::max<std::size_t>((groups + groups_in_cache - 1) / groups_in_cache, static_cast<std::size_t>(threads));
+    parts = std::max<std::size_t>(std::min({parts, groups, most_buckets / stretch}), 1);
+    const std::size_t groups_a_part = (groups + parts - 1) / parts;
+    const Buckets buckets = share_out(rows, parts * stretch, threads, [&](std::size_t first, std::size_t last, KeyedRow* filled, std::uint32_t* bucket) {
+      for (std::size_t i = first; i < last; ++i) {
+        const std::size_t row = order ? static_cast<std::size_t>(order[i]) : i;
+        const std::uint32_t group = static_cast<std::uint32_t>(group_of(row));
+        KeyedRow& one = filled[i - first];
+        one.row = static_cast<std::uint32_t>(row);
+        one.group = group;
+        std::memcpy(&one.key, values + row, sizeof(T));
+        const std::uint32_t part = parts == 1 ? 0 : group / static_cast<std::uint32_t>(groups_a_part);
+        bucket[i - first] = step_of_row ? part * static_cast<std::uint32_t>(steps) + static_cast<std::uint32_t>(step_of_row[row]) : part;
+      }
+    });
+    run_pieces(parts, threads, [&](int, std::size_t part) {
+      constexpr std::size_t ahead = 24;
+      const std::size_t last = buckets.starts[(part + 1) * stretch];
+      for (std::size_t i = buckets.starts[part * stretch]; i < last; ++i) {
+        if (i + ahead < last) __builtin_prefetch(result + buckets.rows[i + ahead].row, 1);
+        T value;
+        std::memcpy(&value, &buckets.rows[i].key, sizeof(T));
+        visit(buckets.rows[i].row, buckets.rows[i].group, value);
+      }
+    });
   }
 };
 

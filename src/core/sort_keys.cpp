@@ -3,6 +3,7 @@
 #include "sort_keys.h"
 
 #include <algorithm>
+#include <cmath>
 #include <cstring>
 #include <numeric>
 
@@ -11,21 +12,6 @@
 
 namespace rowanroot {
 namespace {
-
-// Unsigned numbers in the order of the values.
-std::uint64_t sortable(std::int32_t value) { return static_cast<std::uint32_t>(value) ^ 0x80000000u; }
-std::uint64_t sortable(std::int64_t value) { return static_cast<std::uint64_t>(value) ^ (std::uint64_t(1) << 63); }
-std::uint64_t sortable(double value) {
-  value += 0.0;  // -0 is 0
-  std::uint64_t bits;
-  std::memcpy(&bits, &value, sizeof bits);
-  const std::uint64_t negative = static_cast<std::uint64_t>(static_cast<std::int64_t>(bits) >> 63);
-  return bits ^ (negative | (std::uint64_t(1) << 63));
-}
-
-bool is_missing(std::int32_t value) { return value == missing_integer; }
-bool is_missing(std::int64_t value) { return value == missing_long_integer; }
-bool is_missing(double value) { return value != value; }
 
 std::size_t bit_width(std::uint64_t value) { return value ? 64 - static_cast<std::size_t>(__builtin_clzll(value)) : 0; }
 
@@ -72,13 +58,6 @@ void SortKeys::measure(Column& column, std::size_t rows, int threads) {
   column.bits = bit_width(all.missing ? span + 1 : span);
 }
 
-template <class T>
-inline std::uint64_t SortKeys::code_of(const Column& column, T value) const {
-  if (is_missing(value)) return column.missing_code;
-  const std::uint64_t key = sortable(value);
-  return (column.column.descending ? column.greatest - key : key - column.least) + column.offset;
-}
-
 std::uint64_t SortKeys::code(const Column& column, std::size_t row) const {
   switch (column.column.type) {
     case Type::real: return code_of(column, static_cast<const double*>(column.column.values)[row]);
@@ -115,37 +94,85 @@ std::uint64_t SortKeys::word(std::size_t row, std::size_t number) const {
   return width == 64 ? word : word & ((std::uint64_t(1) << width) - 1);
 }
 
-void SortKeys::first_words(std::size_t first, std::size_t last, std::uint64_t* words) const {
-  if (columns_.size() > 1) {
-    for (std::size_t i = first; i < last; ++i) words[i - first] = word(i, 0);
-    return;
+// The words of this number, for a few rows, column by column.
+void SortKeys::fill_words(std::size_t number, std::size_t first, std::size_t count, std::uint64_t* words) const {
+  const std::size_t first_bit = number * 64, last_bit = std::min(first_bit + 64, bits_), width = last_bit - first_bit;
+  std::fill_n(words, count, 0);
+  for (const Column& column : columns_) {
+    const std::size_t end = column.start + column.bits;
+    if (column.bits == 0 || end <= first_bit || column.start >= last_bit) continue;
+    const std::size_t right = end > last_bit ? end - last_bit : 0, left = end > last_bit ? 0 : last_bit - end;
+    const auto add = [&](const auto* values) {
+      for (std::size_t i = 0; i < count; ++i) words[i] |= code_of(column, values[first + i]) >> right << left;
+    };
+    switch (column.column.type) {
+      case Type::real: add(static_cast<const double*>(column.column.values)); break;
+      case Type::long_integer: add(static_cast<const std::int64_t*>(column.column.values)); break;
+      default: add(static_cast<const std::int32_t*>(column.column.values));
+    }
   }
-  const Column& column = columns_[0];
-  const auto fill = [&](const auto* values) {
-    for (std::size_t i = first; i < last; ++i) words[i - first] = code_of(column, values[i]);
-  };
-  switch (column.column.type) {
-    case Type::real: return fill(static_cast<const double*>(column.column.values));
-    case Type::long_integer: return fill(static_cast<const std::int64_t*>(column.column.values));
-    default: return fill(static_cast<const std::int32_t*>(column.column.values));
-  }
+  if (width == 64) return;
+  const std::uint64_t mask = (std::uint64_t(1) << width) - 1;
+  for (std::size_t i = 0; i < count; ++i) words[i] &= mask;
 }
 
-const double* SortKeys::only_reals() const {
-  if (columns_.size() != 1 || columns_[0].column.type != Type::real) return nullptr;
-  return static_cast<const double*>(columns_[0].column.values);
+SortKeys::Reals SortKeys::reals(std::size_t most_bits_before) const {
+  Reals found;
+  for (const Column& column : columns_) {
+    if (column.start > most_bits_before) return found;
+    if (column.column.type != Type::real) continue;
+    found.values = static_cast<const double*>(column.column.values);
+    found.bits_before = column.start;
+    found.descending = column.column.descending;
+    found.missing_first = column.column.missing_first;
+    return found;
+  }
+  return found;
+}
+
+namespace {
+
+template <class T>
+std::size_t compact(const T* values, bool descending, std::size_t rows, std::size_t most, std::int32_t* codes) {
+  double least = std::numeric_limits<double>::infinity(), greatest = -least;
+  bool missing = false;
+  for (std::size_t i = 0; i < rows; ++i) {
+    if (is_missing(values[i])) {
+      missing = true;
+      continue;
+    }
+    const double value = static_cast<double>(values[i]);
+    least = std::min(least, value);
+    greatest = std::max(greatest, value);
+    if (value != std::floor(value) || greatest - least >= static_cast<double>(most)) return 0;
+  }
+  if (least > greatest) least = greatest = 0;
+  const std::int32_t span = static_cast<std::int32_t>(greatest - least);
+  for (std::size_t i = 0; i < rows; ++i) {
+    if (is_missing(values[i])) codes[i] = span + 1;
+    else codes[i] = static_cast<std::int32_t>(descending ? greatest - static_cast<double>(values[i]) : static_cast<double>(values[i]) - least);
+  }
+  return static_cast<std::size_t>(span) + 1 + missing;
+}
+
+}  // namespace
+
+std::size_t compact_codes(const SortColumn& column, std::size_t rows, std::size_t most, std::int32_t* codes) {
+  if (column.type == Type::real) return compact(static_cast<const double*>(column.values), column.descending, rows, most, codes);
+  if (column.type == Type::long_integer) return 0;
+  return compact(static_cast<const std::int32_t*>(column.values), column.descending, rows, most, codes);
 }
 
 void text_codes(const Text* texts, std::size_t rows, Text missing_text, const char* (*bytes)(Text), std::int32_t* codes) {
-  const Groups groups = group_by(Type::text, texts, rows);
-  const std::vector<std::int32_t> first = first_rows(groups.of_row.data(), rows, groups.count);
-  std::vector<std::int32_t> sorted(groups.count);
+  const std::size_t different = group_by(Type::text, texts, rows, codes);
+  const std::vector<std::int32_t> first = first_rows(codes, rows, different);
+  std::vector<std::int32_t> sorted(different);
   std::iota(sorted.begin(), sorted.end(), 0);
   std::sort(sorted.begin(), sorted.end(), [&](std::int32_t a, std::int32_t b) { return std::strcmp(bytes(texts[first[a]]), bytes(texts[first[b]])) < 0; });
-  std::vector<std::int32_t> code(groups.count);
+  std::vector<std::int32_t> code(different);
   for (std::size_t k = 0; k < sorted.size(); ++k)
     code[sorted[k]] = texts[first[sorted[k]]] == missing_text ? missing_integer : static_cast<std::int32_t>(k);
-  for (std::size_t i = 0; i < rows; ++i) codes[i] = code[groups.of_row[i]];
+  for (std::size_t i = 0; i < rows; ++i) codes[i] = code[codes[i]];
 }
 
 }  // namespace rowanroot

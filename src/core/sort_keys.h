@@ -17,6 +17,21 @@ struct SortColumn {
   bool missing_first = false;
 };
 
+// Unsigned numbers in the order of the values.
+inline std::uint64_t sortable(std::int32_t value) { return static_cast<std::uint32_t>(value) ^ 0x80000000u; }
+inline std::uint64_t sortable(std::int64_t value) { return static_cast<std::uint64_t>(value) ^ (std::uint64_t(1) << 63); }
+inline std::uint64_t sortable(double value) {
+  value += 0.0;  // -0 is 0
+  std::uint64_t bits;
+  std::memcpy(&bits, &value, sizeof bits);
+  const std::uint64_t negative = static_cast<std::uint64_t>(static_cast<std::int64_t>(bits) >> 63);
+  return bits ^ (negative | (std::uint64_t(1) << 63));
+}
+
+inline bool is_missing(std::int32_t value) { return value == missing_integer; }
+inline bool is_missing(std::int64_t value) { return value == missing_long_integer; }
+inline bool is_missing(double value) { return value != value; }
+
 class SortKeys {
  public:
   SortKeys(const std::vector<SortColumn>& columns, std::size_t rows, int threads);
@@ -24,11 +39,32 @@ class SortKeys {
   std::size_t words() const { return (bits_ + 63) / 64; }
   std::size_t first_word_bits() const { return bits_ < 64 ? bits_ : 64; }
   std::uint64_t word(std::size_t row, std::size_t number) const;
-  void first_words(std::size_t first, std::size_t last, std::uint64_t* words) const;
+  // The first word of each row from first to last, and the first 32 bits of the second: put(row, word, more).
+  template <class Put>
+  void first_words(std::size_t first, std::size_t last, Put put) const {
+    constexpr std::size_t most = 256;
+    std::uint64_t word[most], second[most];
+    const int drop = bits_ > 96 ? static_cast<int>(std::size_t(64) < bits_ - 64 ? 32 : bits_ - 96) : 0;
+    for (; first < last; first += most) {
+      const std::size_t count = last - first < most ? last - first : most;
+      fill_words(0, first, count, word);
+      if (bits_ > 64) fill_words(1, first, count, second);
+      for (std::size_t i = 0; i < count; ++i) put(first + i, word[i], bits_ > 64 ? static_cast<std::uint32_t>(second[i] >> drop) : 0);
+    }
+  }
+  // Whether those bits are all that there are.
+  bool first_words_are_all() const { return bits_ <= 96; }
 
-  // Whether there is one column, of doubles, to the values of which rows can be shared out evenly.
-  const double* only_reals() const;
-  bool first_is_descending() const { return columns_[0].column.descending; }
+  // A column of doubles of which only few bits of other columns come before: rows can be shared out by its values. Null
+  // `values` if there is none.
+  struct Reals {
+    const double* values = nullptr;
+    std::size_t bits_before = 0;
+    bool descending = false, missing_first = false;
+  };
+  Reals reals(std::size_t most_bits_before) const;
+
+  bool first_is_missing(std::size_t row) const { return missing_rows() > 0 && code(columns_[0], row) == missing_code(); }
 
   // For one column: the code of what is missing, and how many rows have it.
   std::uint64_t missing_code() const { return columns_[0].missing_code; }
@@ -43,12 +79,21 @@ class SortKeys {
   template <class T>
   void measure(Column& column, std::size_t rows, int threads);
   template <class T>
-  std::uint64_t code_of(const Column& column, T value) const;
+  static std::uint64_t code_of(const Column& column, T value) {
+    if (is_missing(value)) return column.missing_code;
+    const std::uint64_t key = sortable(value);
+    return (column.column.descending ? column.greatest - key : key - column.least) + column.offset;
+  }
   std::uint64_t code(const Column& column, std::size_t row) const;
+  void fill_words(std::size_t number, std::size_t first, std::size_t count, std::uint64_t* words) const;
 
   std::vector<Column> columns_;
   std::size_t bits_ = 0;
 };
+
+// Numbers from 0 that rise in the order of the values, if all are whole and less than `most` lie between the least and
+// the greatest; what is missing comes last. Gives how many numbers there are, or 0 if that can't be.
+std::size_t compact_codes(const SortColumn& column, std::size_t rows, std::size_t most, std::int32_t* codes);
 
 // Texts as whole numbers in the order of their bytes, which in UTF-8 is that of their characters' numbers in
 // Unicode, whatever the language; missing ones are missing. `bytes` gives a text's bytes, ended by a nought.

@@ -10,8 +10,7 @@
 namespace rowanroot {
 namespace {
 
-constexpr std::size_t block_rows = 4096;
-constexpr std::size_t most_buckets = 4096;
+constexpr std::size_t block_rows = 2048;
 
 void sort_few(KeyedRow* rows, std::size_t count) {
   for (std::size_t i = 1; i < count; ++i) {
@@ -73,18 +72,18 @@ Buckets share_out(std::size_t rows, std::size_t buckets, int threads, const Fill
   const auto edge = [&](std::size_t stretch) { return rows * stretch / stretches; };
   std::vector<std::vector<std::uint32_t>> next(stretches, std::vector<std::uint32_t>(buckets, 0));
   const auto each_block = [&](std::size_t stretch, const auto& work) {
-    std::uint64_t keys[block_rows];
-    std::uint32_t bucket[block_rows];
+    std::vector<KeyedRow> filled(block_rows);
+    std::vector<std::uint32_t> bucket(block_rows);
     for (std::size_t first = edge(stretch); first < edge(stretch + 1); first += block_rows) {
       const std::size_t last = std::min(first + block_rows, edge(stretch + 1));
-      fill(first, last, keys, bucket);
-      work(first, last, keys, bucket);
+      fill(first, last, filled.data(), bucket.data());
+      work(last - first, filled.data(), bucket.data());
     }
   };
   run_pieces(stretches, threads, [&](int, std::size_t stretch) {
     std::vector<std::uint32_t>& counts = next[stretch];
-    each_block(stretch, [&](std::size_t first, std::size_t last, const std::uint64_t*, const std::uint32_t* bucket) {
-      for (std::size_t i = 0; i < last - first; ++i) ++counts[bucket[i]];
+    each_block(stretch, [&](std::size_t count, const KeyedRow*, const std::uint32_t* bucket) {
+      for (std::size_t i = 0; i < count; ++i) ++counts[bucket[i]];
     });
   });
   Buckets result{Buffer<KeyedRow>(rows), std::vector<std::size_t>(buckets + 1, 0)};
@@ -101,8 +100,8 @@ Buckets share_out(std::size_t rows, std::size_t buckets, int threads, const Fill
   KeyedRow* const to = result.rows.data();
   run_pieces(stretches, threads, [&](int, std::size_t stretch) {
     std::vector<std::uint32_t>& places = next[stretch];
-    each_block(stretch, [&](std::size_t first, std::size_t last, const std::uint64_t* keys, const std::uint32_t* bucket) {
-      for (std::size_t i = 0; i < last - first; ++i) to[places[bucket[i]]++] = {keys[i], static_cast<std::uint32_t>(first + i)};
+    each_block(stretch, [&](std::size_t count, const KeyedRow* filled, const std::uint32_t* bucket) {
+      for (std::size_t i = 0; i < count; ++i) to[places[bucket[i]]++] = filled[i];
     });
   });
   return result;
@@ -110,90 +109,101 @@ Buckets share_out(std::size_t rows, std::size_t buckets, int threads, const Fill
 
 namespace {
 
-// How rows are shared out to buckets: by the highest bits of the first word of their key, or, for one column of
-// doubles that this shares out more evenly, by their value.
+// How rows are shared out to buckets: by the highest bits of the first word of their key, or, where there are doubles
+// that this shares out more evenly, by the bits before them and their value.
 struct Sharing {
-  int shift = 0;
   std::size_t buckets = 1;
-  bool by_value = false;
+  int shift = 0;
+  SortKeys::Reals reals;  // with no values: by bits
+  std::uint32_t parts = 1;  // for each code of the bits before
   double least = 0, scale = 0;
+
+  std::uint32_t bucket(std::uint64_t word, std::size_t row) const {
+    if (!reals.values) return buckets == 1 ? 0 : static_cast<std::uint32_t>(word >> shift);
+    return static_cast<std::uint32_t>(reals.bits_before ? word >> shift : 0) * parts + part(reals.values[row]);
+  }
+
+ private:
+  // What is missing has a part of its own.
+  std::uint32_t part(double value) const {
+    if (value != value) return reals.missing_first ? 0 : parts - 1;
+    const double place = (value - least) * scale, last = static_cast<double>(parts - 2);
+    const std::uint32_t known = place < 0 ? 0 : place > last ? parts - 2 : static_cast<std::uint32_t>(place);
+    return (reals.descending ? parts - 2 - known : known) + reals.missing_first;
+  }
 };
 
-std::size_t fullest(std::vector<std::uint32_t>& buckets) {
-  std::vector<std::size_t> counts(most_buckets + 2, 0);
-  for (std::uint32_t bucket : buckets) ++counts[bucket];
+std::size_t fullest(const SortKeys& keys, const Sharing& sharing, std::size_t sample, std::size_t step) {
+  std::vector<std::size_t> counts(sharing.buckets, 0);
+  for (std::size_t i = 0; i < sample; ++i) ++counts[sharing.bucket(keys.word(i * step, 0), i * step)];
   return *std::max_element(counts.begin(), counts.end());
 }
 
-std::uint32_t bucket_of_value(const Sharing& sharing, double value, bool descending) {
-  const double place = (value - sharing.least) * sharing.scale;
-  const double top = static_cast<double>(most_buckets - 1);
-  const std::uint32_t bucket = place < 0 ? 0 : place > top ? most_buckets - 1 : static_cast<std::uint32_t>(place);
-  return descending ? static_cast<std::uint32_t>(most_buckets) - 1 - bucket : bucket;
-}
-
 Sharing choose_sharing(const SortKeys& keys, std::size_t rows) {
-  Sharing sharing;
-  if (rows < 2 * block_rows || keys.words() == 0) return sharing;
-  const std::size_t width = keys.words() > 1 ? 64 : keys.first_word_bits();
-  sharing.shift = static_cast<int>(width > 12 ? width - 12 : 0);
-  sharing.buckets = std::min(most_buckets, std::size_t(1) << std::min<std::size_t>(width, 12));
-  const double* values = keys.only_reals();
-  if (!values) return sharing;
+  Sharing by_bits;
+  if (rows < 2 * block_rows || keys.words() == 0) return by_bits;
+  const std::size_t width = keys.first_word_bits(), most_bits = 12;
+  by_bits.shift = static_cast<int>(width > most_bits ? width - most_bits : 0);
+  by_bits.buckets = std::size_t(1) << std::min(width, most_bits);
+  Sharing by_value;
+  by_value.reals = keys.reals(8);
+  if (!by_value.reals.values) return by_bits;
   const std::size_t sample = 2048, step = rows / sample;
   std::vector<double> known;
   for (std::size_t i = 0; i < sample; ++i)
-    if (std::isfinite(values[i * step])) known.push_back(values[i * step]);
-  if (known.size() < sample / 2) return sharing;
+    if (std::isfinite(by_value.reals.values[i * step])) known.push_back(by_value.reals.values[i * step]);
+  if (known.size() < sample / 2) return by_bits;
   std::sort(known.begin(), known.end());
-  Sharing by_value = sharing;
-  by_value.by_value = true;
-  by_value.buckets = most_buckets + 1;  // and one for what is missing
+  by_value.parts = static_cast<std::uint32_t>((std::size_t(1) << most_bits) >> by_value.reals.bits_before);
+  by_value.buckets = static_cast<std::size_t>(by_value.parts) << by_value.reals.bits_before;
+  by_value.shift = static_cast<int>(width - by_value.reals.bits_before);
   by_value.least = known.front();
-  by_value.scale = static_cast<double>(most_buckets) / (known.back() - known.front());
-  if (!std::isfinite(by_value.scale)) return sharing;
-  std::vector<std::uint32_t> in_bits, in_values;
-  for (std::size_t i = 0; i < sample; ++i) {
-    const double value = values[i * step];
-    if (!std::isfinite(value)) continue;
-    in_bits.push_back(static_cast<std::uint32_t>(keys.word(i * step, 0) >> sharing.shift));
-    in_values.push_back(bucket_of_value(by_value, value, false));
+  by_value.scale = static_cast<double>(by_value.parts - 1) / (known.back() - known.front());
+  if (!std::isfinite(by_value.scale)) return by_bits;
+  return fullest(keys, by_value, sample, step) < fullest(keys, by_bits, sample, step) ? by_value : by_bits;
+}
+
+// Runs of rows with equal keys: sort_run(first, count).
+template <class SortRun>
+void each_run(KeyedRow* rows, std::size_t count, SortRun sort_run) {
+  for (std::size_t first = 0; first < count;) {
+    std::size_t last = first + 1;
+    while (last < count && rows[last].key == rows[first].key) ++last;
+    if (last - first > 1) sort_run(rows + first, last - first);
+    first = last;
   }
-  return fullest(in_values) < fullest(in_bits) ? by_value : sharing;
 }
 
 // Rows that are equal in the words so far, by the words that follow.
 void refine(const SortKeys& keys, KeyedRow* rows, KeyedRow* spare, std::size_t count, std::size_t number) {
   if (number >= keys.words()) return;
-  for (std::size_t first = 0; first < count;) {
-    std::size_t last = first + 1;
-    while (last < count && rows[last].key == rows[first].key) ++last;
-    if (last - first > 1) {
-      for (std::size_t i = first; i < last; ++i) rows[i].key = keys.word(rows[i].row, number);
-      sort_keyed_rows(rows + first, spare + first, last - first);
-      refine(keys, rows + first, spare + first, last - first, number + 1);
-    }
-    first = last;
-  }
+  each_run(rows, count, [&](KeyedRow* first, std::size_t size) {
+    for (std::size_t i = 0; i < size; ++i) first[i].key = keys.word(first[i].row, number);
+    sort_keyed_rows(first, spare, size);
+    refine(keys, first, spare, size, number + 1);
+  });
+}
+
+// The same with the part of the second word that rows have with them; the word itself has to be fetched only for those
+// that are equal in that too.
+void refine_sorted(const SortKeys& keys, KeyedRow* rows, KeyedRow* spare, std::size_t count) {
+  if (keys.words() < 2) return;
+  each_run(rows, count, [&](KeyedRow* first, std::size_t size) {
+    for (std::size_t i = 0; i < size; ++i) first[i].key = first[i].group;
+    sort_keyed_rows(first, spare, size);
+    if (!keys.first_words_are_all()) refine(keys, first, spare, size, 1);
+  });
 }
 
 }  // namespace
 
 void sort_in_buckets(const SortKeys& keys, std::size_t rows, int threads, const SortedBucket& done) {
   const Sharing sharing = choose_sharing(keys, rows);
-  const double* values = keys.only_reals();
-  const bool descending = keys.first_is_descending();
-  const bool missing_first = keys.missing_code() == 0 && keys.missing_rows() > 0;
-  Buckets buckets = share_out(rows, sharing.buckets, threads, [&](std::size_t first, std::size_t last, std::uint64_t* words, std::uint32_t* bucket) {
-    keys.first_words(first, last, words);
-    if (sharing.by_value) {
-      for (std::size_t i = first; i < last; ++i) {
-        if (values[i] != values[i]) bucket[i - first] = missing_first ? 0 : static_cast<std::uint32_t>(most_buckets);
-        else bucket[i - first] = bucket_of_value(sharing, values[i], descending) + missing_first;
-      }
-    } else {
-      for (std::size_t i = 0; i < last - first; ++i) bucket[i] = static_cast<std::uint32_t>(sharing.buckets == 1 ? 0 : words[i] >> sharing.shift);
-    }
+  Buckets buckets = share_out(rows, sharing.buckets, threads, [&](std::size_t first, std::size_t last, KeyedRow* filled, std::uint32_t* bucket) {
+    keys.first_words(first, last, [=, &sharing](std::size_t i, std::uint64_t word, std::uint32_t more) {
+      filled[i - first] = {word, static_cast<std::uint32_t>(i), more};
+      bucket[i - first] = sharing.bucket(word, i);
+    });
   });
   const std::size_t spare_rows = buckets.greatest();
   std::vector<Buffer<KeyedRow>> spare;
@@ -203,7 +213,7 @@ void sort_in_buckets(const SortKeys& keys, std::size_t rows, int threads, const 
     const std::size_t count = buckets.starts[b + 1] - buckets.starts[b];
     if (count == 0) return;
     sort_keyed_rows(first, spare[worker].data(), count);
-    refine(keys, first, spare[worker].data(), count, 1);
+    refine_sorted(keys, first, spare[worker].data(), count);
     done(first, count, buckets.starts[b]);
   });
 }

@@ -14,6 +14,7 @@ namespace rowanroot {
 struct KeyedRow {
   std::uint64_t key;
   std::uint32_t row;
+  std::uint32_t group;  // where rows are of groups; else the bits of a key that follow on `key`
 };
 
 // Sorts by the key, and equal keys stay as they are; `spare` has room for as many.
@@ -28,8 +29,8 @@ struct Buckets {
   std::size_t greatest() const;
 };
 
-// `fill` gives the keys and the buckets of the rows from first to last.
-using FillBuckets = std::function<void(std::size_t first, std::size_t last, std::uint64_t* keys, std::uint32_t* buckets)>;
+// `fill` gives the rows from first to last with their keys, and the bucket of each.
+using FillBuckets = std::function<void(std::size_t first, std::size_t last, KeyedRow* rows, std::uint32_t* buckets)>;
 Buckets share_out(std::size_t rows, std::size_t buckets, int threads, const FillBuckets& fill);
 
 // Calls `done` for one bucket after the other, each sorted, possibly from several threads; the rows of a bucket come

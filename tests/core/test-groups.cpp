@@ -20,24 +20,41 @@ bool missing(double value) {
 
 }  // namespace
 
+namespace {
+
+struct Groups {
+  std::vector<std::int32_t> of_row;
+  std::size_t count;
+};
+
+Groups groups_of(Type type, const void* values, std::size_t rows) {
+  Groups groups{std::vector<std::int32_t>(rows), 0};
+  groups.count = group_by(type, values, rows, groups.of_row.data());
+  return groups;
+}
+
+}  // namespace
+
 TEST("groups are numbered as they first appear, missing values among them") {
   const std::vector<std::int32_t> near = {7, missing_integer, 7, -2, missing_integer};
-  const Groups by_near = group_by(Type::integer, near.data(), near.size());
+  const Groups by_near = groups_of(Type::integer, near.data(), near.size());
   CHECK((by_near.of_row == std::vector<std::int32_t>{0, 1, 0, 2, 1}) && by_near.count == 3);
   const std::vector<std::int32_t> far = {2147483647, -2147483647, 0, 2147483647, missing_integer};
-  CHECK((group_by(Type::integer, far.data(), far.size()).of_row == std::vector<std::int32_t>{0, 1, 2, 0, 3}));
+  CHECK((groups_of(Type::integer, far.data(), far.size()).of_row == std::vector<std::int32_t>{0, 1, 2, 0, 3}));
   const std::vector<double> reals = {0.0, -0.0, missing_real(), std::nan(""), missing_real(), 1e-300};
-  CHECK((group_by(Type::real, reals.data(), reals.size()).of_row == std::vector<std::int32_t>{0, 0, 1, 2, 1, 3}));
+  CHECK((groups_of(Type::real, reals.data(), reals.size()).of_row == std::vector<std::int32_t>{0, 0, 1, 2, 1, 3}));
   const std::vector<std::int32_t> second = {1, 1, 2, 1, 2};
-  CHECK((group_further(by_near, Type::integer, second.data(), 5).of_row == std::vector<std::int32_t>{0, 1, 2, 3, 4}));
-  CHECK(group_by(Type::real, nullptr, 0).count == 0);
+  std::vector<std::int32_t> further = by_near.of_row;
+  CHECK(group_further(further.data(), Type::integer, second.data(), 5, further.data()) == 5);
+  CHECK((further == std::vector<std::int32_t>{0, 1, 2, 3, 4}));
+  CHECK(groups_of(Type::real, nullptr, 0).count == 0);
 }
 
 TEST("many groups are found as a map finds them") {
   std::mt19937 random(5);
   std::vector<double> values(50000);
   for (double& value : values) value = static_cast<double>(random() % 20000) / 7;
-  const Groups groups = group_by(Type::real, values.data(), values.size());
+  const Groups groups = groups_of(Type::real, values.data(), values.size());
   std::map<double, std::int32_t> numbers;
   bool all = true;
   for (std::size_t i = 0; i < values.size(); ++i)

@@ -1,0 +1,68 @@
+#' Put rows in order
+#'
+#' @param x A data frame, or a live table from [open_table()].
+#' @param ... Columns, the first of them first; in [descending()] from the greatest to the least value.
+#' @param missing Where rows go that have no value in a column: `"last"`, whatever the direction, or `"first"`.
+#' @return The table with its rows in order. Rows that are equal in all these columns stay in the order in which they
+#'   came. Text goes by its characters' numbers in Unicode, whatever the language: capitals before small
+#'   letters; categories go by the order of their levels.
+#' @section Errors:
+#' `rowanroot_unknown_column`, `rowanroot_bad_choice` for what is no column, `rowanroot_type_mismatch` for a list.
+#' @examples
+#' visits <- data.frame(apiary = c("SH", "NB", "NB"), net_kg = c(14, 20, 25))
+#' visits |> sort_rows(apiary, descending(net_kg))
+#' @export
+sort_rows <- function(x, ..., missing = "last") {
+  call <- quote(sort_rows())
+  check_table(x, call)
+  by <- as.list(substitute(list(...)))[-1]
+  apply_step(x, new_step_sort_rows(by, missing, column_names(x), parent.frame(), call), call)
+}
+
+new_step_sort_rows <- function(by, missing, names, env, call) {
+  if (!length(by)) {
+    stop_because(c("There is no column to sort by.", "i" = "Write {.code sort_rows(x, hive)}, or {.code sort_rows(x, descending(net_kg))}."),
+                 "bad_choice", call)
+  }
+  named <- names(by)[nzchar(names(by))]
+  if (length(named)) {
+    stop_because(c("{.code sort_rows()} has no argument {.arg {named[1]}}.", "i" = "Columns are given without a name."), "bad_argument", call)
+  }
+  check_one_of(missing, c("last", "first"), "missing", call)
+  order <- choose_order(as.call(c(quote(c), by)), names, env, call)
+  structure(list(order = order, missing = missing, typed = by, columns = names, columns_before = names, env = env),
+            class = c("step_sort_rows", "step"))
+}
+
+#' @export
+bind_step.step_sort_rows <- function(step, names, call) new_step_sort_rows(step$typed, step$missing, names, step$env, call)
+
+#' @export
+run_step.step_sort_rows <- function(step, data, call) {
+  columns <- lapply(unclass(data)[step$order$names], sortable_column, call = call)
+  order <- order_rows_cpp(unname(columns), step$order$descending, rep_len(step$missing == "first", length(columns)), nrow(data),
+                          getOption("rowanroot.threads", 0L))
+  rows_at(data, order)
+}
+
+# The rows at these places, from 0.
+rows_at <- function(data, places) {
+  is_plain <- vapply(data, value_type, "") != "other"
+  columns <- stats::setNames(gather_cpp(as.list(data), is_plain, nrow(data), places, getOption("rowanroot.threads", 0L)), names(data))
+  if (!all(is_plain) || has_row_names(data)) rows <- places + 1L
+  columns[!is_plain] <- lapply(as.list(data)[!is_plain], take_rows, rows = rows)
+  as_table_like(data, columns, if (has_row_names(data)) row.names(data)[rows] else .set_row_names(length(places)))
+}
+
+take_rows <- function(column, rows) if (length(dim(column)) == 2) column[rows, , drop = FALSE] else column[rows]
+
+#' @export
+step_key.step_sort_rows <- function(step) {
+  paste0("sort_rows(", paste(quoted(step$order$names), step$order$descending, collapse = ","), "|", step$missing, ")")
+}
+
+#' @export
+step_lines.step_sort_rows <- function(step) {
+  shown <- paste0("sort_rows(", paste(vapply(step$typed, one_line, ""), collapse = ", "), ")")
+  list(list(name = "rows", text = shown, key = rlang::hash(step_key(step))))
+}

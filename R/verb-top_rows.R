@@ -1,0 +1,73 @@
+#' The rows with the greatest or the least values
+#'
+#' @param x A data frame, or a live table from [open_table()].
+#' @param count How many rows, of each group under `within`.
+#' @param by The column whose values count, or several in `c()`: a later one where the earlier are equal.
+#' @param within Columns whose values make groups. Missing values are a group of their own.
+#' @param ties Rows that are equal to the last one are kept too (`"keep"`: there may be more rows than `count`), or cut
+#'   (`"cut"`: those that came first stay).
+#' @return A table of these rows, the greatest first (the least, of `bottom_rows()`); with groups one after the
+#'   other, in the order in which they first come. Rows without a value in `by` are none of them.
+#' @section Errors:
+#' `rowanroot_unknown_column`, `rowanroot_bad_argument` for another `count` or `ties`, `rowanroot_type_mismatch` for a list.
+#' @examples
+#' visits <- data.frame(apiary = c("SH", "NB", "NB", "NB"), net_kg = c(14, 20, 25, 18))
+#' visits |> top_rows(2, by = net_kg)
+#' visits |> bottom_rows(1, by = net_kg, within = apiary)
+#' @export
+top_rows <- function(x, count, by, within = NULL, ties = "keep") {
+  call <- quote(top_rows())
+  check_table(x, call)
+  typed <- list(by = substitute(by), within = substitute(within))
+  apply_step(x, new_step_top_rows("top_rows", count, typed, ties, column_names(x), parent.frame(), call), call)
+}
+
+#' @rdname top_rows
+#' @export
+bottom_rows <- function(x, count, by, within = NULL, ties = "keep") {
+  call <- quote(bottom_rows())
+  check_table(x, call)
+  typed <- list(by = substitute(by), within = substitute(within))
+  apply_step(x, new_step_top_rows("bottom_rows", count, typed, ties, column_names(x), parent.frame(), call), call)
+}
+
+new_step_top_rows <- function(verb, count, typed, ties, names, env, call) {
+  if (identical(typed$by, quote(expr = ))) {
+    stop_because(c("There is no column to choose rows by.", "i" = "Write {.code {verb}(x, 3, by = net_kg)}."), "bad_argument", call)
+  }
+  if (missing(count)) stop_because(c("How many rows?", "i" = "Write {.code {verb}(x, 3, by = {one_line(typed$by)})}."), "bad_argument", call)
+  count <- check_whole_number(count, 0, "count", call)
+  check_one_of(ties, c("keep", "cut"), "ties", call)
+  by <- choose_order(typed$by, names, env, call)
+  if (any(by$descending)) {
+    stop_because(c("{.arg by} needs no {.code descending()}.",
+                   "i" = "{.code top_rows()} takes the greatest values, {.code bottom_rows()} the least."), "bad_choice", call)
+  }
+  within <- if (!is.null(typed$within)) choose_columns(typed$within, names, env, call)
+  structure(list(verb = verb, count = count, by = by$names, within = within, ties = ties, typed = typed, columns = names, columns_before = names,
+                 env = env), class = c("step_top_rows", "step"))
+}
+
+#' @export
+bind_step.step_top_rows <- function(step, names, call) new_step_top_rows(step$verb, step$count, step$typed, step$ties, names, step$env, call)
+
+#' @export
+run_step.step_top_rows <- function(step, data, call) {
+  columns <- unname(lapply(unclass(data)[step$by], sortable_column, call = call))
+  groups <- if (length(step$within)) group_rows_cpp(lapply(unname(unclass(data)[step$within]), group_values, run = list(call = call)), nrow(data))
+  rows <- top_rows_cpp(columns, rep_len(step$verb == "top_rows", length(columns)), nrow(data), step$count, step$ties == "keep", groups$of_row,
+                       max(length(groups$sizes), 1L), getOption("rowanroot.threads", 0L))
+  rows_at(data, rows - 1L)
+}
+
+#' @export
+step_key.step_top_rows <- function(step) {
+  paste0(step$verb, "(", step$count, "|", paste(quoted(step$by), collapse = ","), "|", paste(quoted(step$within), collapse = ","), "|", step$ties, ")")
+}
+
+#' @export
+step_lines.step_top_rows <- function(step) {
+  shown <- paste0(step$verb, "(", step$count, ", by = ", one_line(step$typed$by),
+                  if (length(step$within)) paste0(", within = ", one_line(step$typed$within)), ")")
+  list(list(name = "rows", text = shown, key = rlang::hash(step_key(step))))
+}

@@ -1,0 +1,19 @@
+#pragma once
+// The values of columns in another order of rows.
+
+#include <cstddef>
+#include <cstdint>
+#include <vector>
+
+namespace rowanroot {
+
+struct GatheredColumn {
+  const void* from;
+  void* to;
+  std::size_t width;  // bytes of a value: 4 or 8
+};
+
+// to[i] = from[order[i]] for each column, i below `count`; the columns have `rows` rows.
+void gather(const std::vector<GatheredColumn>& columns, std::size_t rows, const std::int32_t* order, std::size_t count, int threads);
+
+}  // namespace rowanroot

@@ -1,0 +1,17 @@
+#pragma once
+// The first few rows of an order, in all or of each group, without putting the others in order.
+
+#include <cstddef>
+#include <cstdint>
+#include <vector>
+
+#include "sort_keys.h"
+
+namespace rowanroot {
+
+// The `count` first rows of each group, and with `ties` those that are equal to the last of them. Rows where the first
+// column is missing are none of them. Gives the rows group by group, each in order.
+std::vector<std::int32_t> top_rows(const SortKeys& keys, std::size_t rows, std::size_t count, bool ties, const std::int32_t* group_of_row,
+                                   std::size_t groups, int threads);
+
+}  // namespace rowanroot
