@@ -29,8 +29,8 @@ keep_where_cpp <- function(columns, is_plain, condition, threads) {
     .Call(`_rowanroot_keep_where_cpp`, columns, is_plain, condition, threads)
 }
 
-group_rows_cpp <- function(columns, rows) {
-    .Call(`_rowanroot_group_rows_cpp`, columns, rows)
+group_rows_cpp <- function(columns, rows, threads) {
+    .Call(`_rowanroot_group_rows_cpp`, columns, rows, threads)
 }
 
 aggregate_cpp <- function(what, column, skip_missing, threads) {
@@ -65,8 +65,8 @@ different_texts_cpp <- function(column) {
     .Call(`_rowanroot_different_texts_cpp`, column)
 }
 
-text_codes_cpp <- function(column) {
-    .Call(`_rowanroot_text_codes_cpp`, column)
+text_codes_cpp <- function(column, threads) {
+    .Call(`_rowanroot_text_codes_cpp`, column, threads)
 }
 
 order_rows_cpp <- function(columns, descending, missing_first, rows, threads) {
@@ -111,5 +111,9 @@ number_in_group_cpp <- function(rows, order, of_row, groups) {
 
 run_program_cpp <- function(nodes, values, pending, counting, rows, threads, block_rows) {
     .Call(`_rowanroot_run_program_cpp`, nodes, values, pending, counting, rows, threads, block_rows)
+}
+
+run_recurrence_cpp <- function(node, start, values, rows, order, of_row, groups) {
+    .Call(`_rowanroot_run_recurrence_cpp`, node, start, values, rows, order, of_row, groups)
 }
 

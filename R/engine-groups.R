@@ -7,7 +7,7 @@ run_groups <- function(run, within = NULL) {
   key <- paste(ids, collapse = " ")
   if (is.null(run$groups[[key]])) {
     calculate(run, ids)
-    groups <- group_rows_cpp(lapply(run$values[ids], group_values, run = run), run$rows)
+    groups <- group_rows_cpp(lapply(run$values[ids], group_values, run = run), run$rows, getOption("rowanroot.threads", 0L))
     run$groups[[key]] <- c(groups, list(key = key))
   }
   run$groups[[key]]

@@ -28,6 +28,7 @@ new_slot <- function(run, value) {
 }
 
 new_pending <- function(run, node) {
+  if (!is.null(run$above)) check_no_above(list(node), NULL, run)
   id <- length(run$types) + 1L
   run$values[id] <- list(NULL)
   run$pending[[id]] <- node

@@ -48,7 +48,7 @@ order_rows <- function(order) {
 
 # A column as the core puts it in order: texts as numbers, categories in the order of their levels.
 sortable_column <- function(x, call) {
-  if (is.character(x)) return(text_codes_cpp(as.vector(x)))
+  if (is.character(x)) return(text_codes_cpp(x, getOption("rowanroot.threads", 0L)))
   if (!is.atomic(x) || is.null(x) || !is.null(dim(x)) || is.complex(x) || is.raw(x)) {
     stop_because(c("Can't put {what_is(x)} in order.", "i" = "Order by numbers, text, dates or categories."), "type_mismatch", call)
   }

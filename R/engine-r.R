@@ -7,6 +7,7 @@ call_r <- function(node, run) {
 
 # `groups` are those of the block, or none where the function gives for each value what it gives for it alone.
 call_r_function <- function(fun, name, arguments, node, run, groups = run_groups(run)) {
+  check_no_above(arguments, node, run)
   in_parts <- !is.null(groups) || !is.null(run_order(run))
   if (in_parts && !is_value_by_value(name, fun)) return(call_r_by_group(fun, name, arguments, node, run, groups))
   values <- argument_values(arguments, run)

@@ -37,6 +37,8 @@ type_node <- function(node, run) {
     shared = type_shared(node, run),
     aggregate = type_aggregate(node, run),
     ordered = type_ordered(node, run),
+    above = list(kind = "above", type = run$above),
+    running = type_running(node, run),
     word = type_word(node, run),
     choose = type_choose(node, run),
     r_call = call_r(node, run),
@@ -49,7 +51,7 @@ type_shared <- function(node, run) {
   known <- run$shared
   for (one in known) if (identical(one$memory, node$memory)) return(one$typed)
   typed <- type_node(node$memory$node, run)
-  if (typed$kind %in% c("operation", "choose")) {
+  if (typed$kind %in% c("operation", "choose") && !has_above(typed)) {
     counts <- counts_overflows(typed, run)
     typed <- new_pending(run, typed)
     run$counting[typed$id] <- counts

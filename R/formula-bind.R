@@ -9,6 +9,7 @@
 #   choose   condition, yes, no
 #   aggregate  entry, argument, within   one value of a column or a group
 #   ordered  entry, argument, options, within, along   a word that depends on the order of rows or on groups
+#   running  formula, start, within, along   a recurrence; in its formula `above` stands for the row above
 #   r_call   fun, name, arguments    a function that the language does not know
 #   r_code   expr, columns, env      code that takes columns by name: a function or a model formula
 
@@ -61,7 +62,7 @@ bind_named <- function(expr, scope) {
 }
 
 # A function of one row sees neither columns nor row numbers but by its arguments.
-in_scope <- function(scope) c(scope$columns, names(scope$locals), if (is.null(scope$in_function)) c(".row", ".rows"))
+in_scope <- function(scope) c(scope$columns, names(scope$locals), if (is.null(scope$in_function)) reserved_names)
 
 value_node <- function(value, shown) list(kind = "value", value = value, shown = shown)
 
@@ -69,6 +70,7 @@ bind_name <- function(name, scope) {
   if (!is.null(scope$locals[[name]])) return(scope$locals[[name]])
   if (name %in% c(".row", ".rows") && is.null(scope$in_function)) return(list(kind = "rows", name = name))
   if (name %in% scope$columns) return(list(kind = "column", name = name))
+  if (name == ".above") stop_above_alone(scope)
   value <- script_value(name, scope)
   if (is.function(value)) {
     stop_because(c("{.code {name}} is a function, and no column.",
@@ -177,6 +179,7 @@ bind_call <- function(expr, scope) {
   aggregate <- bind_aggregate(name, fun, arguments, expr, scope)
   if (!is.null(aggregate)) return(if (is.null(scope$in_function)) aggregate else give_up())
   ordered <- bind_ordered(name, fun, expr, scope)
+  if (is.null(ordered)) ordered <- bind_running(fun, expr, scope)
   if (is.null(ordered)) ordered <- bind_derived(name, fun, expr, scope)
   if (!is.null(ordered)) return(ordered)
   taken_in <- take_in(fun, expr, scope)
@@ -304,6 +307,7 @@ node_columns <- function(node) {
     several = unlist(lapply(node$parts, node_columns), use.names = FALSE),
     aggregate = c(node_columns(node$argument), node$within),
     ordered = c(node_columns(node$argument), node$within, node$along$names),
+    running = c(node_columns(node$formula), node$within, node$along$names),
     choose = c(node_columns(node$condition), node_columns(node$yes), node_columns(node$no)),
     word = , r_call = c(unlist(lapply(node$arguments, node_columns), use.names = FALSE), node$within),
     r_code = node$columns

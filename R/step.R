@@ -47,6 +47,7 @@ shown_values <- function(node) {
     shared = once(node, "values", shown_values(node$memory$node)),
     aggregate = , ordered = shown_values(node$argument),
     several = unlist(lapply(node$parts, shown_values), recursive = FALSE),
+    running = shown_values(node$formula),
     choose = c(shown_values(node$condition), shown_values(node$yes), shown_values(node$no)),
     word = , r_call = unlist(lapply(unname(node$arguments), shown_values), recursive = FALSE)
   )

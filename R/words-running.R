@@ -134,3 +134,30 @@ check_neighbour <- function(options, call) {
   options <- check_options(options, list(by = 1, default = NA))
   list(by = check_whole_number(options$by, 1, "by", call), default = options$default)
 }
+
+#' A formula that uses its own value in the row above
+#'
+#' A balance, a smoothed value, the last known one: for each row the formula is calculated with `.above`, its own result
+#' in the row before. It is compiled, and may have conditions and any number of columns.
+#'
+#' @param formula A formula with `.above` in it, made of what runs row by row: arithmetic, comparisons, `if`, and functions
+#'   of one row. Parts without `.above` can be anything.
+#' @param start What the first row has above it, in each group.
+#' @inheritParams running_total
+#' @return One value a row, of the type of the formula. Only for blocks of [set_columns()].
+#' @section Errors:
+#' `rowanroot_bad_formula` without `.above`, or with it in a function that needs whole columns; `rowanroot_type_mismatch` if
+#' the formula gives another type than it takes; `rowanroot_bad_argument` without a `start`.
+#' @examples
+#' visits <- data.frame(day = c(2, 1, 3), net_kg = c(5, NA, 9))
+#' visits |> set_columns({
+#'   last_known <- running(if (is.na(net_kg)) .above else net_kg, start = NA, along = day)
+#'   .kg        <- if (is.na(net_kg)) 0 else net_kg
+#'   balance    <- running(.above * 0.99 + .kg, start = 0, along = day)
+#' })
+#' @export
+running <- function(formula, start, along = NULL, within = NULL) {
+  stop_because(c("{.code running()} is for blocks of {.code set_columns()}.",
+                 "i" = "For instance {.code set_columns(x, {{ balance <- running(.above * 0.99 + net_kg, start = 0) }})}."), "bad_formula",
+               quote(running()))
+}

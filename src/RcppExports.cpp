@@ -101,14 +101,15 @@ BEGIN_RCPP
 END_RCPP
 }
 // group_rows_cpp
-Rcpp::List group_rows_cpp(Rcpp::List columns, double rows);
-RcppExport SEXP _rowanroot_group_rows_cpp(SEXP columnsSEXP, SEXP rowsSEXP) {
+Rcpp::List group_rows_cpp(Rcpp::List columns, double rows, int threads);
+RcppExport SEXP _rowanroot_group_rows_cpp(SEXP columnsSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
     Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
-    rcpp_result_gen = Rcpp::wrap(group_rows_cpp(columns, rows));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(group_rows_cpp(columns, rows, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -218,13 +219,14 @@ BEGIN_RCPP
 END_RCPP
 }
 // text_codes_cpp
-SEXP text_codes_cpp(SEXP column);
-RcppExport SEXP _rowanroot_text_codes_cpp(SEXP columnSEXP) {
+SEXP text_codes_cpp(SEXP column, int threads);
+RcppExport SEXP _rowanroot_text_codes_cpp(SEXP columnSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
-    rcpp_result_gen = Rcpp::wrap(text_codes_cpp(column));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(text_codes_cpp(column, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -405,6 +407,23 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// run_recurrence_cpp
+Rcpp::List run_recurrence_cpp(SEXP node, SEXP start, Rcpp::List values, double rows, SEXP order, SEXP of_row, int groups);
+RcppExport SEXP _rowanroot_run_recurrence_cpp(SEXP nodeSEXP, SEXP startSEXP, SEXP valuesSEXP, SEXP rowsSEXP, SEXP orderSEXP, SEXP of_rowSEXP, SEXP groupsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type node(nodeSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type start(startSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type of_row(of_rowSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    rcpp_result_gen = Rcpp::wrap(run_recurrence_cpp(node, start, values, rows, order, of_row, groups));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_csv_header_cpp", (DL_FUNC) &_rowanroot_csv_header_cpp, 2},
@@ -414,7 +433,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_date_part_cpp", (DL_FUNC) &_rowanroot_date_part_cpp, 3},
     {"_rowanroot_flush_file_cpp", (DL_FUNC) &_rowanroot_flush_file_cpp, 1},
     {"_rowanroot_keep_where_cpp", (DL_FUNC) &_rowanroot_keep_where_cpp, 4},
-    {"_rowanroot_group_rows_cpp", (DL_FUNC) &_rowanroot_group_rows_cpp, 2},
+    {"_rowanroot_group_rows_cpp", (DL_FUNC) &_rowanroot_group_rows_cpp, 3},
     {"_rowanroot_aggregate_cpp", (DL_FUNC) &_rowanroot_aggregate_cpp, 4},
     {"_rowanroot_moments_cpp", (DL_FUNC) &_rowanroot_moments_cpp, 2},
     {"_rowanroot_aggregate_groups_cpp", (DL_FUNC) &_rowanroot_aggregate_groups_cpp, 5},
@@ -423,7 +442,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_count_distinct_cpp", (DL_FUNC) &_rowanroot_count_distinct_cpp, 3},
     {"_rowanroot_quantiles_cpp", (DL_FUNC) &_rowanroot_quantiles_cpp, 5},
     {"_rowanroot_different_texts_cpp", (DL_FUNC) &_rowanroot_different_texts_cpp, 1},
-    {"_rowanroot_text_codes_cpp", (DL_FUNC) &_rowanroot_text_codes_cpp, 1},
+    {"_rowanroot_text_codes_cpp", (DL_FUNC) &_rowanroot_text_codes_cpp, 2},
     {"_rowanroot_order_rows_cpp", (DL_FUNC) &_rowanroot_order_rows_cpp, 5},
     {"_rowanroot_top_rows_cpp", (DL_FUNC) &_rowanroot_top_rows_cpp, 8},
     {"_rowanroot_gather_cpp", (DL_FUNC) &_rowanroot_gather_cpp, 5},
@@ -435,6 +454,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_neighbours_cpp", (DL_FUNC) &_rowanroot_neighbours_cpp, 5},
     {"_rowanroot_number_in_group_cpp", (DL_FUNC) &_rowanroot_number_in_group_cpp, 4},
     {"_rowanroot_run_program_cpp", (DL_FUNC) &_rowanroot_run_program_cpp, 7},
+    {"_rowanroot_run_recurrence_cpp", (DL_FUNC) &_rowanroot_run_recurrence_cpp, 7},
     {NULL, NULL, 0}
 };
 

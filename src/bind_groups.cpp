@@ -25,7 +25,8 @@ Rcpp::IntegerVector rows_from_one(const std::vector<std::int32_t>& rows) {
 
 // The group of each row, from 0, and how many rows each group has.
 // [[Rcpp::export]]
-Rcpp::List group_rows_cpp(Rcpp::List columns, double rows) {
+Rcpp::List group_rows_cpp(Rcpp::List columns, double rows, int threads) {
+  const int workers = thread_count(static_cast<R_xlen_t>(rows), threads);
   const std::size_t size = static_cast<std::size_t>(rows);
   Rcpp::Shield<SEXP> of_row(new_vector(INTSXP, static_cast<R_xlen_t>(rows)));
   int* const group = INTEGER(of_row);
@@ -33,8 +34,8 @@ Rcpp::List group_rows_cpp(Rcpp::List columns, double rows) {
   for (R_xlen_t k = 0; k < columns.size(); ++k) {
     SEXP column = columns[k];
     const Rcpp::RObject values = TYPEOF(column) == STRSXP ? with_comparable_texts(column) : Rcpp::RObject(column);
-    count = k == 0 ? group_by(type_of_column(values), address_of(values), size, group)
-                   : group_further(group, type_of_column(values), address_of(values), size, group);
+    count = k == 0 ? group_by(type_of_column(values), address_of(values), size, workers, group)
+                   : group_further(group, type_of_column(values), address_of(values), size, workers, group);
   }
   Rcpp::IntegerVector sizes(count);
   for (std::size_t i = 0; i < size; ++i) ++sizes[group[i]];
@@ -91,7 +92,7 @@ Rcpp::IntegerVector count_distinct_cpp(SEXP column, Rcpp::IntegerVector group_of
   const Rcpp::RObject values = TYPEOF(column) == STRSXP ? with_comparable_texts(column) : Rcpp::RObject(column);
   const std::vector<std::int32_t> counts =
       count_distinct(group_of_row.begin(), groups, type_of_column(values), address_of(values),
-                     static_cast<std::size_t>(group_of_row.size()), NA_STRING);
+                     static_cast<std::size_t>(group_of_row.size()), NA_STRING, thread_count(group_of_row.size(), 0));
   return Rcpp::IntegerVector(counts.begin(), counts.end());
 }
 
@@ -114,7 +115,7 @@ SEXP different_texts_cpp(Rcpp::CharacterVector column) {
   if (rows < least_rows) return R_NilValue;
   Rcpp::Shield<SEXP> of_row(new_vector(INTSXP, rows));
   int* const group = INTEGER(of_row);
-  const auto count = [&](R_xlen_t size) { return group_by(Type::text, address_of(column), static_cast<std::size_t>(size), group); };
+  const auto count = [&](R_xlen_t size) { return group_by(Type::text, address_of(column), static_cast<std::size_t>(size), thread_count(size, 0), group); };
   if (rows > 2 * sample_rows && count(sample_rows) > sample_rows / 2) return R_NilValue;
   const std::size_t different = count(rows);
   if (different > static_cast<std::size_t>(rows) / 2) return R_NilValue;

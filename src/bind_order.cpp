@@ -48,10 +48,11 @@ Ties ties_of_name(const std::string& name) {
 
 // Texts as whole numbers in the order of their characters' numbers in Unicode.
 // [[Rcpp::export]]
-SEXP text_codes_cpp(SEXP column) {
+SEXP text_codes_cpp(SEXP column, int threads) {
   const Rcpp::RObject texts = with_comparable_texts(column);
   Rcpp::Shield<SEXP> codes(new_vector(INTSXP, Rf_xlength(texts)));
-  text_codes(static_cast<const Text*>(address_of(texts)), static_cast<std::size_t>(Rf_xlength(texts)), NA_STRING, bytes_of, INTEGER(codes));
+  text_codes(static_cast<const Text*>(address_of(texts)), static_cast<std::size_t>(Rf_xlength(texts)), NA_STRING, bytes_of,
+             thread_count(Rf_xlength(texts), threads), INTEGER(codes));
   return codes;
 }
 

@@ -7,6 +7,7 @@
 
 #include "bind.h"
 #include "program.h"
+#include "recurrence.h"
 
 namespace {
 
@@ -53,6 +54,12 @@ class Compiler {
     return program.add_output(number);
   }
 
+  // The input register of the row above, of this type, in a recurrence.
+  int add_above(Type type) {
+    inputs.push_back(R_NilValue);
+    return above_ = program.add_input(type);
+  }
+
   Program program;
   Rcpp::List inputs;
   // The line of the script that each register's operation comes from.
@@ -63,6 +70,7 @@ class Compiler {
   int emit(SEXP node, int wanted) {
     const std::string kind = text_part(node, "kind");
     if (kind == "slot") return emit_slot(Rf_asInteger(part(node, "id")) - 1, wanted);
+    if (kind == "above") return above_;
     if (kind == "constant") return program.add_constant(constant_of(kept(part(node, "value"))));
     if (kind == "choose") return emit_choose(node, wanted);
     std::vector<int> operands;
@@ -139,6 +147,7 @@ class Compiler {
     return comparable;
   }
 
+  int above_ = -1;
   SEXP values_, pending_;
   Rcpp::LogicalVector counting_;
   Rcpp::List translated_;
@@ -188,4 +197,32 @@ Rcpp::List run_program_cpp(Rcpp::List nodes, Rcpp::List values, Rcpp::List pendi
   }
   return Rcpp::List::create(Rcpp::Named("columns") = columns, Rcpp::Named("overflow_lines") = overflow_lines,
                             Rcpp::Named("overflow_rows") = overflow_rows, Rcpp::Named("overflow_first") = overflow_first);
+}
+
+// A recurrence: `node` gives for each row what `start`, one value, gives for the row before a group's first. `order` has
+// the rows from 0 or is NULL, `of_row` their groups or NULL.
+// [[Rcpp::export]]
+Rcpp::List run_recurrence_cpp(SEXP node, SEXP start, Rcpp::List values, double rows, SEXP order, SEXP of_row, int groups) {
+  const Rcpp::List pending(values.size());
+  Compiler compiler(values, pending, Rcpp::LogicalVector());
+  const Rcpp::RObject first = TYPEOF(start) == STRSXP ? with_comparable_texts(start) : Rcpp::RObject(start);
+  const int above = compiler.add_above(type_of_vector(first));
+  compiler.add_output(node);
+  std::vector<const void*> addresses;
+  for (R_xlen_t k = 0; k < compiler.inputs.size(); ++k) {
+    SEXP input = compiler.inputs[k];
+    addresses.push_back(input == R_NilValue ? nullptr : address_of(input));
+  }
+  Sequence sequence;
+  sequence.rows = static_cast<std::size_t>(rows);
+  if (order != R_NilValue) sequence.order = INTEGER(order);
+  if (of_row != R_NilValue) {
+    sequence.group_of_row = INTEGER(of_row);
+    sequence.groups = static_cast<std::size_t>(groups);
+  }
+  Rcpp::Shield<SEXP> result(new_vector(vector_of_type(compiler.program.output_type(0)), static_cast<R_xlen_t>(rows)));
+  const Overflow overflow =
+      run_recurrence(compiler.program, above, constant_of(first), addresses, sequence, NA_STRING, writable_address(result));
+  return Rcpp::List::create(Rcpp::Named("values") = static_cast<SEXP>(result), Rcpp::Named("overflow_rows") = static_cast<double>(overflow.rows),
+                            Rcpp::Named("overflow_first") = overflow.first_row + 1.0);
 }

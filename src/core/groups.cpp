@@ -4,11 +4,13 @@
 #include <cmath>
 
 #include "memory.h"
+#include "rounds.h"
 
 namespace rowanroot {
 namespace {
 
-// From 64-bit keys to numbers, by open addressing. Grows so that at most half of it is in use.
+// From 64-bit keys to numbers, in the order in which the keys come, by open addressing. Grows so that at most half of
+// it is in use.
 class Numbering {
  public:
   Numbering() : entries_(1024), mask_(1023) {}
@@ -19,12 +21,14 @@ class Numbering {
       if (entries_[place].key == key) return entries_[place].number;
       place = (place + 1) & mask_;
     }
-    entries_[place] = {key, count_};
-    if (2 * static_cast<std::size_t>(++count_) > mask_) grow();
-    return count_ - 1;
+    const std::int32_t number = static_cast<std::int32_t>(keys_.size());
+    entries_[place] = {key, number};
+    keys_.push_back(key);
+    if (2 * keys_.size() > mask_) grow();
+    return number;
   }
 
-  std::size_t count() const { return static_cast<std::size_t>(count_); }
+  const std::vector<std::uint64_t>& keys() const { return keys_; }
 
  private:
   struct Entry {
@@ -51,7 +55,28 @@ class Numbering {
 
   std::vector<Entry> entries_;
   std::size_t mask_;
-  std::int32_t count_ = 0;
+  std::vector<std::uint64_t> keys_;
+};
+
+// The same for keys that are small: places in a table.
+class SmallNumbering {
+ public:
+  explicit SmallNumbering(std::size_t keys) : number_(keys, -1) {}
+
+  std::int32_t number(std::uint64_t key) {
+    std::int32_t& number = number_[key];
+    if (number < 0) {
+      number = static_cast<std::int32_t>(keys_.size());
+      keys_.push_back(key);
+    }
+    return number;
+  }
+
+  const std::vector<std::uint64_t>& keys() const { return keys_; }
+
+ private:
+  std::vector<std::int32_t> number_;
+  std::vector<std::uint64_t> keys_;
 };
 
 std::uint64_t key_of(std::int32_t value) { return static_cast<std::uint32_t>(value); }
@@ -65,53 +90,62 @@ std::uint64_t key_of(double value) {
   return bits;
 }
 
-template <class KeyOfRow>
-std::size_t number_rows(std::size_t rows, KeyOfRow key_of_row, std::int32_t* of_row) {
-  Numbering numbering;
-  for (std::size_t i = 0; i < rows; ++i) of_row[i] = numbering.number(key_of_row(i));
-  return numbering.count();
+// Each thread numbers the keys of a stretch of rows; then those of later stretches get the numbers that they have, or
+// come to have, in the first.
+template <class Numbers, class KeyOfRow>
+std::size_t number_rows(std::size_t rows, int threads, const Numbers& none, KeyOfRow key_of_row, std::int32_t* of_row) {
+  const std::size_t stretches = static_cast<std::size_t>(std::max(threads, 1));
+  std::vector<Numbers> parts(stretches, none);
+  const auto each_row = [&](std::size_t stretch, auto work) {
+    const std::size_t last = rows * (stretch + 1) / stretches;
+    for (std::size_t i = rows * stretch / stretches; i < last; ++i) work(i);
+  };
+  run_pieces(stretches, threads, [&](int, std::size_t stretch) {
+    each_row(stretch, [&](std::size_t i) { of_row[i] = parts[stretch].number(key_of_row(i)); });
+  });
+  std::vector<std::vector<std::int32_t>> number(stretches);
+  for (std::size_t stretch = 1; stretch < stretches; ++stretch)
+    for (std::uint64_t key : parts[stretch].keys()) number[stretch].push_back(parts[0].number(key));
+  run_pieces(stretches - 1, threads, [&](int, std::size_t piece) {
+    each_row(piece + 1, [&](std::size_t i) { of_row[i] = number[piece + 1][of_row[i]]; });
+  });
+  return parts[0].keys().size();
 }
 
 template <class T>
-std::size_t number_values(const void* values, std::size_t rows, std::int32_t* of_row) {
-  return number_rows(rows, [x = static_cast<const T*>(values)](std::size_t i) { return key_of(x[i]); }, of_row);
+std::size_t number_values(const void* values, std::size_t rows, int threads, std::int32_t* of_row) {
+  return number_rows(rows, threads, Numbering(), [x = static_cast<const T*>(values)](std::size_t i) { return key_of(x[i]); }, of_row);
 }
 
-// Whole numbers that lie close together are looked up in a table; missing ones have the place before.
-std::size_t group_integers(const std::int32_t* values, std::size_t rows, std::int32_t* of_row) {
+// Whole numbers that lie close together are looked up in a table; missing ones have the first place.
+std::size_t number_integers(const std::int32_t* values, std::size_t rows, int threads, std::int32_t* of_row) {
   std::int32_t low = std::numeric_limits<std::int32_t>::max(), high = missing_integer;
   for (std::size_t i = 0; i < rows; ++i) {
-    if (values[i] == missing_integer) continue;
-    low = std::min(low, values[i]);
-    high = std::max(high, values[i]);
+    low = values[i] != missing_integer && values[i] < low ? values[i] : low;
+    high = values[i] > high ? values[i] : high;
   }
-  const std::uint64_t range = high < low ? 0 : static_cast<std::uint64_t>(static_cast<std::int64_t>(high) - low) + 1;
-  if (range > std::max<std::uint64_t>(rows, 4096)) return number_values<std::int32_t>(values, rows, of_row);
-  std::vector<std::int32_t> number(range + 1, -1);
-  std::int32_t count = 0;
-  for (std::size_t i = 0; i < rows; ++i) {
-    std::int32_t& known = number[values[i] == missing_integer ? 0 : static_cast<std::size_t>(static_cast<std::int64_t>(values[i]) - low) + 1];
-    if (known < 0) known = count++;
-    of_row[i] = known;
-  }
-  return static_cast<std::size_t>(count);
+  const std::int64_t range = high < low ? 0 : static_cast<std::int64_t>(high) - low + 1;
+  if (static_cast<std::uint64_t>(range) > std::max<std::uint64_t>(rows, 4096)) return number_values<std::int32_t>(values, rows, threads, of_row);
+  return number_rows(rows, threads, SmallNumbering(static_cast<std::size_t>(range) + 1), [=](std::size_t i) {
+    return values[i] == missing_integer ? 0 : static_cast<std::uint64_t>(static_cast<std::int64_t>(values[i]) - low) + 1;
+  }, of_row);
 }
 
 }  // namespace
 
-std::size_t group_by(Type type, const void* column, std::size_t rows, std::int32_t* of_row) {
+std::size_t group_by(Type type, const void* column, std::size_t rows, int threads, std::int32_t* of_row) {
   switch (type) {
-    case Type::real: return number_values<double>(column, rows, of_row);
-    case Type::long_integer: return number_values<std::int64_t>(column, rows, of_row);
-    case Type::text: return number_values<Text>(column, rows, of_row);
-    default: return group_integers(static_cast<const std::int32_t*>(column), rows, of_row);
+    case Type::real: return number_values<double>(column, rows, threads, of_row);
+    case Type::long_integer: return number_values<std::int64_t>(column, rows, threads, of_row);
+    case Type::text: return number_values<Text>(column, rows, threads, of_row);
+    default: return number_integers(static_cast<const std::int32_t*>(column), rows, threads, of_row);
   }
 }
 
-std::size_t group_further(const std::int32_t* of_row, Type type, const void* column, std::size_t rows, std::int32_t* new_of_row) {
+std::size_t group_further(const std::int32_t* of_row, Type type, const void* column, std::size_t rows, int threads, std::int32_t* new_of_row) {
   Buffer<std::int32_t> other(rows);
-  group_by(type, column, rows, other.data());
-  return number_rows(rows, [&](std::size_t i) {
+  group_by(type, column, rows, threads, other.data());
+  return number_rows(rows, threads, Numbering(), [&](std::size_t i) {
     return static_cast<std::uint64_t>(of_row[i]) << 32 | static_cast<std::uint32_t>(other[i]);
   }, new_of_row);
 }
@@ -130,9 +164,9 @@ bool is_unknown(Type type, const void* column, std::size_t row, Text missing_tex
 }  // namespace
 
 std::vector<std::int32_t> count_distinct(const std::int32_t* group_of_row, std::size_t groups, Type type, const void* column,
-                                         std::size_t rows, Text missing_text) {
+                                         std::size_t rows, Text missing_text, int threads) {
   Buffer<std::int32_t> values(rows);
-  const std::size_t different = group_further(group_of_row, type, column, rows, values.data());
+  const std::size_t different = group_further(group_of_row, type, column, rows, threads, values.data());
   std::vector<std::int32_t> counts(groups, 0);
   for (std::int32_t row : first_rows(values.data(), rows, different))
     counts[group_of_row[row]] += !is_unknown(type, column, row, missing_text);

@@ -36,6 +36,7 @@ class Program {
 
  private:
   friend class Run;
+  friend class Recurrence;
 
   enum class Source { input, constant, operation };
   struct Register {

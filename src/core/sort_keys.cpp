@@ -163,8 +163,8 @@ std::size_t compact_codes(const SortColumn& column, std::size_t rows, std::size_
   return compact(static_cast<const std::int32_t*>(column.values), column.descending, rows, most, codes);
 }
 
-void text_codes(const Text* texts, std::size_t rows, Text missing_text, const char* (*bytes)(Text), std::int32_t* codes) {
-  const std::size_t different = group_by(Type::text, texts, rows, codes);
+void text_codes(const Text* texts, std::size_t rows, Text missing_text, const char* (*bytes)(Text), int threads, std::int32_t* codes) {
+  const std::size_t different = group_by(Type::text, texts, rows, threads, codes);
   const std::vector<std::int32_t> first = first_rows(codes, rows, different);
   std::vector<std::int32_t> sorted(different);
   std::iota(sorted.begin(), sorted.end(), 0);
@@ -172,7 +172,10 @@ void text_codes(const Text* texts, std::size_t rows, Text missing_text, const ch
   std::vector<std::int32_t> code(different);
   for (std::size_t k = 0; k < sorted.size(); ++k)
     code[sorted[k]] = texts[first[sorted[k]]] == missing_text ? missing_integer : static_cast<std::int32_t>(k);
-  for (std::size_t i = 0; i < rows; ++i) codes[i] = code[codes[i]];
+  constexpr std::size_t piece = 1 << 16;
+  run_pieces((rows + piece - 1) / piece, threads, [&](int, std::size_t k) {
+    for (std::size_t i = k * piece; i < std::min(rows, (k + 1) * piece); ++i) codes[i] = code[codes[i]];
+  });
 }
 
 }  // namespace rowanroot

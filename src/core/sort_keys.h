@@ -97,6 +97,7 @@ std::size_t compact_codes(const SortColumn& column, std::size_t rows, std::size_
 
 // Texts as whole numbers in the order of their bytes, which in UTF-8 is that of their characters' numbers in
 // Unicode, whatever the language; missing ones are missing. `bytes` gives a text's bytes, ended by a nought.
-void text_codes(const Text* texts, std::size_t rows, Text missing_text, const char* (*bytes)(Text), std::int32_t* codes);
+void text_codes(const Text* texts, std::size_t rows, Text missing_text, const char* (*bytes)(Text), int threads,
+                std::int32_t* codes);
 
 }  // namespace rowanroot

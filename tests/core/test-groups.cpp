@@ -29,7 +29,7 @@ struct Groups {
 
 Groups groups_of(Type type, const void* values, std::size_t rows) {
   Groups groups{std::vector<std::int32_t>(rows), 0};
-  groups.count = group_by(type, values, rows, groups.of_row.data());
+  groups.count = group_by(type, values, rows, 3, groups.of_row.data());
   return groups;
 }
 
@@ -45,7 +45,7 @@ TEST("groups are numbered as they first appear, missing values among them") {
   CHECK((groups_of(Type::real, reals.data(), reals.size()).of_row == std::vector<std::int32_t>{0, 0, 1, 2, 1, 3}));
   const std::vector<std::int32_t> second = {1, 1, 2, 1, 2};
   std::vector<std::int32_t> further = by_near.of_row;
-  CHECK(group_further(further.data(), Type::integer, second.data(), 5, further.data()) == 5);
+  CHECK(group_further(further.data(), Type::integer, second.data(), 5, 2, further.data()) == 5);
   CHECK((further == std::vector<std::int32_t>{0, 1, 2, 3, 4}));
   CHECK(groups_of(Type::real, nullptr, 0).count == 0);
 }

@@ -43,3 +43,9 @@ quietly <- function(code) {
 }
 
 state_of_project <- function() script_status("yield.R")
+
+# Which group each row is in: NA and NaN are groups of their own.
+group_key <- function(data, names) {
+  if (!length(names)) return(rep("", nrow(data)))
+  do.call(paste, unname(lapply(data[names], function(g) ifelse(is.na(g) & !(is.numeric(g) & g %in% NaN), "missing", paste("=", g)))))
+}

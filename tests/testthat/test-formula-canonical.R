@@ -1,5 +1,5 @@
 key <- function(block, data = data.frame(a = 1, b = 2), env = parent.frame()) {
-  step <- new_step_set_columns(block, NULL, quote(all_columns()), NULL, names(data), env, NULL)
+  step <- new_step_set_columns(block, NULL, NULL, quote(all_columns()), NULL, names(data), env, NULL)
   step_key(step)
 }
 new_step_set_columns <- rowanroot:::new_step_set_columns

@@ -1,0 +1,76 @@
+# Recurrences. The parts of the formula that do not need the row above are columns, calculated for all rows at once;
+# the rest is a program that is run for one row after the other.
+
+type_running <- function(node, run) {
+  if (!is.null(run$above)) {
+    stop_because(c("A {.code running()} can't stand in another.", "x" = "It does in {.code {run$formula}}.",
+                   "i" = "Give the inner one a line of its own."), "bad_formula", run$call)
+  }
+  groups <- run_groups(run, node$within)
+  order <- order_rows(run_order(run, node$along))
+  on.exit(run$above <- NULL)
+  typed <- type_recurrence(node, run)
+  type <- typed$type
+  typed <- settle(typed, run)
+  if (!has_above(typed)) return(typed)
+  result <- run_recurrence_cpp(typed, as.vector(node$start, vector_mode(type)), run$values, run$rows, order, groups$of_row, length(groups$sizes))
+  if (result$overflow_rows > 0) {
+    warn_because(c("Whole numbers became too large in {.code {run$formula}}: row {result$overflow_first} first.",
+                   "i" = "Start with a double, as in {.code start = 0} for {.code start = 0L}."), "overflow", run$call)
+  }
+  new_slot(run, result$values)
+}
+
+# The row above has the type of what the formula gives: it may begin with whole numbers and give others.
+type_recurrence <- function(node, run) {
+  type <- if (is_missing_literal(node$start)) "missing" else value_type(node$start)
+  shared <- run$shared
+  for (k in 1:4) {
+    run$shared <- shared
+    run$above <- type
+    typed <- type_node(node$formula, run)
+    found <- common_type(c(type, typed$type))
+    if (is.na(found) || !typed$type %in% c("missing", "logical", "integer", "double", "text")) stop_type_changes(node, type, typed$type, run)
+    if (found == type) return(convert(typed, type))
+    type <- found
+  }
+  stop_type_changes(node, type, typed$type, run)
+}
+
+stop_type_changes <- function(node, type, found, run) {
+  stop_because(c("A running formula must give what it takes.",
+                 "x" = "{.code .above} is {type_words[[type]]} and {.code {label_of(node)}} gives {type_words[[found]]}, in {.code {run$formula}}.",
+                 "i" = "Choose a {.arg start} of the formula's type, or convert what it gives."), "type_mismatch", run$call)
+}
+
+has_above <- function(node) {
+  switch(node$kind,
+    above = TRUE,
+    operation = any(vapply(node$operands, has_above, NA)),
+    choose = has_above(node$condition) || has_above(node$yes) || has_above(node$no),
+    FALSE
+  )
+}
+
+# The tree with everything that does not need the row above as a column that is there.
+settle <- function(node, run) {
+  if (node$kind == "constant" || node$kind == "above") return(node)
+  if (!has_above(node)) {
+    id <- column_slot(node, run)
+    calculate(run, id)
+    return(list(kind = "slot", id = id, type = run$types[[id]]))
+  }
+  if (node$kind == "operation") node$operands <- lapply(node$operands, settle, run = run)
+  else node[c("condition", "yes", "no")] <- lapply(node[c("condition", "yes", "no")], settle, run = run)
+  node
+}
+
+# A function of R is called with whole columns: it can't have the row above.
+check_no_above <- function(arguments, node, run) {
+  if (!any(vapply(arguments, has_above, NA))) return(invisible())
+  stop_because(c("{.code .above} can only go into what runs row by row.",
+                 "x" = if (is.null(node)) "In {.code {run$formula}} it goes into what needs whole columns."
+                       else "{.code {label_of(node)}} in {.code {run$formula}} does not.",
+                 "i" = "Arithmetic, comparisons, {.code if}, {.code pmin()}, {.code round()} and functions of one row made of such do."),
+               "bad_formula", run$call)
+}

@@ -1,0 +1,32 @@
+# running(.above * 0.99 + net_kg, start = 0): a formula that uses its own value in the row above.
+
+bind_running <- function(fun, expr, scope) {
+  if (!identical(fun, running)) return(NULL)
+  if (!is.null(scope$in_function)) give_up()
+  given <- word_given(fun, expr, scope)
+  if (is.null(given$formula) || !".above" %in% all.vars(given$formula)) {
+    stop_because(c("{.code running()} needs a formula with {.code .above}, its own value in the row above.",
+                   "x" = "It has none in {.code {scope_text(scope)}}.",
+                   "i" = "For instance {.code running(.above * 0.99 + net_kg, start = 0)}."), "bad_formula", scope$call)
+  }
+  start <- option_values(given["start"[!is.null(given$start)]], scope)$start
+  check_start(start, scope)
+  inner <- scope
+  inner$locals[[".above"]] <- list(kind = "above", shown = quote(.above))
+  list(kind = "running", formula = bind_formula(given$formula, inner), start = start, within = given_groups(given, scope),
+       along = given_order(given, scope), shown = expr, env = scope$env)
+}
+
+check_start <- function(start, scope) {
+  if (length(start) == 1 && value_type(start) != "other") return(invisible())
+  stop_because(c("{.code running()} needs {.arg start}, one value that the first row has above it.",
+                 "x" = if (is.null(start)) "It has none in {.code {scope_text(scope)}}." else "It is {what_is(start)} in {.code {scope_text(scope)}}."),
+               "bad_argument", scope$call)
+}
+
+stop_above_alone <- function(scope) {
+  stop_because(c("{.code .above} has a meaning only in {.code running()}.",
+                 "x" = "It is used in {.code {scope_text(scope)}}.",
+                 "i" = "For instance {.code running(.above * 0.99 + net_kg, start = 0)}; the row before of a column is {.code previous(net_kg)}."),
+               "bad_formula", scope$call)
+}

@@ -1,0 +1,232 @@
+running_data <- function(n) {
+  set.seed(n + 1)
+  pick <- function(values) sample(values, n, replace = TRUE)
+  data.frame(d = pick(c(NA, NaN, 1.25, -2, 1e10, 0.1)), w = stats::rnorm(n), i = pick(c(NA, -3L, 5L, 7L)), l = pick(c(TRUE, FALSE, NA)),
+             t = as.Date("2025-01-01") + pick(c(NA, 0:5)), day = as.Date("2025-05-01") + pick(0:9), hour = stats::runif(n), s = pick(c("a", "b", "\u00e6")),
+             g = pick(c("x", "y", NA)), h = pick(c(1, NaN, NA)))
+}
+
+# What each group's rows come to when they are taken in the order of these columns.
+in_order <- function(data, within, along, f) {
+  if (!nrow(data)) return(f(data))
+  key <- group_key(data, within)
+  order <- if (length(along)) do.call(order, c(unname(as.list(along)), method = "radix")) else seq_len(nrow(data))
+  parts <- split(order, factor(key[order], unique(key)))
+  values <- do.call(c, unname(lapply(parts, function(rows) f(data[rows, , drop = FALSE]))))
+  values[order(unlist(parts))]
+}
+
+# Missing and not a number are not told apart here.
+known <- function(x) replace(as.numeric(x), is.na(x), NA)
+
+# Running words, a row at a time.
+running_by_r <- function(word, x, missing) {
+  of <- list(running_total = sum, running_mean = mean, running_count = function(x) length(x), running_min = min, running_max = max, running_product = prod)[[word]]
+  nothing <- list(running_total = 0, running_mean = NA, running_count = 0, running_min = NA, running_max = NA, running_product = 1)[[word]]
+  stopped <- FALSE
+  value <- vapply(seq_along(x), function(k) {
+    known <- x[seq_len(k)][!is.na(x[seq_len(k)])]
+    if (is.na(x[k])) stopped <<- TRUE
+    if (missing == "stop" && stopped || missing == "skip" && is.na(x[k])) return(NA_real_)
+    as.numeric(if (length(known)) of(known) else nothing)
+  }, 0)
+  value
+}
+
+orders <- list(quote(NULL), quote(day), quote(descending(day)), quote(c(s, hour)), quote(c(descending(s), day)))
+orders_of_r <- function(data) {
+  s <- match(data$s, sort(unique(data$s), method = "radix"))
+  list(NULL, list(data$day), list(-as.numeric(data$day)), list(s, data$hour), list(-s, data$day))
+}
+
+test_that("running words are what each row and those before it come to, in every order and group", {
+  for (n in c(0, 1, 60)) {
+    data <- running_data(n)
+    for (word in c("running_total", "running_mean", "running_count", "running_min", "running_max", "running_product"))
+      for (missing in c("skip", "carry", "stop")) for (column in c("d", "w", "i", "l", if (word %in% c("running_min", "running_max")) "t")) {
+        k <- sample(length(orders), 1)
+        for (within in list(NULL, c("g", "h"))) {
+          code <- as.call(c(as.name(word), as.name(column), missing = missing, if (k > 1) list(along = orders[[k]]), if (length(within)) list(within = quote(c(g, h)))))
+          found <- eval(bquote(set_columns(data, { new <- .(code) })))$new
+          expected <- in_order(data, within, orders_of_r(data)[[k]], function(part) running_by_r(word, part[[column]], missing))
+          expect_equal(known(found), known(expected), tolerance = 1e-14, info = paste(n, deparse1(code)))
+        }
+      }
+  }
+  expect_s3_class(set_columns(data, { a <- running_min(t) })$a, "Date")
+})
+
+test_that("a running total without missing values is cumsum(), bit for bit, and whole numbers stay whole", {
+  data <- running_data(3000)
+  found <- set_columns(data, { w <- running_total(w); i <- running_total(i, missing = "stop"); share <- running_total(hour) / sum(hour) })
+  expect_identical(found$w, cumsum(data$w))
+  expect_identical(found$i, cumsum(data$i))
+  expect_equal(found$share[3000], 1)
+  expect_warning(found <- running_total(c(2147483647L, 1L, 2L)), class = "rowanroot_overflow")
+  expect_identical(found, c(2147483647L, NA, NA))
+})
+
+test_that("results do not depend on the number of threads, nor on how rows are shared out", {
+  data <- running_data(30000)
+  data$hive <- sample(9000L, 30000, TRUE)
+  calculate <- function(threads) {
+    old <- options(rowanroot.threads = threads)
+    on.exit(options(old))
+    set_columns(data, {
+      a <- running_total(w, along = day, within = hive)
+      b <- running_total(i, along = c(hour, day), within = hive)
+      r <- ranking(w, best = "lowest", ties = "first", within = hive)
+    }, carry = c())
+  }
+  one <- calculate(1L)
+  expect_identical(calculate(2L), one)
+  expect_identical(one$a, in_order(data, "hive", list(data$day), function(part) cumsum(part$w)))
+})
+
+test_that("moving windows are what their rows come to, for every length", {
+  for (n in c(1, 2, 50)) {
+    data <- running_data(n)
+    for (word in c("moving_total", "moving_mean", "moving_min", "moving_max")) for (rows in unique(c(1, 2, 3, 7, n))) for (complete in c(TRUE, FALSE))
+      for (column in c("d", "w", "i")) for (within in list(NULL, "g")) {
+        if (rows > n) next
+        of <- list(moving_total = sum, moving_mean = mean, moving_min = min, moving_max = max)[[word]]
+        code <- as.call(c(as.name(word), as.name(column), rows = rows, complete = complete, along = quote(day), if (length(within)) list(within = as.name(within))))
+        expected <- in_order(data, within, list(data$day), function(part) vapply(seq_len(nrow(part)), function(k) {
+          if (complete && k < rows) NA_real_ else as.numeric(of(part[[column]][max(1, k - rows + 1):k]))
+        }, 0))
+        expect_equal(known(eval(bquote(set_columns(data, { new <- .(code) })))$new), known(expected), tolerance = 1e-14, info = paste(n, deparse1(code)))
+      }
+  }
+})
+
+test_that("windows over many rows carry no error on", {
+  x <- c(1e16, rep(c(0.1, 0.2, -0.3), 1e5))
+  expect_identical(moving_total(x, rows = 3)[-(1:3)], moving_total(x[-1], rows = 3)[-(1:2)])
+})
+
+test_that("neighbours are found in every order and group, for every type", {
+  for (n in c(0, 1, 40)) {
+    data <- running_data(n)
+    data$kind <- factor(data$s)
+    for (column in c("d", "i", "s", "t", "kind")) for (by in c(1, 3)) for (within in list(NULL, "g")) {
+      shift <- function(direction) function(part) {
+        rows <- seq_len(nrow(part)) - direction * by
+        part[[column]][ifelse(rows < 1 | rows > nrow(part), NA, rows)]
+      }
+      code <- function(word) as.call(c(as.name(word), as.name(column), by = by, along = quote(c(s, hour)), if (length(within)) list(within = as.name(within))))
+      found <- eval(bquote(set_columns(data, { before <- .(code("previous")); after <- .(code("following")) })))
+      along <- orders_of_r(data)[[4]]
+      expect_identical(as.character(found$before), as.character(if (n) in_order(data, within, along, shift(1))), info = paste(n, column, by))
+      expect_identical(as.character(found$after), as.character(if (n) in_order(data, within, along, shift(-1))), info = paste(n, column, by))
+      expect_identical(class(found$before), class(data[[column]]))
+    }
+  }
+  expect_identical(change(c(3L, NA, 5L, 9L)), c(NA, NA, NA, 4L))
+  expect_identical(previous(1:3, default = 0L), c(0L, 1L, 2L))
+  expect_error(previous(1:3, default = "none"), class = "rowanroot_type_mismatch")
+})
+
+test_that("a running formula is R's loop, with conditions, types and orders", {
+  cap <- function(above, x) {
+    y <- above * 0.9 + x
+    if (y > 3) return(3)
+    y
+  }
+  by_loop <- function(f, start) function(part) {
+    above <- start
+    vapply(seq_len(nrow(part)), function(k) above <<- f(above, part[k, ]), start)
+  }
+  for (n in c(1, 80)) {
+    data <- running_data(n)
+    data$d[is.na(data$d)] <- 0.5
+    data$i[is.na(data$i)] <- 1L
+    cases <- list(
+      list(quote(.above * 0.99 + w), 0, function(above, row) above * 0.99 + row$w),
+      list(quote(w - .above), 2, function(above, row) row$w - above),
+      list(quote(.above + w), 0, function(above, row) above + row$w),
+      list(quote(2 / (.above - 7)), 1, function(above, row) 2 / (above - 7)),
+      list(quote(cap(.above, d)), 0, function(above, row) cap(above, row$d)),
+      list(quote(if (i > 3) 0 else .above + i), 0, function(above, row) if (row$i > 3) 0 else above + row$i),
+      list(quote(.above + i), 0L, function(above, row) above + row$i),
+      list(quote(pmax(.above, w * 2)), -Inf, function(above, row) max(above, row$w * 2)),
+      list(quote(if (s == "a") .above else s), "none", function(above, row) if (row$s == "a") above else row$s)
+    )
+    for (case in cases) for (within in list(NULL, "g")) for (k in c(1, 2, 4)) {
+      code <- as.call(c(quote(running), case[[1]], start = case[[2]], if (k > 1) list(along = orders[[k]]), if (length(within)) list(within = as.name(within))))
+      expected <- in_order(data, within, orders_of_r(data)[[k]], by_loop(case[[3]], case[[2]]))
+      expect_identical(eval(bquote(set_columns(data, { new <- .(code) })))$new, expected, info = deparse1(code))
+    }
+  }
+})
+
+test_that("numbers come onto a common scale, over the column and in groups", {
+  data <- running_data(50)
+  found <- set_columns(data, {
+    z <- z_score(w)
+    p <- z_score(w, sd = "population")
+    m <- min_max(i, to = c(-1, 3))
+    s <- share(i)
+    g <- z_score(w, within = g)
+  })
+  expect_equal(found$z, as.numeric(scale(data$w)))
+  expect_equal(found$p, as.numeric(scale(data$w)) / sqrt(49 / 50))
+  expect_equal(range(found$m, na.rm = TRUE), c(-1, 3))
+  expect_equal(found$s, data$i / sum(data$i, na.rm = TRUE))
+  expect_equal(found$g, in_order(data, "g", NULL, function(part) as.numeric(scale(part$w))))
+  expect_equal(z_score(data$w, within = data$g), found$g)
+})
+
+test_that("totals and the like go across columns", {
+  data <- running_data(50)
+  columns <- data[c("d", "w", "i")]
+  for (missing in c("keep", "skip")) for (word in c("row_total", "row_mean", "row_min", "row_max")) {
+    of <- list(row_total = sum, row_mean = mean, row_min = min, row_max = max)[[word]]
+    expected <- apply(columns, 1, function(x) if (all(is.na(x))) NA else of(x, na.rm = missing == "skip"))
+    found <- eval(bquote(set_columns(data, { new <- .(as.name(word))(d, w, i, missing = .(missing)) })))$new
+    expect_equal(replace(found, is.na(found), NA), replace(unname(expected), is.na(expected), NA), info = paste(word, missing))
+  }
+  expect_identical(row_max(c(1L, NA), c(3L, 2L), missing = "skip"), c(3L, 2L))
+  expect_identical(row_min(data$t, data$day), pmin(data$t, data$day))
+  expect_error(row_total(1:2, c("a", "b")), class = "rowanroot_type_mismatch")
+})
+
+test_that("the order of a block counts for all that depends on it", {
+  data <- data.frame(day = c(3, 1, 2), g = c("a", "a", "b"), x = c(10, 20, 30))
+  found <- set_columns(data, {
+    number <- .row
+    first <- first_value(x)
+    sum <- cumsum(x)
+    total <- running_total(x)
+    before <- previous(x)
+  }, along = day)
+  expect_equal(found[4:8], data.frame(number = c(3, 1, 2), first = 20, sum = c(60, 20, 50), total = c(60, 20, 50), before = c(30, NA, 20)))
+  grouped <- set_columns(data, { number <- .row; last <- last_value(x); sum <- cumsum(x) }, along = descending(day), within = g)
+  expect_equal(grouped[4:6], data.frame(number = c(1, 2, 1), last = c(20, 20, 30), sum = c(10, 30, 30)))
+})
+
+test_that("mistakes with order are told with the way out", {
+  data <- data.frame(net_kg = c(3, 1), s = c("a", "b"), day = as.Date(c("2025-01-01", NA)))
+  expect_snapshot(error = TRUE, {
+    set_columns(data, { a <- running_total(s) })
+    set_columns(data, { a <- running_total(net_kg, missing = "zero") })
+    set_columns(data, { a <- moving_mean(net_kg, rows = 0) })
+    set_columns(data, { a <- moving_mean(net_kg, rows = 7) })
+    set_columns(data, { a <- running_total(net_kg, along = -day) })
+    set_columns(data, { a <- running_total(net_kg, along = dya) })
+    set_columns(data, { a <- .above + 1 })
+    set_columns(data, { a <- running(net_kg + 1, start = 0) })
+    set_columns(data, { a <- running(.above + net_kg) })
+    set_columns(data, { a <- running(if (net_kg > 2) "a" else .above, start = 0) })
+    set_columns(data, { a <- running(mean(.above) + net_kg, start = 0) })
+    set_columns(data, { a <- max(net_kg, day) })
+  })
+  for (rows in list(0, -2, 1.5, "a", NULL, 3)) {
+    expect_error(set_columns(data, { a <- moving_total(net_kg, rows = rows) }), class = "rowanroot_bad_argument")
+  }
+  expect_error(set_columns(data, { a <- running(if (net_kg > 2) "a" else .above, start = 0) }), class = "rowanroot_type_mismatch")
+  expect_error(set_columns(data, { a <- running(.above + s, start = 0) }), class = "rowanroot_type_mismatch")
+  expect_error(set_columns(data, { a <- running_total(net_kg, along = dya) }), class = "rowanroot_unknown_column")
+  expect_error(set_columns(data, { a <- .above }), class = "rowanroot_bad_formula")
+  expect_warning(found <- set_columns(data, { a <- running_total(net_kg, along = day) }), "comes last", class = "rowanroot_missing_order")
+  expect_identical(found$a, c(3, 4))
+})
