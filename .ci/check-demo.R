@@ -14,9 +14,15 @@ visits$region <- apiaries$region[match(substr(visits$hive_code, 1, 2), apiaries$
 visits$day <- format(as.Date(visits$date, "%d/%m/%Y"))
 expected <- visits[which(visits$net_kg > 0), ]
 
+by_day <- order(expected$day)
+expected$so_far_kg[by_day] <- ave(expected$net_kg[by_day], expected$hive_code[by_day], FUN = cumsum)
+places <- ave(-expected$net_kg, ifelse(is.na(expected$region), "none", expected$region), FUN = function(x) rank(x, ties.method = "min"))
+expected$place <- as.integer(places)
+
 found <- read.csv(file.path(folder, "out", "yield.csv"), na.strings = "")
 order <- c("date", "hive_code", "keeper_first", "keeper_last", "gross_kg", "tare_kg", "net_kg", "net_lb", "strength",
-           "hive_kg", "region", "day", "frames", "mites", "moisture", "scale_kg", "manual_kg")
+           "hive_kg", "region", "day", "frames", "mites", "moisture", "scale_kg", "manual_kg",
+           "so_far_kg", "place")
 stopifnot(identical(names(found), order), nrow(found) == nrow(expected), nrow(found) > 2500)
 for (name in order) {
   if (!identical(found[[name]], expected[[name]])) stop("The demo's column ", name, " is not what base R calculates.")

@@ -26,6 +26,9 @@
 #' `mean()`, `sum()`, `sd()`, `min()`, `max()` and the like are over the column or the group: `max(a, b)` of
 #' several columns could also mean the greater in each row, and is refused with both ways to say it.
 #'
+#' [ranking()], [running_total()], [moving_mean()], [previous()], [running()], [z_score()] and [row_total()] are words for what
+#' depends on order, on groups, or on other columns of the row.
+#'
 #' `.row` is the number of the row and `.rows` the number of rows, of the group under `within`.
 #'
 #' @section Types:

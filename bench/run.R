@@ -12,16 +12,19 @@ flags <- "-O3 -march=native -ffp-contract=off -fno-math-errno -pthread"
 writeLines(paste0(c("CXXFLAGS = ", "CXX17FLAGS = "), flags), makevars)
 Sys.setenv(R_MAKEVARS_USER = makevars)
 Rcpp::sourceCpp(file.path(folder, "limits.cpp"))
+Rcpp::sourceCpp(file.path(folder, "limits-order.cpp"))
 
-seconds <- function(f, times) {
-  one <- function() {
+# Medians. What is compared runs in turn, so that a slow minute of the machine is every one's.
+seconds <- function(functions, times) {
+  one <- function(f) {
     gc()
     start <- as.numeric(Sys.time())
     f()
     as.numeric(Sys.time()) - start
   }
-  one()
-  median(replicate(times, one()))
+  for (f in functions) one(f)
+  runs <- replicate(times, vapply(functions, one, 0))
+  if (is.matrix(runs)) apply(runs, 1, median) else stats::setNames(median(runs), names(functions))
 }
 
 plain <- function(x) {
@@ -30,12 +33,13 @@ plain <- function(x) {
 }
 
 results <- list()
-task <- function(title, base, ours, limit = NULL, times = 7) {
+task <- function(title, base, ours, limit = NULL, times = 7, tolerance = 1e-10) {
   reference <- plain(base())
-  same <- function(f) isTRUE(all.equal(plain(f()), reference, tolerance = 1e-10))
+  same <- function(f) isTRUE(all.equal(plain(f()), reference, tolerance = tolerance))
   stopifnot(same(ours), is.null(limit) || same(function() limit(1)))
-  limits <- if (!is.null(limit)) vapply(1:2, function(threads) seconds(function() limit(threads), times), 0)
-  row <- list(title = title, base = seconds(base, times), ours = seconds(ours, times), limit = if (is.null(limits)) NA else min(limits))
+  limits <- if (!is.null(limit)) list(limit_1 = function() limit(1), limit_2 = function() limit(2))
+  took <- seconds(c(list(base = base, ours = ours), limits), times)
+  row <- list(title = title, base = took[["base"]], ours = took[["ours"]], limit = if (is.null(limits)) NA else min(took[c("limit_1", "limit_2")]))
   cat(sprintf("%-45s base %8.4f  rowanroot %8.4f  limit %8.4f   %6.1fx faster, %5.2f times the limit\n", title, row$base, row$ours,
               row$limit, row$base / row$ours, row$ours / row$limit))
   results[[length(results) + 1]] <<- row
@@ -89,7 +93,91 @@ price <- function(kg, frames) {
 }
 task("a function of one row with ifs",
      function() vapply(seq_len(rows), function(i) price(net[i], frames[i]), 0),
-     function() set_columns(data, { p <- price(net_kg, frames) }, carry = c()), times = 3)
+     function() set_columns(data, { p <- price(net_kg, frames) }, carry = c()), times = 2)
+
+# Ranks by R's radix order: quicker than rank().
+rank_by_order <- function(x) {
+  o <- order(-x, method = "radix")
+  sorted <- x[o]
+  new <- c(TRUE, sorted[-1] != sorted[-length(x)])
+  first <- cummax(ifelse(new | is.na(new), seq_along(x), 0L))
+  first[is.na(sorted)] <- NA
+  result <- integer(length(x))
+  result[o] <- first
+  result
+}
+
+task("ranks, many ties",
+     function() rank_by_order(net),
+     function() set_columns(data, { r <- ranking(net_kg, best = "highest") }, carry = c()),
+     function(threads) limit_rank(net, threads), times = 5)
+
+task("ranks, no ties",
+     function() rank_by_order(data$temperature),
+     function() set_columns(data, { r <- ranking(temperature, best = "highest") }, carry = c()),
+     function(threads) limit_rank(data$temperature, threads), times = 5)
+
+task("ranks in 50,000 groups",
+     function() {
+       o <- order(data$hive, -net, method = "radix")
+       group <- data$hive[o]
+       sorted <- net[o]
+       new_group <- c(TRUE, group[-1] != group[-rows])
+       new <- c(TRUE, sorted[-1] != sorted[-rows])
+       new <- new_group | is.na(new) | new
+       place <- which(new)[cumsum(new)] - which(new_group)[cumsum(new_group)] + 1L
+       place[is.na(sorted)] <- NA
+       result <- integer(rows)
+       result[o] <- place
+       result
+     },
+     function() set_columns(data, { r <- ranking(net_kg, best = "highest", within = hive) }, carry = c()),
+     function(threads) limit_rank_groups(net, data$hive, hives, threads), times = 5)
+
+task("running total along the day in 50,000 groups",
+     function() {
+       o <- order(data$hive, data$day, method = "radix")
+       group <- data$hive[o]
+       value <- net[o]
+       value[is.na(value)] <- 0
+       sums <- cumsum(value)
+       start <- which(c(TRUE, group[-1] != group[-rows]))
+       result <- numeric(rows)
+       result[o] <- sums - rep.int(c(0, sums[start[-1] - 1]), diff(c(start, rows + 1)))
+       result[is.na(net)] <- NA
+       result
+     },
+     function() set_columns(data, { r <- running_total(net_kg, along = day, within = hive) }, carry = c()),
+     function(threads) limit_running(net, data$hive, data$day, hives, 365L, threads), times = 5, tolerance = 1e-6)
+
+task("sort ten columns by text and number",
+     function() { o <- order(data$apiary, -net, method = "radix"); lapply(data, `[`, o) },
+     function() sort_rows(data, apiary, descending(net_kg)),
+     function(threads) limit_sort(data, data$apiary, net, threads), times = 5)
+
+known <- ifelse(is.na(net), 0, net)
+balances <- data.frame(known)
+task("recurrence, beside an R loop",
+     compiler::cmpfun(function() { r <- numeric(rows); above <- 0; for (i in seq_along(known)) { above <- above * 0.99 + known[i]; r[i] <- above }; r }),
+     function() set_columns(balances, { b <- running(.above * 0.99 + known, start = 0) }, carry = c()),
+     function(threads) limit_recurrence(known, 0.99), times = 5)
+
+task("top 3 rows of each apiary",
+     function() {
+       o <- order(data$apiary, -net, method = "radix")
+       start <- which(!duplicated(data$apiary[o]))
+       net[o[as.vector(outer(0:2, start, `+`))]]
+     },
+     function() { top <- top_rows(data, 3, by = net_kg, within = apiary, ties = "cut"); top$net_kg[order(top$apiary, method = "radix")] },
+     function(threads) net[limit_top(data$apiary, net, threads)], times = 5)
+
+task("moving mean of 7 rows",
+     function() as.vector(stats::filter(data$humidity, rep(1 / 7, 7), sides = 1)),
+     function() set_columns(data, { m <- moving_mean(humidity, rows = 7) }, carry = c()), times = 5)
+
+windows <- seconds(list(short = function() set_columns(data, { m <- moving_mean(humidity, rows = 7) }, carry = c()),
+                        long = function() set_columns(data, { m <- moving_mean(humidity, rows = 7000) }, carry = c())), 5)
+cat(sprintf("a window of 7,000 rows costs %.2f times one of 7\n", windows[["long"]] / windows[["short"]]))
 
 five <- data[1:5, ]
 task("three formulas on 5 rows, 100 times",

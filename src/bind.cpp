@@ -82,8 +82,9 @@ Rcpp::RObject with_comparable_texts(SEXP x) {
   return copy;
 }
 
-int thread_count(R_xlen_t rows, int asked) {
-  if (asked > 0) return asked;
+Workers thread_count(R_xlen_t rows, int asked) {
+  const auto look_up = [] { Rcpp::checkUserInterrupt(); };
+  if (asked > 0) return {asked, look_up};
   const int cores = static_cast<int>(std::max(std::thread::hardware_concurrency(), 1u));
-  return static_cast<int>(std::min<R_xlen_t>(cores, 1 + rows / rows_worth_a_thread));
+  return {static_cast<int>(std::min<R_xlen_t>(cores, 1 + rows / rows_worth_a_thread)), look_up};
 }

@@ -3,6 +3,7 @@
 
 #include <Rcpp.h>
 
+#include "rounds.h"
 #include "values.h"
 
 // The types and the values of logical, integer, double and character vectors.
@@ -23,5 +24,5 @@ void* writable_address(SEXP x);
 // A character vector of which equal texts have equal addresses: itself, or a translated copy.
 Rcpp::RObject with_comparable_texts(SEXP x);
 
-// How many threads a job of so many rows is worth, unless a number is asked for.
-int thread_count(R_xlen_t rows, int asked);
+// As many threads as a job of so many rows is worth, unless a number is asked for; the user can stop it.
+rowanroot::Workers thread_count(R_xlen_t rows, int asked);

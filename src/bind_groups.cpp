@@ -26,7 +26,7 @@ Rcpp::IntegerVector rows_from_one(const std::vector<std::int32_t>& rows) {
 // The group of each row, from 0, and how many rows each group has.
 // [[Rcpp::export]]
 Rcpp::List group_rows_cpp(Rcpp::List columns, double rows, int threads) {
-  const int workers = thread_count(static_cast<R_xlen_t>(rows), threads);
+  const Workers workers = thread_count(static_cast<R_xlen_t>(rows), threads);
   const std::size_t size = static_cast<std::size_t>(rows);
   Rcpp::Shield<SEXP> of_row(new_vector(INTSXP, static_cast<R_xlen_t>(rows)));
   int* const group = INTEGER(of_row);

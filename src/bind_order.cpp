@@ -78,7 +78,7 @@ Rcpp::IntegerVector top_rows_cpp(Rcpp::List columns, Rcpp::LogicalVector descend
     SEXP column = columns[k];
     by.push_back({type_of_column(column), address_of(column), descending[k] == 1, false});
   }
-  const int workers = thread_count(static_cast<R_xlen_t>(rows), threads);
+  const Workers workers = thread_count(static_cast<R_xlen_t>(rows), threads);
   const SortKeys keys(by, static_cast<std::size_t>(rows), workers);
   const std::vector<std::int32_t> found = top_rows(keys, static_cast<std::size_t>(rows), static_cast<std::size_t>(count), ties,
                                                    integers_or_null(of_row), static_cast<std::size_t>(groups), workers);

@@ -25,6 +25,11 @@ yield <- visits |>
     region   <- apiaries$region[match(.code, apiaries$apiary)]
     day      <- as.Date(date, "%d/%m/%Y")
   }, after = tare_kg) |>
-  keep_rows(net_kg > 0)
+  keep_rows(net_kg > 0) |>
+  set_columns({
+    # What the hive has given so far this year, and the visit's place in its region.
+    so_far_kg <- running_total(net_kg, along = day, within = hive_code)
+    place     <- ranking(net_kg, best = "highest", within = region)
+  })
 
 save_table(yield, "out/yield.csv")

@@ -95,14 +95,14 @@ double between(long double sum, std::size_t known, const Partial& partial) {
 
 // Does each block by itself, by several threads if asked, and puts them together in their order.
 template <class BlockOf>
-Partial all_blocks(std::size_t rows, int threads, BlockOf block_of) {
+Partial all_blocks(std::size_t rows, Workers threads, BlockOf block_of) {
   Schedule schedule;
   schedule.threads = threads;
   std::vector<Partial> partials((rows + schedule.block_rows - 1) / schedule.block_rows);
-  schedule.blocks_per_round = std::max<std::size_t>(partials.size(), 1);
+  schedule.blocks_per_round = std::max<std::size_t>(partials.size() / 16, 256);
   run_rounds(rows, schedule,
              [&](int, std::size_t first, std::size_t last) { partials[first / schedule.block_rows] = block_of(first, last - first); },
-             [](std::size_t, std::size_t) {});
+             [&](std::size_t, std::size_t) { if (threads.look_up) threads.look_up(); });
   Partial total;
   long double sum = 0;
   for (const Partial& partial : partials) {
@@ -144,7 +144,7 @@ double mean_of(const Partial& sums) {
 }
 
 template <class T>
-double aggregate_column(Aggregate what, const T* values, std::size_t rows, bool skip_missing, int threads) {
+double aggregate_column(Aggregate what, const T* values, std::size_t rows, bool skip_missing, Workers threads) {
   const bool ranges = what == Aggregate::least || what == Aggregate::greatest;
   const auto block_of = ranges ? range_block<T> : what == Aggregate::variance ? moments_block<T> : sum_block<T>;
   const Partial total = all_blocks(rows, threads, [&](std::size_t first, std::size_t size) { return block_of(values + first, size); });
@@ -225,7 +225,7 @@ Aggregate aggregate_of_name(const std::string& name) {
   throw std::invalid_argument("no aggregate " + name);
 }
 
-Moments moments(Type type, const void* column, std::size_t rows, int threads) {
+Moments moments(Type type, const void* column, std::size_t rows, Workers threads) {
   const auto of = [&](const auto* values) {
     return all_blocks(rows, threads, [&](std::size_t first, std::size_t size) { return moments_block(values + first, size); });
   };
@@ -233,7 +233,7 @@ Moments moments(Type type, const void* column, std::size_t rows, int threads) {
   return {total.sum, static_cast<double>(total.known), total.squares};
 }
 
-double aggregate(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing, int threads) {
+double aggregate(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing, Workers threads) {
   if (type == Type::real) return aggregate_column(what, static_cast<const double*>(column), rows, skip_missing, threads);
   return aggregate_column(what, static_cast<const std::int32_t*>(column), rows, skip_missing, threads);
 }

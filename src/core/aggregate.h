@@ -24,7 +24,7 @@ Aggregate aggregate_of_name(const std::string& name);
 // The aggregate of a column of doubles, or of integers or logicals taken as doubles. With `skip_missing`
 // missing values are left out; else any gives missing. Of no values: a sum of 0, a mean that is not a
 // number, a missing variance, Inf as the least and -Inf as the greatest.
-double aggregate(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing, int threads);
+double aggregate(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing, Workers threads);
 
 // From one pass: the sum of the values that are numbers, how many there are, and the sum of the squares of
 // their distances from their mean.
@@ -33,7 +33,7 @@ struct Moments {
   double known;
   double squares;
 };
-Moments moments(Type type, const void* column, std::size_t rows, int threads);
+Moments moments(Type type, const void* column, std::size_t rows, Workers threads);
 
 // The aggregate of each group.
 std::vector<double> aggregate_groups(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing,

@@ -13,7 +13,7 @@ constexpr std::size_t piece_rows = 1 << 16;
 
 }  // namespace
 
-Filter::Filter(const std::int32_t* condition, std::size_t rows, int threads) : keeps_(rows), threads_(threads) {
+Filter::Filter(const std::int32_t* condition, std::size_t rows, Workers threads) : keeps_(rows), threads_(threads) {
   const std::size_t pieces = (rows + piece_rows - 1) / piece_rows;
   std::vector<std::size_t> counts(pieces);
   run_pieces(pieces, threads, [&](int, std::size_t piece) {

@@ -5,6 +5,7 @@
 #include <cstdint>
 #include <vector>
 
+#include "rounds.h"
 #include "values.h"
 
 namespace rowanroot {
@@ -12,7 +13,7 @@ namespace rowanroot {
 // The rows that a condition keeps, and how the work on them is shared out.
 class Filter {
  public:
-  Filter(const std::int32_t* condition, std::size_t rows, int threads);
+  Filter(const std::int32_t* condition, std::size_t rows, Workers threads);
 
   std::size_t kept() const { return pieces_.back().kept_before; }
 
@@ -31,7 +32,7 @@ class Filter {
   // A byte a row: what is read again for each column should be small.
   std::vector<std::uint8_t> keeps_;
   std::vector<Piece> pieces_;  // and a last one that has only the totals
-  int threads_;
+  Workers threads_;
 };
 
 }  // namespace rowanroot

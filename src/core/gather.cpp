@@ -21,7 +21,7 @@ void gather_values(const T* from, T* to, const std::int32_t* order, std::size_t 
   }
 }
 
-void gather_column(const GatheredColumn& column, const std::int32_t* order, std::size_t count, int threads) {
+void gather_column(const GatheredColumn& column, const std::int32_t* order, std::size_t count, Workers threads) {
   constexpr std::size_t piece = 1 << 15;
   run_pieces((count + piece - 1) / piece, threads, [&](int, std::size_t k) {
     const std::size_t first = k * piece, last = std::min(count, first + piece);
@@ -62,7 +62,7 @@ void take_from_lines(void* to, std::size_t first, std::size_t last, const unsign
 }
 
 // Rows are made of the columns, so that a row far away is one place of memory to go to and not one a column.
-void gather_pack(const Pack& pack, std::size_t rows, const std::int32_t* order, std::size_t count, int threads) {
+void gather_pack(const Pack& pack, std::size_t rows, const std::int32_t* order, std::size_t count, Workers threads) {
   const std::size_t width = pack.width <= 16 ? 16 : pack.width <= 32 ? 32 : line;
   Buffer<unsigned char> packed((rows + 1) * width + line);
   unsigned char* const lines = packed.data() + (line - reinterpret_cast<std::uintptr_t>(packed.data()) % line) % line;
@@ -90,7 +90,7 @@ void gather_pack(const Pack& pack, std::size_t rows, const std::int32_t* order, 
 
 }  // namespace
 
-void gather(const std::vector<GatheredColumn>& columns, std::size_t rows, const std::int32_t* order, std::size_t count, int threads) {
+void gather(const std::vector<GatheredColumn>& columns, std::size_t rows, const std::int32_t* order, std::size_t count, Workers threads) {
   // Small tables stay in the cache, and of few rows most of a packed table would not be read.
   const bool worth_packing = rows > (1 << 16) && count > rows / 2;
   for (const Pack& pack : pack_columns(columns)) {

@@ -5,6 +5,8 @@
 #include <cstdint>
 #include <vector>
 
+#include "rounds.h"
+
 namespace rowanroot {
 
 struct GatheredColumn {
@@ -14,6 +16,6 @@ struct GatheredColumn {
 };
 
 // to[i] = from[order[i]] for each column, i below `count`; the columns have `rows` rows.
-void gather(const std::vector<GatheredColumn>& columns, std::size_t rows, const std::int32_t* order, std::size_t count, int threads);
+void gather(const std::vector<GatheredColumn>& columns, std::size_t rows, const std::int32_t* order, std::size_t count, Workers threads);
 
 }  // namespace rowanroot

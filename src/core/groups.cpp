@@ -93,8 +93,8 @@ std::uint64_t key_of(double value) {
 // Each thread numbers the keys of a stretch of rows; then those of later stretches get the numbers that they have, or
 // come to have, in the first.
 template <class Numbers, class KeyOfRow>
-std::size_t number_rows(std::size_t rows, int threads, const Numbers& none, KeyOfRow key_of_row, std::int32_t* of_row) {
-  const std::size_t stretches = static_cast<std::size_t>(std::max(threads, 1));
+std::size_t number_rows(std::size_t rows, Workers threads, const Numbers& none, KeyOfRow key_of_row, std::int32_t* of_row) {
+  const std::size_t stretches = static_cast<std::size_t>(std::max<int>(threads, 1));
   std::vector<Numbers> parts(stretches, none);
   const auto each_row = [&](std::size_t stretch, auto work) {
     const std::size_t last = rows * (stretch + 1) / stretches;
@@ -113,12 +113,12 @@ std::size_t number_rows(std::size_t rows, int threads, const Numbers& none, KeyO
 }
 
 template <class T>
-std::size_t number_values(const void* values, std::size_t rows, int threads, std::int32_t* of_row) {
+std::size_t number_values(const void* values, std::size_t rows, Workers threads, std::int32_t* of_row) {
   return number_rows(rows, threads, Numbering(), [x = static_cast<const T*>(values)](std::size_t i) { return key_of(x[i]); }, of_row);
 }
 
 // Whole numbers that lie close together are looked up in a table; missing ones have the first place.
-std::size_t number_integers(const std::int32_t* values, std::size_t rows, int threads, std::int32_t* of_row) {
+std::size_t number_integers(const std::int32_t* values, std::size_t rows, Workers threads, std::int32_t* of_row) {
   std::int32_t low = std::numeric_limits<std::int32_t>::max(), high = missing_integer;
   for (std::size_t i = 0; i < rows; ++i) {
     low = values[i] != missing_integer && values[i] < low ? values[i] : low;
@@ -133,7 +133,7 @@ std::size_t number_integers(const std::int32_t* values, std::size_t rows, int th
 
 }  // namespace
 
-std::size_t group_by(Type type, const void* column, std::size_t rows, int threads, std::int32_t* of_row) {
+std::size_t group_by(Type type, const void* column, std::size_t rows, Workers threads, std::int32_t* of_row) {
   switch (type) {
     case Type::real: return number_values<double>(column, rows, threads, of_row);
     case Type::long_integer: return number_values<std::int64_t>(column, rows, threads, of_row);
@@ -142,7 +142,7 @@ std::size_t group_by(Type type, const void* column, std::size_t rows, int thread
   }
 }
 
-std::size_t group_further(const std::int32_t* of_row, Type type, const void* column, std::size_t rows, int threads, std::int32_t* new_of_row) {
+std::size_t group_further(const std::int32_t* of_row, Type type, const void* column, std::size_t rows, Workers threads, std::int32_t* new_of_row) {
   Buffer<std::int32_t> other(rows);
   group_by(type, column, rows, threads, other.data());
   return number_rows(rows, threads, Numbering(), [&](std::size_t i) {
@@ -164,7 +164,7 @@ bool is_unknown(Type type, const void* column, std::size_t row, Text missing_tex
 }  // namespace
 
 std::vector<std::int32_t> count_distinct(const std::int32_t* group_of_row, std::size_t groups, Type type, const void* column,
-                                         std::size_t rows, Text missing_text, int threads) {
+                                         std::size_t rows, Text missing_text, Workers threads) {
   Buffer<std::int32_t> values(rows);
   const std::size_t different = group_further(group_of_row, type, column, rows, threads, values.data());
   std::vector<std::int32_t> counts(groups, 0);

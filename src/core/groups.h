@@ -5,21 +5,22 @@
 #include <cstdint>
 #include <vector>
 
+#include "rounds.h"
 #include "values.h"
 
 namespace rowanroot {
 
 // Groups by one column: the group of each row. Missing values are a group, and so are those that are not a number.
 // Gives how many groups there are.
-std::size_t group_by(Type type, const void* column, std::size_t rows, int threads, std::int32_t* of_row);
+std::size_t group_by(Type type, const void* column, std::size_t rows, Workers threads, std::int32_t* of_row);
 
 // Groups by one more column: rows are together if they were before, and have equal values here. Both groups may lie in
 // the same place.
-std::size_t group_further(const std::int32_t* of_row, Type type, const void* column, std::size_t rows, int threads, std::int32_t* new_of_row);
+std::size_t group_further(const std::int32_t* of_row, Type type, const void* column, std::size_t rows, Workers threads, std::int32_t* new_of_row);
 
 // How many different values each group has; a missing one is none, nor is one that is not a number.
 std::vector<std::int32_t> count_distinct(const std::int32_t* group_of_row, std::size_t groups, Type type, const void* column,
-                                         std::size_t rows, Text missing_text, int threads);
+                                         std::size_t rows, Text missing_text, Workers threads);
 
 // The row in which each group begins, or ends.
 std::vector<std::int32_t> first_rows(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups);

@@ -132,7 +132,7 @@ void rank_group(const SortKeys& keys, const Ranking<Rank>& ranking, const RankOp
 // bucket, to their groups.
 template <class Rank>
 void rank_groups(const SortKeys& keys, std::size_t rows, const RankOptions& options, const std::int32_t* group_of_row, std::size_t groups,
-                 int threads, Rank* ranks) {
+                 Workers threads, Rank* ranks) {
   constexpr std::size_t most_buckets = 1024;
   int shift = 0;
   while (groups >> shift > most_buckets) ++shift;
@@ -146,7 +146,7 @@ void rank_groups(const SortKeys& keys, std::size_t rows, const RankOptions& opti
   });
   const std::size_t most = buckets.greatest();
   std::vector<Buffer<KeyedRow>> apart, spare;
-  for (int worker = 0; worker < std::max(threads, 1); ++worker) {
+  for (int worker = 0; worker < std::max<int>(threads, 1); ++worker) {
     apart.emplace_back(most);
     spare.emplace_back(most);
   }
@@ -168,7 +168,7 @@ void rank_groups(const SortKeys& keys, std::size_t rows, const RankOptions& opti
 }
 
 template <class Rank>
-void rank_all(const SortKeys& keys, std::size_t rows, const RankOptions& options, int threads, Rank* ranks) {
+void rank_all(const SortKeys& keys, std::size_t rows, const RankOptions& options, Workers threads, Rank* ranks) {
   const Ranking<Rank> ranking(keys, options, ranks);
   if (options.ties != Ties::dense) {
     sort_in_buckets(keys, rows, threads, [&](const KeyedRow* sorted, std::size_t count, std::size_t start) { ranking.rank(sorted, count, start, 0); });
@@ -182,7 +182,7 @@ void rank_all(const SortKeys& keys, std::size_t rows, const RankOptions& options
 
 template <class Rank>
 void rank_values(Type type, const void* values, std::size_t rows, const RankOptions& options, const std::int32_t* group_of_row,
-                 std::size_t groups, int threads, Rank* ranks) {
+                 std::size_t groups, Workers threads, Rank* ranks) {
   SortColumn column{type, values, options.descending, options.missing == MissingRank::first};
   const SortKeys keys({column}, rows, threads);
   if (group_of_row) rank_groups(keys, rows, options, group_of_row, groups, threads, ranks);
@@ -192,12 +192,12 @@ void rank_values(Type type, const void* values, std::size_t rows, const RankOpti
 }  // namespace
 
 void rank_rows(Type type, const void* values, std::size_t rows, const RankOptions& options, const std::int32_t* group_of_row,
-               std::size_t groups, int threads, std::int32_t* ranks) {
+               std::size_t groups, Workers threads, std::int32_t* ranks) {
   rank_values(type, values, rows, options, group_of_row, groups, threads, ranks);
 }
 
 void rank_rows(Type type, const void* values, std::size_t rows, const RankOptions& options, const std::int32_t* group_of_row,
-               std::size_t groups, int threads, double* ranks) {
+               std::size_t groups, Workers threads, double* ranks) {
   rank_values(type, values, rows, options, group_of_row, groups, threads, ranks);
 }
 

@@ -96,12 +96,14 @@ void run_rounds(std::size_t rows, const Schedule& schedule, const BlockWork& wor
   }
 }
 
-void run_pieces(std::size_t pieces, int threads, const std::function<void(int worker, std::size_t piece)>& work) {
+void run_pieces(std::size_t pieces, const Workers& workers, const std::function<void(int worker, std::size_t piece)>& work) {
+  constexpr std::size_t least_a_round = 64, rounds = 32;
   Schedule schedule;
   schedule.block_rows = 1;
-  schedule.blocks_per_round = std::max<std::size_t>(pieces, 1);
-  schedule.threads = threads;
-  run_rounds(pieces, schedule, [&](int worker, std::size_t piece, std::size_t) { work(worker, piece); }, [](std::size_t, std::size_t) {});
+  schedule.blocks_per_round = std::max(pieces / rounds, least_a_round);
+  schedule.threads = workers;
+  run_rounds(pieces, schedule, [&](int worker, std::size_t piece, std::size_t) { work(worker, piece); },
+             [&](std::size_t, std::size_t) { if (workers.look_up) workers.look_up(); });
 }
 
 }  // namespace rowanroot

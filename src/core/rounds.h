@@ -24,7 +24,16 @@ using BetweenRounds = std::function<void(std::size_t first, std::size_t last)>;
 // has stopped, so none outlives the call.
 void run_rounds(std::size_t rows, const Schedule& schedule, const BlockWork& work, const BetweenRounds& between);
 
-// Does pieces of work of any size, in one round: work(worker, piece).
-void run_pieces(std::size_t pieces, int threads, const std::function<void(int worker, std::size_t piece)>& work);
+// How many threads a job has, and what the calling thread does now and then, alone: it may throw, which ends the job.
+struct Workers {
+  Workers(int threads = 1, void (*look_up)() = nullptr) : threads(threads), look_up(look_up) {}
+  operator int() const { return threads; }
+
+  int threads;
+  void (*look_up)();
+};
+
+// Does pieces of work of any size: work(worker, piece).
+void run_pieces(std::size_t pieces, const Workers& workers, const std::function<void(int worker, std::size_t piece)>& work);
 
 }  // namespace rowanroot

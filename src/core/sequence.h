@@ -19,7 +19,7 @@ struct Sequence {
   // Instead of the order: numbers below `steps` that rise along it, as those of days do.
   const std::int32_t* step_of_row = nullptr;
   std::size_t steps = 0;
-  int threads = 1;
+  Workers threads = 1;
 
   std::size_t group_of(std::size_t row) const { return group_of_row ? static_cast<std::size_t>(group_of_row[row]) : 0; }
 
@@ -43,7 +43,7 @@ struct Sequence {
     }
     constexpr std::size_t most_buckets = 4096, groups_in_cache = 4096;
     const std::size_t stretch = step_of_row ? steps : 1;
-    std::size_t parts = std::max<std::size_t>((groups + groups_in_cache - 1) / groups_in_cache, static_cast<std::size_t>(threads));
+    std::size_t parts = std::max<std::size_t>((groups + groups_in_cache - 1) / groups_in_cache, static_cast<std::size_t>(std::max<int>(threads, 1)));
     parts = std::max<std::size_t>(std::min({parts, groups, most_buckets / stretch}), 1);
     const std::size_t groups_a_part = (groups + parts - 1) / parts;
     const Buckets buckets = share_out(rows, parts * stretch, threads, [&](std::size_t first, std::size_t last, KeyedRow* filled, std::uint32_t* bucket) {

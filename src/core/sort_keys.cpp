@@ -37,7 +37,7 @@ ROWANROOT_WIDE void range_of(const T* values, std::size_t rows, Range* range) {
 }  // namespace
 
 template <class T>
-void SortKeys::measure(Column& column, std::size_t rows, int threads) {
+void SortKeys::measure(Column& column, std::size_t rows, Workers threads) {
   const T* values = static_cast<const T*>(column.column.values);
   constexpr std::size_t piece = 1 << 16;
   std::vector<Range> ranges((rows + piece - 1) / piece);
@@ -66,7 +66,7 @@ std::uint64_t SortKeys::code(const Column& column, std::size_t row) const {
   }
 }
 
-SortKeys::SortKeys(const std::vector<SortColumn>& columns, std::size_t rows, int threads) {
+SortKeys::SortKeys(const std::vector<SortColumn>& columns, std::size_t rows, Workers threads) {
   for (const SortColumn& one : columns) {
     Column column;
     column.column = one;
@@ -163,7 +163,7 @@ std::size_t compact_codes(const SortColumn& column, std::size_t rows, std::size_
   return compact(static_cast<const std::int32_t*>(column.values), column.descending, rows, most, codes);
 }
 
-void text_codes(const Text* texts, std::size_t rows, Text missing_text, const char* (*bytes)(Text), int threads, std::int32_t* codes) {
+void text_codes(const Text* texts, std::size_t rows, Text missing_text, const char* (*bytes)(Text), Workers threads, std::int32_t* codes) {
   const std::size_t different = group_by(Type::text, texts, rows, threads, codes);
   const std::vector<std::int32_t> first = first_rows(codes, rows, different);
   std::vector<std::int32_t> sorted(different);

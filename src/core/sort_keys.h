@@ -6,6 +6,7 @@
 #include <cstdint>
 #include <vector>
 
+#include "rounds.h"
 #include "values.h"
 
 namespace rowanroot {
@@ -34,7 +35,7 @@ inline bool is_missing(double value) { return value != value; }
 
 class SortKeys {
  public:
-  SortKeys(const std::vector<SortColumn>& columns, std::size_t rows, int threads);
+  SortKeys(const std::vector<SortColumn>& columns, std::size_t rows, Workers threads);
 
   std::size_t words() const { return (bits_ + 63) / 64; }
   std::size_t first_word_bits() const { return bits_ < 64 ? bits_ : 64; }
@@ -77,7 +78,7 @@ class SortKeys {
     std::size_t missing_rows = 0, start = 0, bits = 0;
   };
   template <class T>
-  void measure(Column& column, std::size_t rows, int threads);
+  void measure(Column& column, std::size_t rows, Workers threads);
   template <class T>
   static std::uint64_t code_of(const Column& column, T value) {
     if (is_missing(value)) return column.missing_code;
@@ -97,7 +98,7 @@ std::size_t compact_codes(const SortColumn& column, std::size_t rows, std::size_
 
 // Texts as whole numbers in the order of their bytes, which in UTF-8 is that of their characters' numbers in
 // Unicode, whatever the language; missing ones are missing. `bytes` gives a text's bytes, ended by a nought.
-void text_codes(const Text* texts, std::size_t rows, Text missing_text, const char* (*bytes)(Text), int threads,
+void text_codes(const Text* texts, std::size_t rows, Text missing_text, const char* (*bytes)(Text), Workers threads,
                 std::int32_t* codes);
 
 }  // namespace rowanroot

@@ -67,8 +67,8 @@ std::size_t Buckets::greatest() const {
 
 // Each thread does one stretch of rows: it counts its rows of each bucket, then puts them behind those of the
 // stretches before.
-Buckets share_out(std::size_t rows, std::size_t buckets, int threads, const FillBuckets& fill) {
-  const std::size_t stretches = static_cast<std::size_t>(std::max(threads, 1));
+Buckets share_out(std::size_t rows, std::size_t buckets, Workers threads, const FillBuckets& fill) {
+  const std::size_t stretches = static_cast<std::size_t>(std::max<int>(threads, 1));
   const auto edge = [&](std::size_t stretch) { return rows * stretch / stretches; };
   std::vector<std::vector<std::uint32_t>> next(stretches, std::vector<std::uint32_t>(buckets, 0));
   const auto each_block = [&](std::size_t stretch, const auto& work) {
@@ -197,7 +197,7 @@ void refine_sorted(const SortKeys& keys, KeyedRow* rows, KeyedRow* spare, std::s
 
 }  // namespace
 
-void sort_in_buckets(const SortKeys& keys, std::size_t rows, int threads, const SortedBucket& done) {
+void sort_in_buckets(const SortKeys& keys, std::size_t rows, Workers threads, const SortedBucket& done) {
   const Sharing sharing = choose_sharing(keys, rows);
   Buckets buckets = share_out(rows, sharing.buckets, threads, [&](std::size_t first, std::size_t last, KeyedRow* filled, std::uint32_t* bucket) {
     keys.first_words(first, last, [=, &sharing](std::size_t i, std::uint64_t word, std::uint32_t more) {
@@ -207,7 +207,7 @@ void sort_in_buckets(const SortKeys& keys, std::size_t rows, int threads, const 
   });
   const std::size_t spare_rows = buckets.greatest();
   std::vector<Buffer<KeyedRow>> spare;
-  for (int worker = 0; worker < std::max(threads, 1); ++worker) spare.emplace_back(spare_rows);
+  for (int worker = 0; worker < std::max<int>(threads, 1); ++worker) spare.emplace_back(spare_rows);
   run_pieces(buckets.count(), threads, [&](int worker, std::size_t b) {
     KeyedRow* const first = buckets.rows.data() + buckets.starts[b];
     const std::size_t count = buckets.starts[b + 1] - buckets.starts[b];
@@ -218,7 +218,7 @@ void sort_in_buckets(const SortKeys& keys, std::size_t rows, int threads, const 
   });
 }
 
-void order_rows(const std::vector<SortColumn>& columns, std::size_t rows, int threads, std::int32_t* order) {
+void order_rows(const std::vector<SortColumn>& columns, std::size_t rows, Workers threads, std::int32_t* order) {
   const SortKeys keys(columns, rows, threads);
   sort_in_buckets(keys, rows, threads, [&](const KeyedRow* sorted, std::size_t count, std::size_t start) {
     for (std::size_t i = 0; i < count; ++i) order[start + i] = static_cast<std::int32_t>(sorted[i].row);

@@ -31,15 +31,15 @@ struct Buckets {
 
 // `fill` gives the rows from first to last with their keys, and the bucket of each.
 using FillBuckets = std::function<void(std::size_t first, std::size_t last, KeyedRow* rows, std::uint32_t* buckets)>;
-Buckets share_out(std::size_t rows, std::size_t buckets, int threads, const FillBuckets& fill);
+Buckets share_out(std::size_t rows, std::size_t buckets, Workers threads, const FillBuckets& fill);
 
 // Calls `done` for one bucket after the other, each sorted, possibly from several threads; the rows of a bucket come
 // before those of the next, and equal keys are in one bucket. `start` is the place of its first row in the whole
 // order. With one word of keys the rows have their whole keys.
 using SortedBucket = std::function<void(const KeyedRow* rows, std::size_t count, std::size_t start)>;
-void sort_in_buckets(const SortKeys& keys, std::size_t rows, int threads, const SortedBucket& done);
+void sort_in_buckets(const SortKeys& keys, std::size_t rows, Workers threads, const SortedBucket& done);
 
 // The rows in their order, from 0.
-void order_rows(const std::vector<SortColumn>& columns, std::size_t rows, int threads, std::int32_t* order);
+void order_rows(const std::vector<SortColumn>& columns, std::size_t rows, Workers threads, std::int32_t* order);
 
 }  // namespace rowanroot

@@ -61,8 +61,8 @@ class Heaps {
 
 // Calls work(stretch, row, key, group) for each row whose first column is known, by one thread a stretch.
 template <class Work>
-void each_known(const SortKeys& keys, std::size_t rows, const std::int32_t* group_of_row, int threads, Work work) {
-  const std::size_t stretches = static_cast<std::size_t>(std::max(threads, 1));
+void each_known(const SortKeys& keys, std::size_t rows, const std::int32_t* group_of_row, Workers threads, Work work) {
+  const std::size_t stretches = static_cast<std::size_t>(std::max<int>(threads, 1));
   run_pieces(stretches, threads, [&](int, std::size_t stretch) {
     keys.first_words(rows * stretch / stretches, rows * (stretch + 1) / stretches, [&](std::size_t row, std::uint64_t key, std::uint32_t) {
       work(stretch, row, key, group_of_row ? static_cast<std::size_t>(group_of_row[row]) : 0);
@@ -73,9 +73,9 @@ void each_known(const SortKeys& keys, std::size_t rows, const std::int32_t* grou
 }  // namespace
 
 std::vector<std::int32_t> top_rows(const SortKeys& keys, std::size_t rows, std::size_t count, bool ties, const std::int32_t* group_of_row,
-                                   std::size_t groups, int threads) {
+                                   std::size_t groups, Workers threads) {
   if (count == 0) return {};
-  const std::size_t stretches = static_cast<std::size_t>(std::max(threads, 1));
+  const std::size_t stretches = static_cast<std::size_t>(std::max<int>(threads, 1));
   std::vector<Heaps> heaps;
   for (std::size_t k = 0; k < stretches; ++k) heaps.emplace_back(keys, count, groups);
   each_known(keys, rows, group_of_row, threads, [&](std::size_t stretch, std::size_t row, std::uint64_t key, std::size_t group) {

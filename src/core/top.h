@@ -12,6 +12,6 @@ namespace rowanroot {
 // The `count` first rows of each group, and with `ties` those that are equal to the last of them. Rows where the first
 // column is missing are none of them. Gives the rows group by group, each in order.
 std::vector<std::int32_t> top_rows(const SortKeys& keys, std::size_t rows, std::size_t count, bool ties, const std::int32_t* group_of_row,
-                                   std::size_t groups, int threads);
+                                   std::size_t groups, Workers threads);
 
 }  // namespace rowanroot
