@@ -99,7 +99,6 @@ Partial all_blocks(std::size_t rows, Workers threads, BlockOf block_of) {
   Schedule schedule;
   schedule.threads = threads;
   std::vector<Partial> partials((rows + schedule.block_rows - 1) / schedule.block_rows);
-  schedule.blocks_per_round = std::max<std::size_t>(partials.size() / 16, 256);
   run_rounds(rows, schedule,
              [&](int, std::size_t first, std::size_t last) { partials[first / schedule.block_rows] = block_of(first, last - first); },
              [&](std::size_t, std::size_t) { if (threads.look_up) threads.look_up(); });
