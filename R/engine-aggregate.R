@@ -18,14 +18,18 @@ type_aggregate <- function(node, run) {
 
 # R would give a missing mean of texts, with a warning at most.
 check_can_aggregate <- function(node, argument, run) {
-  if (argument$type != "text" || node$entry$way %in% c("rows", "edge") || node$entry$name %in% c("min", "max")) return(invisible())
+  if (node$entry$way %in% c("rows", "edge") || node$entry$name %in% c("min", "max")) return(invisible())
+  kind <- if (argument$type == "text") "text" else if (is_category(argument, run)) "a category"
+  if (is.null(kind) || kind == "a category" && node$entry$way == "quantile") return(invisible())
   needs <- if (node$entry$way == "truth") "true or false" else "numbers"
-  stop_because(c("{.code {node$entry$name}()} needs {needs}, not text.",
-                 "x" = "{.code {label_of(node$argument)}} is text in {.code {run$formula}}.",
-                 "i" = if (needs == "numbers") "If it holds numbers, convert it first: {.code as.numeric()}."
+  stop_because(c("{.code {node$entry$name}()} needs {needs}, not {kind}.",
+                 "x" = "{.code {label_of(node$argument)}} is {kind} in {.code {run$formula}}.",
+                 "i" = if (needs == "numbers") "If it holds numbers, convert it first: {.code as.numeric({if (kind == 'text') '' else 'as.character(\u2026)'})}."
                        else "Compare it with something: {.code {label_of(node$argument)} == \u2026}."),
                "type_mismatch", run$call)
 }
+
+is_category <- function(node, run) node$kind == "slot" && is.factor(run$values[[node$id]])
 
 # The rest is R's: texts in the order of a language, complex numbers, what can't be added up.
 is_for_core <- function(node, argument, run) {

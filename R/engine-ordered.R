@@ -26,8 +26,9 @@ run_order <- function(run, along = NULL) {
   if (is.null(run$orders[[key]])) {
     calculate(run, ids)
     columns <- run$values[ids]
-    warn_missing_order(columns, if (is.null(along)) run$along$names else along$names, run)
-    order <- list2env(list(columns = lapply(columns, sortable_column, call = run$call), descending = descending, key = key))
+    names <- if (is.null(along)) run$along$names else along$names
+    warn_missing_order(columns, names, run)
+    order <- list2env(list(columns = sortable_columns(columns, names, run$call), descending = descending, key = key))
     if (length(ids) == 1) order$steps <- compact_codes_cpp(order$columns[[1]], descending, most_steps)
     run$orders[[key]] <- order
   }
@@ -47,13 +48,18 @@ order_rows <- function(order) {
 }
 
 # A column as the core puts it in order: texts as numbers, categories in the order of their levels.
-sortable_column <- function(x, call) {
+sortable_column <- function(x, call, name = NULL) {
   if (is.character(x)) return(text_codes_cpp(x, getOption("rowanroot.threads", 0L)))
   if (!is.atomic(x) || is.null(x) || !is.null(dim(x)) || is.complex(x) || is.raw(x)) {
-    stop_because(c("Can't put {what_is(x)} in order.", "i" = "Order by numbers, text, dates or categories."), "type_mismatch", call)
+    stop_because(c("Can't put {what_is(x)} in order.", "x" = if (!is.null(name)) "{.code {name}} is that.",
+                   "i" = "Order by numbers, text, dates or categories."), "type_mismatch", call)
   }
   if (!is.null(attributes(x))) attributes(x) <- if (inherits(x, "integer64")) list(class = "integer64")
   x
+}
+
+sortable_columns <- function(columns, names, call) {
+  unname(Map(function(column, name) sortable_column(column, call, name), columns, names))
 }
 
 warn_missing_order <- function(columns, names, run) {

@@ -84,6 +84,7 @@ type_word <- function(node, run) {
   rule <- if (!any(types == "other")) node$word$rule(types)
   if (is.null(rule)) {
     check_types_fit(node, types, run)
+    if (any(types == "other")) check_no_category(node, arguments, run)
     return(call_r_function(node$word$fun, node$word$name, arguments, node, run, groups = NULL))
   }
   operands <- mapply(convert, arguments, rule$operands, SIMPLIFY = FALSE, USE.NAMES = FALSE)
@@ -120,6 +121,16 @@ check_types_fit <- function(node, types, run) {
                  "x" = "{.code {label_of(culprit)}} is text in {.code {run$formula}}.",
                  "i" = "If it holds numbers, convert it first: {.code as.numeric()}."),
                "type_mismatch", run$call)
+}
+
+# R would calculate missing values from categories, with a warning.
+check_no_category <- function(node, arguments, run) {
+  if (!node$word$name %in% c("+", "-", "*", "/", "^", "%%", "%/%", "round", "sqrt", "abs")) return(invisible())
+  found <- which(vapply(arguments, is_category, NA, run = run))
+  if (!length(found)) return(invisible())
+  stop_because(c("{.code {node$word$name}} needs numbers, not a category.",
+                 "x" = "{.code {label_of(node$arguments[[found[1]]])}} is a category in {.code {run$formula}}.",
+                 "i" = "If its levels are numbers, convert it first: {.code as.numeric(as.character(\u2026))}."), "type_mismatch", run$call)
 }
 
 convert <- function(node, type) {

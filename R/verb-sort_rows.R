@@ -39,8 +39,8 @@ bind_step.step_sort_rows <- function(step, names, call) new_step_sort_rows(step$
 
 #' @export
 run_step.step_sort_rows <- function(step, data, call) {
-  columns <- lapply(unclass(data)[step$order$names], sortable_column, call = call)
-  order <- order_rows_cpp(unname(columns), step$order$descending, rep_len(step$missing == "first", length(columns)), nrow(data),
+  columns <- sortable_columns(unclass(data)[step$order$names], step$order$names, call)
+  order <- order_rows_cpp(columns, step$order$descending, rep_len(step$missing == "first", length(columns)), nrow(data),
                           getOption("rowanroot.threads", 0L))
   rows_at(data, order)
 }

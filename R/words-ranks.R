@@ -64,7 +64,8 @@ row_ranking <- function(..., best, ties = "min") {
   columns <- unname(list(...))
   types <- vapply(columns, value_type, "")
   numbers <- all(is_numeric_type(types))
-  if (!length(columns) || !numbers && length(unique(lapply(columns, class))) > 1) {
+  if (!length(columns)) stop_because("{.code row_ranking()} needs columns.", "bad_argument", call)
+  if (!numbers && length(unique(lapply(columns, class))) > 1) {
     stop_because(c("{.code row_ranking()} needs columns of one type.", "x" = "They are {unique(vapply(columns, type_name, ''))}."), "type_mismatch", call)
   }
   rows <- max(lengths(columns))
@@ -72,5 +73,5 @@ row_ranking <- function(..., best, ties = "min") {
   values <- if (numbers) unlist(lapply(columns, as.numeric)) else do.call(c, columns)
   of_row <- rep(seq_len(rows) - 1L, length(columns))
   ranks <- ranks_cpp(sortable_column(values, call), options$best == "highest", options$ties, "keep", of_row, rows, getOption("rowanroot.threads", 0L))
-  unname(split(ranks, rep(seq_along(columns), each = rows)))
+  unname(split(ranks, factor(rep(seq_along(columns), each = rows), levels = seq_along(columns))))
 }

@@ -32,7 +32,8 @@ row_max <- function(..., missing = "keep") across_vectors("row_max", list(...), 
 
 across_vectors <- function(name, columns, missing) {
   call <- call(name)
-  names(columns) <- if (length(columns)) paste0("x", seq_along(columns))
-  if (length(columns)) check_same_length(stats::setNames(columns, c("x", rep("...", length(columns) - 1))), call)
+  if (!length(columns)) stop_because("{.code {name}()} needs columns.", "bad_argument", call)
+  names(columns) <- paste0("x", seq_along(columns))
+  check_same_length(stats::setNames(columns, c("x", rep("...", length(columns) - 1))), call)
   calculate_code(as.call(c(as.name(name), lapply(names(columns), as.name), list(missing = missing))), columns, call)
 }

@@ -61,6 +61,7 @@ test_that("quantiles, truths and counts are those of base R, over the column and
   expect_error(set_columns(data, { q <- quantile(d, 0.5) }), class = "rowanroot_formula_failed")
   for (name in c("mean", "sd", "median", "any", "sum")) {
     expect_error(eval(bquote(set_columns(data, { a <- .(as.name(name))(g) }))), class = "rowanroot_type_mismatch", info = name)
+    if (name != "median") expect_error(eval(bquote(set_columns(data, { a <- .(as.name(name))(kind) }))), class = "rowanroot_type_mismatch", info = name)
   }
 })
 

@@ -86,3 +86,11 @@ test_that("modulus and whole division are R's to the last bit, at the ends of th
   expect_identical(unknown_as_na(result$modulus), unknown_as_na(suppressWarnings(pairs$a %% pairs$b)))
   expect_identical(unknown_as_na(result$whole), unknown_as_na(pairs$a %/% pairs$b))
 })
+
+test_that("categories are not calculated with", {
+  for (code in expression(kind + 1, 2 * kind, -kind, round(kind), z_score(kind))) {
+    expect_error(eval(bquote(set_columns(data, { a <- .(code) }))), class = "rowanroot_type_mismatch", info = deparse1(code))
+  }
+  expect_error(row_total(), class = "rowanroot_bad_argument")
+  expect_identical(lengths(row_ranking(integer(), integer(), best = "lowest")), c(0L, 0L))
+})

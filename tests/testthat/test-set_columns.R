@@ -254,6 +254,7 @@ test_that("whole numbers that overflow are missing, counted where they are used"
   expect_identical(result$a, c(NA, 2L, NA, NA))
   expect_warning(set_columns(big, { a <- if (y) x + 1L else 0L }), class = "rowanroot_overflow", "1 row now missing, row 1 first")
   expect_no_warning <- function(code) expect_warning(code, NA)
+  expect_no_warning(set_columns(big, { a <- FALSE && x + 1L > 0L; b <- is.na(y) && x * 2L > 0L }))
   expect_no_warning(set_columns(big, { a <- if (x < 10L) x + 1L else 0L }))
 })
 
