@@ -65,6 +65,10 @@ different_texts_cpp <- function(column) {
     .Call(`_rowanroot_different_texts_cpp`, column)
 }
 
+find_members_cpp <- function(column, table, threads) {
+    .Call(`_rowanroot_find_members_cpp`, column, table, threads)
+}
+
 text_codes_cpp <- function(column, threads) {
     .Call(`_rowanroot_text_codes_cpp`, column, threads)
 }

@@ -11,9 +11,26 @@ call_r_function <- function(fun, name, arguments, node, run, groups = run_groups
   in_parts <- !is.null(groups) || !is.null(run_order(run))
   if (in_parts && !is_value_by_value(name, fun)) return(call_r_by_group(fun, name, arguments, node, run, groups))
   values <- argument_values(arguments, run)
+  if (identical(fun, base::`%in%`) && length(values) == 2 && is_table_for(values[[2]], arguments[[2]], arguments[[1]])) {
+    return(new_slot(run, find_members_cpp(values[[1]], table_like(values[[2]], arguments[[1]]$type), getOption("rowanroot.threads", 0L))))
+  }
   by_text <- if (is_value_by_value(name, fun)) call_by_text(fun, name, arguments, values, node, run)
   if (!is.null(by_text)) return(by_text)
   typed_value(call_r_once(fun, name, values, node, run), run)
+}
+
+# `column %in% table`, where the table is a vector of the script and both are texts or both are not.
+is_table_for <- function(table, argument, column) {
+  type <- value_type(table)
+  argument$kind %in% c("constant", "object") && column$kind != "constant" && is.atomic(table) && type != "other" && !is.na(common_type(c(type, column$type))) &&
+    column$type %in% c("logical", "integer", "double", "text")
+}
+
+# The table's values that a column of this type can have. A NaN is no missing integer.
+table_like <- function(table, type) {
+  if (type %in% c("text", "double")) return(as.vector(table, vector_mode(type)))
+  if (is.double(table)) table <- table[!is.nan(table) & (is.na(table) | table == floor(table) & abs(table) <= .Machine$integer.max)]
+  as.integer(table)
 }
 
 # Of one column of texts and constants, a function that goes value by value need see each different text only

@@ -196,6 +196,10 @@ bind_word <- function(name, fun, arguments, expr, scope) {
   if (name %in% c("pmin", "pmax") && length(arguments) > 2 && is.null(names(arguments))) {
     arguments <- list(as.call(c(expr[[1]], utils::head(arguments, -1))), arguments[[length(arguments)]])
   }
+  if (name %in% c("pmin", "pmax") && identical(fun, words[[name]]$fun) && identical(arguments$na.rm, TRUE)) {
+    columns <- lapply(unname(arguments[names(arguments) != "na.rm"]), bind_formula, scope = scope)
+    if (length(columns) > 1) return(join_columns(substr(name, 2, 4), columns, "skip", expr))
+  }
   entry <- find_word(name, fun, arguments)
   if (is.null(entry)) return(NULL)
   if (!is.null(names(arguments)) || length(arguments) < entry$arguments) arguments <- word_arguments(entry, arguments)

@@ -218,6 +218,19 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// find_members_cpp
+SEXP find_members_cpp(SEXP column, SEXP table, int threads);
+RcppExport SEXP _rowanroot_find_members_cpp(SEXP columnSEXP, SEXP tableSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type table(tableSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(find_members_cpp(column, table, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // text_codes_cpp
 SEXP text_codes_cpp(SEXP column, int threads);
 RcppExport SEXP _rowanroot_text_codes_cpp(SEXP columnSEXP, SEXP threadsSEXP) {
@@ -442,6 +455,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_count_distinct_cpp", (DL_FUNC) &_rowanroot_count_distinct_cpp, 3},
     {"_rowanroot_quantiles_cpp", (DL_FUNC) &_rowanroot_quantiles_cpp, 5},
     {"_rowanroot_different_texts_cpp", (DL_FUNC) &_rowanroot_different_texts_cpp, 1},
+    {"_rowanroot_find_members_cpp", (DL_FUNC) &_rowanroot_find_members_cpp, 3},
     {"_rowanroot_text_codes_cpp", (DL_FUNC) &_rowanroot_text_codes_cpp, 2},
     {"_rowanroot_order_rows_cpp", (DL_FUNC) &_rowanroot_order_rows_cpp, 5},
     {"_rowanroot_top_rows_cpp", (DL_FUNC) &_rowanroot_top_rows_cpp, 8},

@@ -125,3 +125,15 @@ SEXP different_texts_cpp(Rcpp::CharacterVector column) {
   for (R_xlen_t i = 0; i < rows; ++i) ++group[i];
   return Rcpp::List::create(Rcpp::Named("texts") = texts, Rcpp::Named("of_row") = static_cast<SEXP>(of_row));
 }
+
+// Whether each value is one of those of the table, a vector of the same type.
+// [[Rcpp::export]]
+SEXP find_members_cpp(SEXP column, SEXP table, int threads) {
+  const auto comparable = [](SEXP x) { return TYPEOF(x) == STRSXP ? with_comparable_texts(x) : Rcpp::RObject(x); };
+  const Rcpp::RObject values = comparable(column), members = comparable(table);
+  const R_xlen_t rows = Rf_xlength(values);
+  Rcpp::Shield<SEXP> found(new_vector(LGLSXP, rows));
+  find_members(type_of_vector(values), address_of(values), static_cast<std::size_t>(rows), address_of(members),
+               static_cast<std::size_t>(Rf_xlength(members)), thread_count(rows, threads), LOGICAL(found));
+  return found;
+}

@@ -20,5 +20,5 @@ shoot() {
   echo "$out/$1.png"
 }
 
-shoot demo 52 "rowanroot demo visits-demo" 9
+shoot demo 62 "rowanroot demo visits-demo" 8
 shoot peek 24 "rowanroot demo d >/dev/null; clear; cd d; rowanroot peek 'visits/*.csv'" 11

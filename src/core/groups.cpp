@@ -28,6 +28,12 @@ class Numbering {
     return number;
   }
 
+  bool has(std::uint64_t key) const {
+    std::size_t place = spread(key) & mask_;
+    while (entries_[place].number >= 0 && entries_[place].key != key) place = (place + 1) & mask_;
+    return entries_[place].number >= 0;
+  }
+
   const std::vector<std::uint64_t>& keys() const { return keys_; }
 
  private:
@@ -162,6 +168,30 @@ bool is_unknown(Type type, const void* column, std::size_t row, Text missing_tex
 }
 
 }  // namespace
+
+namespace {
+
+template <class T>
+void find_values(const void* column, std::size_t rows, const void* table, std::size_t size, const Workers& threads, std::int32_t* found) {
+  Numbering members;
+  for (std::size_t k = 0; k < size; ++k) members.number(key_of(static_cast<const T*>(table)[k]));
+  const T* values = static_cast<const T*>(column);
+  constexpr std::size_t piece = 1 << 16;
+  run_pieces((rows + piece - 1) / piece, threads, [&](int, std::size_t k) {
+    for (std::size_t i = k * piece; i < std::min(rows, (k + 1) * piece); ++i) found[i] = members.has(key_of(values[i]));
+  });
+}
+
+}  // namespace
+
+void find_members(Type type, const void* column, std::size_t rows, const void* table, std::size_t size, Workers threads, std::int32_t* found) {
+  switch (type) {
+    case Type::real: return find_values<double>(column, rows, table, size, threads, found);
+    case Type::text: return find_values<Text>(column, rows, table, size, threads, found);
+    case Type::long_integer: return find_values<std::int64_t>(column, rows, table, size, threads, found);
+    default: return find_values<std::int32_t>(column, rows, table, size, threads, found);
+  }
+}
 
 std::vector<std::int32_t> count_distinct(const std::int32_t* group_of_row, std::size_t groups, Type type, const void* column,
                                          std::size_t rows, Text missing_text, Workers threads) {

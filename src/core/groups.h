@@ -18,6 +18,9 @@ std::size_t group_by(Type type, const void* column, std::size_t rows, Workers th
 // the same place.
 std::size_t group_further(const std::int32_t* of_row, Type type, const void* column, std::size_t rows, Workers threads, std::int32_t* new_of_row);
 
+// Whether each value is one of those of a table of the same type; missing ones are equal to missing ones.
+void find_members(Type type, const void* column, std::size_t rows, const void* table, std::size_t size, Workers threads, std::int32_t* found);
+
 // How many different values each group has; a missing one is none, nor is one that is not a number.
 std::vector<std::int32_t> count_distinct(const std::int32_t* group_of_row, std::size_t groups, Type type, const void* column,
                                          std::size_t rows, Text missing_text, Workers threads);

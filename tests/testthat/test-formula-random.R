@@ -45,7 +45,7 @@ random_formula <- function(type, depth) {
       call("as.numeric", part("whole")),
       call(sample(c("two_ways", "three_ways"), 1), part("real"), part("real")),
       call(sample(c("round", "signif"), 1), part("real"), digits = sample(c(-310, -2:3, 15, 320), 1)),
-      sample(list(quote(as.numeric(day - eve)), quote(pmin(d, e, i)), quote(round(d))), 1)[[1]]
+      sample(list(quote(as.numeric(day - eve)), quote(pmin(d, e, i)), quote(round(d)), quote(pmax(d, i, e, na.rm = TRUE))), 1)[[1]]
     ),
     logical = switch(sample(8, 1),
       call(sample(c("==", "!=", "<", "<=", ">", ">="), 1), part("number"), part("number")),
@@ -55,7 +55,8 @@ random_formula <- function(type, depth) {
       call(sample(c("is.na", "is.finite", "is.infinite", "as.logical"), 1), part("number")),
       call("is.nan", random_leaf("real")),
       call(sample(c("<", "==", ">="), 1), random_leaf("date"), random_leaf("date")),
-      sample(list(call("%in%", part("text"), quote(c("a", "\u00e6", NA))), call("startsWith", part("text"), "a"), quote(kind == "a")), 1)[[1]]
+      sample(list(call("%in%", part("text"), quote(c("a", "\u00e6", NA))), call("%in%", part("whole"), quote(c(7, NA, 0.5))), call("%in%", part("real"), quote(c(0, 2, NaN))),
+                  quote(l %in% TRUE), call("startsWith", part("text"), "a"), quote(kind == "a")), 1)[[1]]
     ),
     text = switch(sample(4, 1),
       choice("text"),
