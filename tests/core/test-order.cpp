@@ -1,0 +1,168 @@
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+#include <random>
+
+#include "check.h"
+#include "gather.h"
+#include "moving.h"
+#include "quantiles.h"
+#include "ranks.h"
+#include "recurrence.h"
+#include "running.h"
+#include "sorting.h"
+#include "top.h"
+
+using namespace rowanroot;
+
+namespace {
+
+struct Columns {
+  std::vector<double> real;
+  std::vector<std::int32_t> few, group, steps;
+  std::vector<std::int64_t> big;
+};
+
+// Values far apart and close together, with ties and missing ones.
+Columns random_columns(std::size_t rows, unsigned seed) {
+  std::mt19937_64 random(seed);
+  Columns all;
+  for (std::size_t i = 0; i < rows; ++i) {
+    const double value = i % 3 ? static_cast<double>(random() % 1000) / 7 - 20 : std::pow(10, static_cast<double>(random() % 600) - 300);
+    all.real.push_back(random() % 20 == 0 ? missing_real() : value);
+    all.few.push_back(random() % 9 == 0 ? missing_integer : static_cast<std::int32_t>(random() % 5) - 2);
+    all.group.push_back(static_cast<std::int32_t>(random() % 300));
+    all.steps.push_back(static_cast<std::int32_t>(random() % 12));
+    all.big.push_back(static_cast<std::int64_t>(random()));
+  }
+  return all;
+}
+
+// Less in the order, what is missing last.
+template <class T>
+int compare(T a, T b, bool descending) {
+  if (is_missing(a) || is_missing(b)) return static_cast<int>(is_missing(a)) - static_cast<int>(is_missing(b));
+  return a == b ? 0 : (a < b) != descending ? -1 : 1;
+}
+
+std::vector<std::int32_t> counted_to(std::size_t rows) {
+  std::vector<std::int32_t> all(rows);
+  std::iota(all.begin(), all.end(), 0);
+  return all;
+}
+
+}  // namespace
+
+TEST("rows are in the order that a stable sort gives, for one column and several, with any number of threads") {
+  for (std::size_t rows : {0, 1, 30, 20000}) {
+    const Columns all = random_columns(rows, 1);
+    for (int threads : {1, 3}) for (bool descending : {false, true}) {
+      std::vector<std::int32_t> order(rows), expected = counted_to(rows);
+      const SortColumn real{Type::real, all.real.data(), descending, false}, few{Type::integer, all.few.data(), false, false},
+          big{Type::long_integer, all.big.data(), descending, false};
+      order_rows({few, real, big}, rows, threads, order.data());
+      std::stable_sort(expected.begin(), expected.end(), [&](std::int32_t a, std::int32_t b) {
+        int result = compare(all.few[a], all.few[b], false);
+        if (result == 0) result = compare(all.real[a], all.real[b], descending);
+        if (result == 0) result = compare(all.big[a], all.big[b], descending);
+        return result < 0;
+      });
+      CHECK(order == expected);
+      order_rows({real}, rows, threads, order.data());
+      expected = counted_to(rows);
+      std::stable_sort(expected.begin(), expected.end(), [&](std::int32_t a, std::int32_t b) { return compare(all.real[a], all.real[b], descending) < 0; });
+      CHECK(order == expected);
+
+      std::vector<double> gathered(rows);
+      std::vector<std::int32_t> also(rows), third(rows);
+      gather({{all.real.data(), gathered.data(), 8}, {all.few.data(), also.data(), 4}, {all.group.data(), third.data(), 4}}, rows, order.data(), rows, threads);
+      bool same = true;
+      for (std::size_t i = 0; i < rows; ++i) same = same && compare(gathered[i], all.real[order[i]], false) == 0 && also[i] == all.few[order[i]];
+      CHECK(same);
+    }
+  }
+}
+
+TEST("ranks count the values that come before, in all and in groups") {
+  const std::size_t rows = 9000;
+  const Columns all = random_columns(rows, 2);
+  for (bool grouped : {false, true}) for (int threads : {1, 2}) {
+    RankOptions options;
+    std::vector<std::int32_t> ranks(rows);
+    const std::int32_t* groups = grouped ? all.group.data() : nullptr;
+    rank_rows(Type::real, all.real.data(), rows, options, groups, 300, threads, ranks.data());
+    bool same = true;
+    for (std::size_t i = 0; i < rows; i += 37) {
+      std::int32_t less = 0;
+      for (std::size_t j = 0; j < rows; ++j) less += all.real[j] < all.real[i] && (!grouped || all.group[j] == all.group[i]);
+      same = same && ranks[i] == (is_missing(all.real[i]) ? missing_integer : less + 1);
+    }
+    CHECK(same);
+    const SortKeys keys({{Type::real, all.real.data(), true, false}}, rows, threads);
+    for (std::int32_t row : top_rows(keys, rows, 2, false, groups, grouped ? 300 : 1, threads)) {
+      int greater = 0;
+      for (std::size_t j = 0; j < rows; ++j) greater += all.real[j] > all.real[row] && (!grouped || all.group[j] == all.group[row]);
+      CHECK(greater < 2);
+    }
+  }
+}
+
+TEST("running totals along steps are those along the order that the steps give") {
+  const std::size_t rows = 6000;
+  const Columns all = random_columns(rows, 3);
+  std::vector<std::int32_t> order(rows);
+  order_rows({{Type::integer, all.steps.data(), false, false}}, rows, 2, order.data());
+  Sequence sequence;
+  sequence.rows = rows;
+  sequence.group_of_row = all.group.data();
+  sequence.groups = 300;
+  std::vector<double> by_order(rows), by_steps(rows), windows(rows);
+  for (const char* missing : {"skip", "carry", "stop"}) {
+    sequence.threads = 3;
+    sequence.order = order.data();
+    sequence.step_of_row = nullptr;
+    running(Running::total, at_missing_of_name(missing), Type::real, all.real.data(), sequence, by_order.data());
+    sequence.order = nullptr;
+    sequence.step_of_row = all.steps.data();
+    sequence.steps = 12;
+    running(Running::total, at_missing_of_name(missing), Type::real, all.real.data(), sequence, by_steps.data());
+    CHECK(std::memcmp(by_order.data(), by_steps.data(), rows * sizeof(double)) == 0);
+  }
+  sequence.step_of_row = nullptr;
+  sequence.order = order.data();
+  for (std::size_t window : {1, 4, 6000}) {
+    moving(Moving::least, window, false, all.real.data(), sequence, windows.data());
+    moving(Moving::total, window, true, all.real.data(), sequence, windows.data());
+    bool own = true;
+    for (std::size_t i = 0; i < rows; ++i) own = own && (window > 1 || compare(windows[i], all.real[i], false) == 0);
+    CHECK(own);
+  }
+  const std::vector<double> middle = medians(Type::real, all.real.data(), rows, true, all.group.data(), 300);
+  const std::vector<double> half = quantiles(0.5, Type::real, all.real.data(), rows, all.group.data(), 300);
+  bool same = true;
+  for (std::size_t g = 0; g < 300; ++g) same = same && std::fabs(middle[g] - half[g]) <= 1e-12 * std::fabs(half[g]);
+  CHECK(same);
+}
+
+TEST("a recurrence gives the same as a chain and as a program") {
+  const std::size_t rows = 500;
+  const Columns all = random_columns(rows, 4);
+  std::vector<double> x(all.real);
+  for (double& value : x) value = is_missing(value) ? 1 : std::fmod(value, 100);
+  Sequence sequence;
+  sequence.rows = rows;
+  sequence.group_of_row = all.group.data();
+  sequence.groups = 300;
+  std::vector<double> chain(rows), program(rows);
+  for (bool is_chain : {true, false}) {
+    Program one;
+    const int above = one.add_input(Type::real), input = one.add_input(Type::real);
+    const int keep = one.add_constant(Constant::of_real(0.99));
+    int result = one.add_operation("add", {one.add_operation("multiply", {above, keep}), input});
+    if (!is_chain) result = one.add_operation("copy", {result});
+    one.add_output(result);
+    run_recurrence(one, above, Constant::of_real(2), {nullptr, x.data()}, sequence, nullptr, (is_chain ? chain : program).data());
+  }
+  CHECK(chain == program);
+  CHECK(chain[0] == 2 * 0.99 + x[0]);
+}
