@@ -19,6 +19,11 @@ group_values <- function(column, run) {
   if (is.list(column) || !is.null(dim(column)) || is.complex(column)) {
     stop_because(c("Can't group by {what_is(column)}.", "i" = "Group by numbers, text, dates or categories."), "type_mismatch", run$call)
   }
+  stored_values(column)
+}
+
+# A column without its class: the values that the core groups and orders.
+stored_values <- function(column) {
   if (!is.null(attributes(column))) attributes(column) <- if (inherits(column, "integer64")) list(class = "integer64")
   column
 }

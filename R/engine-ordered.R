@@ -55,8 +55,7 @@ sortable_column <- function(x, call, name = NULL) {
                    "x" = if (!is.null(name)) "It is {what_is(x)}.",
                    "i" = "Order by numbers, text, dates or categories."), "type_mismatch", call)
   }
-  if (!is.null(attributes(x))) attributes(x) <- if (inherits(x, "integer64")) list(class = "integer64")
-  x
+  stored_values(x)
 }
 
 sortable_columns <- function(columns, names, call) {

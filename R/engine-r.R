@@ -39,8 +39,7 @@ call_by_text <- function(fun, name, arguments, values, node, run) {
   types <- vapply(arguments, `[[`, "", "type")
   kinds <- vapply(arguments, `[[`, "", "kind")
   at <- which(types == "text" & kinds != "constant")
-  others_fit <- kinds == "constant" | identical(fun, base::`%in%`) & kinds == "object"
-  if (length(at) != 1 || !all(others_fit[-at])) return(NULL)
+  if (length(at) != 1 || !all(kinds[-at] == "constant")) return(NULL)
   different <- different_texts_cpp(values[[at]])
   if (is.null(different)) return(NULL)
   values[[at]] <- different$texts

@@ -14,10 +14,10 @@ namespace {
 std::int32_t missing_rank(std::int32_t) { return missing_integer; }
 double missing_rank(double) { return missing_real(); }
 
-// Ranks of sorted rows, of which the first comes after `before` others of its group. `dense` counts the different
-// values so far.
+// Ranks of sorted rows, of which the first comes after `before` others of its group; dense ones need the whole group.
 template <class Rank>
-void rank_sorted(const KeyedRow* sorted, std::size_t count, std::size_t before, Ties ties, std::size_t dense, Rank* ranks) {
+void rank_sorted(const KeyedRow* sorted, std::size_t count, std::size_t before, Ties ties, Rank* ranks) {
+  std::size_t dense = before;
   for (std::size_t first = 0; first < count;) {
     std::size_t last = first + 1;
     while (last < count && sorted[last].key == sorted[first].key) ++last;
@@ -65,15 +65,14 @@ class Ranking {
   Ranking(const SortKeys& keys, const RankOptions& options, Rank* ranks)
       : options_(options), ranks_(ranks), has_missing_(keys.missing_rows() > 0), code_(keys.missing_code()) {}
 
-  // Some sorted rows of a group that come after `before` others, with `dense` different values.
-  void rank(const KeyedRow* sorted, std::size_t count, std::size_t before, std::size_t dense) const {
+  // Some sorted rows of a group that come after `before` others.
+  void rank(const KeyedRow* sorted, std::size_t count, std::size_t before) const {
     MissingPart missing = {0, 0};
     if (has_missing_) missing = missing_part(sorted, count, code_, options_.missing == MissingRank::first);
-    rank_sorted(sorted + missing.first_known, count - missing.rows, before + missing.first_known, options_.ties,
-                dense + missing.first_known, ranks_);
+    rank_sorted(sorted + missing.first_known, count - missing.rows, before + missing.first_known, options_.ties, ranks_);
     const std::size_t first = missing.first_known ? 0 : count - missing.rows;
     const bool counts_different = options_.ties == Ties::dense && !missing.first_known;
-    const std::size_t places = counts_different ? dense + count_different(sorted, count - missing.rows) : before + first;
+    const std::size_t places = counts_different ? before + count_different(sorted, count - missing.rows) : before + first;
     for (std::size_t k = 0; k < missing.rows; ++k)
       ranks_[sorted[first + k].row] = options_.missing == MissingRank::keep ? missing_rank(Rank()) : static_cast<Rank>(places + k + 1);
   }
@@ -113,7 +112,7 @@ void rank_group(const SortKeys& keys, const Ranking<Rank>& ranking, const RankOp
   const bool by_counting = options.ties == Ties::least || options.ties == Ties::greatest || options.ties == Ties::average;
   if (!by_counting || count > small || options.missing != MissingRank::keep) {
     sort_keyed_rows(rows, spare, count);
-    ranking.rank(rows, count, 0, 0);
+    ranking.rank(rows, count, 0);
     return;
   }
   std::size_t known = 0;
@@ -171,13 +170,13 @@ template <class Rank>
 void rank_all(const SortKeys& keys, std::size_t rows, const RankOptions& options, Workers threads, Rank* ranks) {
   const Ranking<Rank> ranking(keys, options, ranks);
   if (options.ties != Ties::dense) {
-    sort_in_buckets(keys, rows, threads, [&](const KeyedRow* sorted, std::size_t count, std::size_t start) { ranking.rank(sorted, count, start, 0); });
+    sort_in_buckets(keys, rows, threads, [&](const KeyedRow* sorted, std::size_t count, std::size_t start) { ranking.rank(sorted, count, start); });
     return;
   }
   // How many different values come before a bucket is known only when all are sorted.
   Buffer<KeyedRow> all(rows);
   sort_in_buckets(keys, rows, threads, [&](const KeyedRow* sorted, std::size_t count, std::size_t start) { std::copy(sorted, sorted + count, all.data() + start); });
-  ranking.rank(all.data(), rows, 0, 0);
+  ranking.rank(all.data(), rows, 0);
 }
 
 template <class Rank>
