@@ -2,7 +2,6 @@
 
 #include <R_ext/Rallocators.h>
 
-#include <cstdlib>
 #include <thread>
 
 #include "memory.h"
@@ -28,7 +27,7 @@ bool comparable(SEXP text) {
 }
 
 void* get_large(R_allocator_t*, size_t bytes) { return get_memory(bytes); }
-void give_back(R_allocator_t*, void* memory) { std::free(memory); }
+void give_back(R_allocator_t*, void* memory) { give_large_back(memory); }
 R_allocator_t large_memory = {get_large, give_back, nullptr, nullptr};
 
 }  // namespace
@@ -58,7 +57,7 @@ void* writable_address(SEXP x) { return const_cast<void*>(address_of(x)); }
 
 SEXP new_vector(SEXPTYPE type, R_xlen_t n) {
   const std::size_t value = type == REALSXP || type == STRSXP ? 8 : 4;
-  return static_cast<std::size_t>(n) * value < (4u << 20) ? Rf_allocVector(type, n) : Rf_allocVector3(type, n, &large_memory);
+  return static_cast<std::size_t>(n) * value < large_piece ? Rf_allocVector(type, n) : Rf_allocVector3(type, n, &large_memory);
 }
 
 Rcpp::RObject with_comparable_texts(SEXP x) {

@@ -10,6 +10,8 @@ namespace rowanroot {
 namespace {
 
 constexpr int lanes = 8;
+constexpr int width = 4;  // of the vectors in which gcc compares without a detour
+constexpr int vectors = lanes / width;
 constexpr double infinity = std::numeric_limits<double>::infinity();
 
 double as_real(double value) { return value; }
@@ -24,18 +26,42 @@ struct Partial {
   std::size_t known = 0;
 };
 
+// Several values at once, by whatever the processor has for it.
+typedef double Reals __attribute__((vector_size(width * sizeof(double))));
+typedef std::int64_t Longs __attribute__((vector_size(width * sizeof(std::int64_t))));
+typedef std::int32_t Integers __attribute__((vector_size(width * sizeof(std::int32_t))));
+
+// Values and which of them are numbers: all bits or none.
+inline void take(const double* values, Reals* taken, Longs* known) {
+  std::memcpy(taken, values, sizeof *taken);
+  *known = *taken == *taken;
+}
+
+inline void take(const std::int32_t* values, Reals* taken, Longs* known) {
+  Integers whole;
+  std::memcpy(&whole, values, sizeof whole);
+  *taken = __builtin_convertvector(whole, Reals);
+  *known = __builtin_convertvector(whole != missing_integer, Longs);
+}
+
 // Adds up the values that are numbers, less `shift` and squared if asked, and counts them.
 template <class T, bool squared>
 ROWANROOT_WIDE void add_lanes(const T* values, std::size_t rows, double shift, double* sums, std::int64_t* counts) {
+  Reals sum[vectors] = {};
+  Longs count[vectors] = {};
   std::size_t i = 0;
   for (; i + lanes <= rows; i += lanes)
-    for (int lane = 0; lane < lanes; ++lane) {
-      const double value = as_real(values[i + lane]);
-      const bool known = value == value;
-      const double distance = value - shift;
-      sums[lane] += known ? (squared ? distance * distance : distance) : 0.0;
-      counts[lane] += known;
+    for (int k = 0; k < vectors; ++k) {
+      Reals distance;
+      Longs known;
+      take(values + i + k * width, &distance, &known);
+      distance -= shift;
+      if (squared) distance *= distance;
+      sum[k] += reinterpret_cast<Reals>(reinterpret_cast<Longs>(distance) & known);
+      count[k] -= known;
     }
+  std::memcpy(sums, sum, sizeof sum);
+  std::memcpy(counts, count, sizeof count);
   for (int lane = 0; i < rows; ++i, ++lane) {
     const double value = as_real(values[i]);
     if (value != value) continue;
@@ -46,8 +72,8 @@ ROWANROOT_WIDE void add_lanes(const T* values, std::size_t rows, double shift, d
 
 template <class T, bool squared>
 double add_up(const T* values, std::size_t rows, double shift, std::size_t* known) {
-  double sums[lanes] = {0};
-  std::int64_t counts[lanes] = {0};
+  double sums[lanes];
+  std::int64_t counts[lanes];
   add_lanes<T, squared>(values, rows, shift, sums, counts);
   double sum = 0;
   *known = 0;
@@ -73,14 +99,46 @@ Partial moments_block(const T* values, std::size_t rows) {
   return partial;
 }
 
+// What is no number compares as neither less nor greater.
+template <class T>
+ROWANROOT_WIDE void range_lanes(const T* values, std::size_t rows, double* leasts, double* greatests, std::int64_t* counts) {
+  Reals least[vectors], greatest[vectors];
+  for (int k = 0; k < vectors; ++k) {
+    least[k] = infinity - Reals{};
+    greatest[k] = -infinity - Reals{};
+  }
+  Longs count[vectors] = {};
+  std::size_t i = 0;
+  for (; i + lanes <= rows; i += lanes)
+    for (int k = 0; k < vectors; ++k) {
+      Reals value;
+      Longs known;
+      take(values + i + k * width, &value, &known);
+      least[k] = (value < least[k]) & known ? value : least[k];
+      greatest[k] = (value > greatest[k]) & known ? value : greatest[k];
+      count[k] -= known;
+    }
+  std::memcpy(leasts, least, sizeof least);
+  std::memcpy(greatests, greatest, sizeof greatest);
+  std::memcpy(counts, count, sizeof count);
+  for (; i < rows; ++i) {
+    const double value = as_real(values[i]);
+    leasts[0] = value < leasts[0] ? value : leasts[0];
+    greatests[0] = value > greatests[0] ? value : greatests[0];
+    counts[0] += value == value;
+  }
+}
+
 template <class T>
 Partial range_block(const T* values, std::size_t rows) {
+  double leasts[lanes], greatests[lanes];
+  std::int64_t counts[lanes];
+  range_lanes(values, rows, leasts, greatests, counts);
   Partial partial;
-  for (std::size_t i = 0; i < rows; ++i) {
-    const double value = as_real(values[i]);
-    partial.least = value < partial.least ? value : partial.least;
-    partial.greatest = value > partial.greatest ? value : partial.greatest;
-    partial.known += value == value;
+  for (int lane = 0; lane < lanes; ++lane) {
+    partial.least = std::min(partial.least, leasts[lane]);
+    partial.greatest = std::max(partial.greatest, greatests[lane]);
+    partial.known += static_cast<std::size_t>(counts[lane]);
   }
   return partial;
 }
@@ -138,6 +196,12 @@ double strongest_unknown(const T* values, std::size_t rows) {
   return found;
 }
 
+// Of zeros of both signs R gives the first.
+template <class T>
+double first_like(double found, const T* values, std::size_t rows) {
+  return found == 0 ? as_real(*std::find(values, values + rows, static_cast<T>(0))) : found;
+}
+
 double mean_of(const Partial& sums) {
   return sums.known ? sums.sum / static_cast<double>(sums.known) : std::numeric_limits<double>::quiet_NaN();
 }
@@ -153,8 +217,8 @@ double aggregate_column(Aggregate what, const T* values, std::size_t rows, bool 
     return ranges ? strongest_unknown(values, rows) : first_unknown(values, rows);
   }
   switch (what) {
-    case Aggregate::least: return total.least;
-    case Aggregate::greatest: return total.greatest;
+    case Aggregate::least: return first_like(total.least, values, rows);
+    case Aggregate::greatest: return first_like(total.greatest, values, rows);
     case Aggregate::sum: return total.sum;
     case Aggregate::mean: return mean_of(total);
     default: return total.known > 1 ? total.squares / static_cast<double>(total.known - 1) : missing_real();

@@ -1,44 +1,40 @@
 #pragma once
-// Large pieces of memory. Getting memory page by page costs more than most of what is done with it, so they
-// are of large pages where the system has them.
+// Large pieces of memory. Getting memory page by page from the system costs more than most of what is done
+// with it: large pieces are of large pages where the system has them, and those given back are kept for the
+// next one who asks.
 
 #include <cstddef>
-#include <cstdlib>
 #include <new>
 #include <type_traits>
 
-#ifdef __linux__
-#include <sys/mman.h>
-#endif
-
 namespace rowanroot {
 
-// Memory that is freed by std::free(); null if there is none.
-inline void* get_memory(std::size_t bytes) {
-#ifdef __linux__
-  constexpr std::size_t page = std::size_t(1) << 21;
-  if (bytes >= 2 * page) {
-    void* memory = nullptr;
-    if (posix_memalign(&memory, page, bytes) != 0) return nullptr;
-    madvise(memory, bytes & ~(page - 1), MADV_HUGEPAGE);
-    return memory;
-  }
-#endif
-  return std::malloc(bytes);
-}
+// Smaller pieces are the C library's.
+constexpr std::size_t large_piece = std::size_t(4) << 20;
+// As many bytes of what was given back are kept at most.
+constexpr std::size_t most_kept = std::size_t(512) << 20;
+
+// Null if there is none. What is in it is anybody's guess.
+void* get_memory(std::size_t bytes);
+void give_memory_back(void* memory, std::size_t bytes);
+// For those who no longer know the size of a large piece.
+void give_large_back(void* memory);
+
+// How much given back is kept now. The system can take it whenever it needs memory.
+std::size_t memory_kept();
 
 // Values that nothing is written to before they are used.
 template <class T>
 class Buffer {
  public:
-  explicit Buffer(std::size_t size = 0) : values_(static_cast<T*>(get_memory(size * sizeof(T) + 1))) {
+  explicit Buffer(std::size_t size = 0) : bytes_(size * sizeof(T) + 1), values_(static_cast<T*>(get_memory(bytes_))) {
     static_assert(std::is_trivially_copyable<T>::value, "a buffer holds plain values");
     if (!values_) throw std::bad_alloc();
   }
-  ~Buffer() { std::free(values_); }
+  ~Buffer() { if (values_) give_memory_back(values_, bytes_); }
   Buffer(const Buffer&) = delete;
   Buffer& operator=(const Buffer&) = delete;
-  Buffer(Buffer&& other) noexcept : values_(other.values_) { other.values_ = nullptr; }
+  Buffer(Buffer&& other) noexcept : bytes_(other.bytes_), values_(other.values_) { other.values_ = nullptr; }
 
   T* data() { return values_; }
   const T* data() const { return values_; }
@@ -46,6 +42,7 @@ class Buffer {
   const T& operator[](std::size_t i) const { return values_[i]; }
 
  private:
+  std::size_t bytes_;
   T* values_;
 };
 

@@ -1,0 +1,123 @@
+#include "memory.h"
+
+#include <cstdlib>
+#include <deque>
+#include <map>
+#include <mutex>
+
+#ifdef __linux__
+#include <sys/mman.h>
+#endif
+
+namespace rowanroot {
+
+#if defined(__linux__) && defined(MADV_HUGEPAGE) && defined(MADV_FREE)
+
+namespace {
+
+constexpr std::size_t page = std::size_t(1) << 21;
+
+struct Piece {
+  void* memory;
+  std::size_t bytes;
+};
+
+// All large pieces in use, by their address, and those given back, the oldest first.
+class Store {
+ public:
+  void* get(std::size_t bytes) {
+    bytes = (bytes + page - 1) / page * page;
+    const std::lock_guard<std::mutex> lock(mutex_);
+    Piece piece = kept_like(bytes);
+    if (!piece.memory) piece = {new_piece(bytes), bytes};
+    if (!piece.memory) {
+      keep_at_most(0);
+      piece.memory = new_piece(bytes);
+    }
+    if (piece.memory) used_[piece.memory] = piece.bytes;
+    return piece.memory;
+  }
+
+  void give_back(void* memory) {
+    const std::lock_guard<std::mutex> lock(mutex_);
+    const auto found = used_.find(memory);
+    const Piece piece = {memory, found->second};
+    used_.erase(found);
+    // From here the system may take the pages; what is written to them later is safe.
+    if (piece.bytes > most_kept || madvise(memory, piece.bytes, MADV_FREE) != 0) {
+      std::free(memory);
+      return;
+    }
+    keep_at_most(most_kept - piece.bytes);
+    kept_.push_back(piece);
+    bytes_kept_ += piece.bytes;
+  }
+
+  std::size_t bytes_kept() {
+    const std::lock_guard<std::mutex> lock(mutex_);
+    return bytes_kept_;
+  }
+
+ private:
+  static void* new_piece(std::size_t bytes) {
+    void* memory = nullptr;
+    if (posix_memalign(&memory, page, bytes) != 0) return nullptr;
+    madvise(memory, bytes, MADV_HUGEPAGE);
+    return memory;
+  }
+
+  // The one given back last that is large enough and not an eighth larger.
+  Piece kept_like(std::size_t bytes) {
+    for (auto kept = kept_.rbegin(); kept != kept_.rend(); ++kept) {
+      if (kept->bytes < bytes || kept->bytes > bytes + bytes / 8) continue;
+      const Piece piece = *kept;
+      kept_.erase(std::next(kept).base());
+      bytes_kept_ -= piece.bytes;
+      return piece;
+    }
+    return {nullptr, 0};
+  }
+
+  void keep_at_most(std::size_t bytes) {
+    while (bytes_kept_ > bytes) {
+      std::free(kept_.front().memory);
+      bytes_kept_ -= kept_.front().bytes;
+      kept_.pop_front();
+    }
+  }
+
+  std::mutex mutex_;
+  std::map<void*, std::size_t> used_;
+  std::deque<Piece> kept_;
+  std::size_t bytes_kept_ = 0;
+};
+
+// Never taken down: pieces may outlive everything else.
+Store& store() {
+  static Store* only = new Store;
+  return *only;
+}
+
+}  // namespace
+
+void* get_memory(std::size_t bytes) { return bytes < large_piece ? std::malloc(bytes) : store().get(bytes); }
+
+void give_memory_back(void* memory, std::size_t bytes) {
+  if (bytes < large_piece) std::free(memory);
+  else store().give_back(memory);
+}
+
+void give_large_back(void* memory) { store().give_back(memory); }
+
+std::size_t memory_kept() { return store().bytes_kept(); }
+
+#else
+
+void* get_memory(std::size_t bytes) { return std::malloc(bytes); }
+void give_memory_back(void* memory, std::size_t) { std::free(memory); }
+void give_large_back(void* memory) { std::free(memory); }
+std::size_t memory_kept() { return 0; }
+
+#endif
+
+}  // namespace rowanroot
