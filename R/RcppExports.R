@@ -77,8 +77,8 @@ order_rows_cpp <- function(columns, descending, missing_first, rows, threads) {
     .Call(`_rowanroot_order_rows_cpp`, columns, descending, missing_first, rows, threads)
 }
 
-top_rows_cpp <- function(columns, descending, rows, count, ties, of_row, groups, threads) {
-    .Call(`_rowanroot_top_rows_cpp`, columns, descending, rows, count, ties, of_row, groups, threads)
+top_rows_cpp <- function(columns, descending, rows, count, ties, within, threads) {
+    .Call(`_rowanroot_top_rows_cpp`, columns, descending, rows, count, ties, within, threads)
 }
 
 gather_cpp <- function(columns, is_plain, rows, order, threads) {

@@ -54,10 +54,10 @@ bind_step.step_top_rows <- function(step, names, call) new_step_top_rows(step$ve
 #' @export
 run_step.step_top_rows <- function(step, data, call) {
   columns <- sortable_columns(unclass(data)[step$by], step$by, call)
-  groups <- if (length(step$within)) group_rows_cpp(lapply(unname(unclass(data)[step$within]), group_values, run = list(call = call)), nrow(data), getOption("rowanroot.threads", 0L))
-  rows <- top_rows_cpp(columns, rep_len(step$verb == "top_rows", length(columns)), nrow(data), step$count, step$ties == "keep", groups$of_row,
-                       max(length(groups$sizes), 1L), getOption("rowanroot.threads", 0L))
-  rows_at(data, rows - 1L)
+  threads <- getOption("rowanroot.threads", 0L)
+  groups <- lapply(unname(unclass(data)[step$within]), group_values, run = list(call = call))
+  group <- if (length(groups) > 1) group_rows_cpp(groups, nrow(data), threads)$of_row else if (length(groups)) groups[[1]]
+  rows_at(data, top_rows_cpp(columns, rep_len(step$verb == "top_rows", length(columns)), nrow(data), step$count, step$ties == "keep", group, threads))
 }
 
 #' @export

@@ -188,6 +188,22 @@ task("three formulas on 5 rows, 100 times",
      function() for (i in 1:100) within(five, { net <- gross_kg - tare_kg; lb <- net * 2.2; label <- ifelse(net > 5, "a", "b") }),
      function() for (i in 1:100) set_columns(five, { net <- gross_kg - tare_kg; lb <- net * 2.2; label <- if (net > 5) "a" else "b" }))
 
+# What a row costs with 1, 10 and 40 million of them. Needs 8 GB of memory, and some minutes.
+if (nzchar(wanted) && grepl(wanted, "growth")) {
+  rm(data, net, tare, gross, frames, known, balances)
+  for (size in c(1e6, 1e7, 4e7)) {
+    set.seed(7)
+    large <- data.frame(x = rnorm(size), g = sample.int(50000L, size, TRUE), day = sample.int(365L, size, TRUE))
+    took <- seconds(list(rank = function() set_columns(large, { r <- ranking(x, best = "highest") }, carry = c()),
+                         total = function() set_columns(large, { r <- running_total(x, along = day, within = g) }, carry = c()),
+                         sort = function() sort_rows(large, day, x),
+                         formulas = function() set_columns(large, { r <- x * 2 + day; s <- if (x > 0) r else -r }, carry = c())), 3)
+    cat(sprintf("%.0f million rows, ns a row: rank %.0f, running total %.0f, sort %.0f, formulas %.1f\n", size / 1e6, took[["rank"]] / size * 1e9,
+                took[["total"]] / size * 1e9, took[["sort"]] / size * 1e9, took[["formulas"]] / size * 1e9))
+    rm(large)
+  }
+}
+
 lines <- vapply(results, function(row) {
   limit <- if (is.na(row$limit)) c("", "") else c(sprintf("%.4f", row$limit), sprintf("%.2f", row$ours / row$limit))
   sprintf("| %s | %.4f | %.4f | %s | %.1f | %s |", row$title, row$base, row$ours, limit[1], row$base / row$ours, limit[2])

@@ -259,8 +259,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // top_rows_cpp
-Rcpp::IntegerVector top_rows_cpp(Rcpp::List columns, Rcpp::LogicalVector descending, double rows, double count, bool ties, SEXP of_row, int groups, int threads);
-RcppExport SEXP _rowanroot_top_rows_cpp(SEXP columnsSEXP, SEXP descendingSEXP, SEXP rowsSEXP, SEXP countSEXP, SEXP tiesSEXP, SEXP of_rowSEXP, SEXP groupsSEXP, SEXP threadsSEXP) {
+Rcpp::IntegerVector top_rows_cpp(Rcpp::List columns, Rcpp::LogicalVector descending, double rows, double count, bool ties, SEXP within, int threads);
+RcppExport SEXP _rowanroot_top_rows_cpp(SEXP columnsSEXP, SEXP descendingSEXP, SEXP rowsSEXP, SEXP countSEXP, SEXP tiesSEXP, SEXP withinSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -269,10 +269,9 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
     Rcpp::traits::input_parameter< double >::type count(countSEXP);
     Rcpp::traits::input_parameter< bool >::type ties(tiesSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type of_row(of_rowSEXP);
-    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type within(withinSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(top_rows_cpp(columns, descending, rows, count, ties, of_row, groups, threads));
+    rcpp_result_gen = Rcpp::wrap(top_rows_cpp(columns, descending, rows, count, ties, within, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -458,7 +457,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_find_members_cpp", (DL_FUNC) &_rowanroot_find_members_cpp, 3},
     {"_rowanroot_text_codes_cpp", (DL_FUNC) &_rowanroot_text_codes_cpp, 2},
     {"_rowanroot_order_rows_cpp", (DL_FUNC) &_rowanroot_order_rows_cpp, 5},
-    {"_rowanroot_top_rows_cpp", (DL_FUNC) &_rowanroot_top_rows_cpp, 8},
+    {"_rowanroot_top_rows_cpp", (DL_FUNC) &_rowanroot_top_rows_cpp, 7},
     {"_rowanroot_gather_cpp", (DL_FUNC) &_rowanroot_gather_cpp, 5},
     {"_rowanroot_ranks_cpp", (DL_FUNC) &_rowanroot_ranks_cpp, 7},
     {"_rowanroot_compact_codes_cpp", (DL_FUNC) &_rowanroot_compact_codes_cpp, 3},

@@ -19,13 +19,6 @@ bool is_ascii(SEXP text) {
   return true;
 }
 
-// The same text has one address per encoding: only ASCII and UTF-8 can be compared by address.
-bool comparable(SEXP text) {
-  if (text == NA_STRING) return true;
-  const cetype_t encoding = Rf_getCharCE(text);
-  return encoding == CE_UTF8 || encoding == CE_BYTES || (encoding == CE_NATIVE && is_ascii(text));
-}
-
 void* get_large(R_allocator_t*, size_t bytes) { return get_memory(bytes); }
 void give_back(R_allocator_t*, void* memory) { give_large_back(memory); }
 R_allocator_t large_memory = {get_large, give_back, nullptr, nullptr};
@@ -60,6 +53,12 @@ SEXP new_vector(SEXPTYPE type, R_xlen_t n) {
   return static_cast<std::size_t>(n) * value < large_piece ? Rf_allocVector(type, n) : Rf_allocVector3(type, n, &large_memory);
 }
 
+bool is_comparable(SEXP text) {
+  if (text == NA_STRING) return true;
+  const cetype_t encoding = Rf_getCharCE(text);
+  return encoding == CE_UTF8 || encoding == CE_BYTES || (encoding == CE_NATIVE && is_ascii(text));
+}
+
 Rcpp::RObject with_comparable_texts(SEXP x) {
   const SEXP* texts = STRING_PTR_RO(x);
   const R_xlen_t n = Rf_xlength(x);
@@ -69,14 +68,14 @@ Rcpp::RObject with_comparable_texts(SEXP x) {
   for (; first < n; ++first) {
     SEXP& known = fine[(reinterpret_cast<std::uintptr_t>(texts[first]) >> 4) % fine.size()];
     if (known == texts[first]) continue;
-    if (!comparable(texts[first])) break;
+    if (!is_comparable(texts[first])) break;
     known = texts[first];
   }
   if (first == n) return x;
   Rcpp::RObject copy(Rf_duplicate(x));
   for (R_xlen_t i = first; i < n; ++i) {
     SEXP text = STRING_ELT(copy, i);
-    if (!comparable(text)) SET_STRING_ELT(copy, i, Rf_mkCharCE(Rf_translateCharUTF8(text), CE_UTF8));
+    if (!is_comparable(text)) SET_STRING_ELT(copy, i, Rf_mkCharCE(Rf_translateCharUTF8(text), CE_UTF8));
   }
   return copy;
 }
@@ -86,4 +85,16 @@ Workers thread_count(R_xlen_t rows, int asked) {
   if (asked > 0) return {asked, look_up};
   const int cores = static_cast<int>(std::max(std::thread::hardware_concurrency(), 1u));
   return {static_cast<int>(std::min<R_xlen_t>(cores, 1 + rows / rows_worth_a_thread)), look_up};
+}
+
+const std::int32_t* integers_or_null(SEXP x) { return x == R_NilValue ? nullptr : INTEGER(x); }
+
+Sequence sequence_of(double rows, SEXP order, SEXP of_row, int groups) {
+  Sequence sequence;
+  sequence.rows = static_cast<std::size_t>(rows);
+  sequence.order = integers_or_null(order);
+  sequence.group_of_row = integers_or_null(of_row);
+  sequence.groups = sequence.group_of_row ? static_cast<std::size_t>(groups) : 1;
+  sequence.threads = thread_count(0, 1);
+  return sequence;
 }

@@ -4,6 +4,7 @@
 #include <Rcpp.h>
 
 #include "rounds.h"
+#include "sequence.h"
 #include "values.h"
 
 // The types and the values of logical, integer, double and character vectors.
@@ -21,8 +22,19 @@ SEXP new_vector(SEXPTYPE type, R_xlen_t n);
 // then never takes it for the older one.
 void* writable_address(SEXP x);
 
+// Whether the text has the same address wherever it is: the same text has one address per encoding, so only ASCII and
+// UTF-8 can be compared by address.
+bool is_comparable(SEXP text);
+
 // A character vector of which equal texts have equal addresses: itself, or a translated copy.
 Rcpp::RObject with_comparable_texts(SEXP x);
+
+// The values of an integer vector, or null for NULL.
+const std::int32_t* integers_or_null(SEXP x);
+
+// Rows in the order that `order` has of them, from 0, and in the groups `of_row`, from 0; either may be NULL. By one
+// thread, which the user can stop.
+rowanroot::Sequence sequence_of(double rows, SEXP order, SEXP of_row, int groups);
 
 // As many threads as a job of so many rows is worth, unless a number is asked for; the user can stop it.
 rowanroot::Workers thread_count(R_xlen_t rows, int asked);

@@ -1,5 +1,7 @@
 // Groups of rows, and one value of many.
 
+#include <algorithm>
+
 #include "aggregate.h"
 #include "bind.h"
 #include "groups.h"
@@ -33,13 +35,22 @@ Rcpp::List group_rows_cpp(Rcpp::List columns, double rows, int threads) {
   std::size_t count = 0;
   for (R_xlen_t k = 0; k < columns.size(); ++k) {
     SEXP column = columns[k];
-    const Rcpp::RObject values = TYPEOF(column) == STRSXP ? with_comparable_texts(column) : Rcpp::RObject(column);
+    const bool checked_later = columns.size() == 1 || TYPEOF(column) != STRSXP;
+    const Rcpp::RObject values = checked_later ? Rcpp::RObject(column) : with_comparable_texts(column);
     count = k == 0 ? group_by(type_of_column(values), address_of(values), size, workers, group)
                    : group_further(group, type_of_column(values), address_of(values), size, workers, group);
   }
-  Rcpp::IntegerVector sizes(count);
-  for (std::size_t i = 0; i < size; ++i) ++sizes[group[i]];
-  return Rcpp::List::create(Rcpp::Named("of_row") = static_cast<SEXP>(of_row), Rcpp::Named("sizes") = sizes);
+  if (columns.size() == 1 && TYPEOF(columns[0]) == STRSXP) {
+    // A text is looked at once a group.
+    const SEXP* const texts = STRING_PTR_RO(columns[0]);
+    const std::vector<std::int32_t> first = first_rows(group, size, count);
+    if (!std::all_of(first.begin(), first.end(), [=](std::int32_t row) { return is_comparable(texts[row]); })) {
+      const Rcpp::RObject values = with_comparable_texts(columns[0]);
+      count = group_by(Type::text, address_of(values), size, workers, group);
+    }
+  }
+  const std::vector<std::int32_t> sizes = group_sizes(group, size, count, workers);
+  return Rcpp::List::create(Rcpp::Named("of_row") = static_cast<SEXP>(of_row), Rcpp::Named("sizes") = Rcpp::wrap(sizes));
 }
 
 // [[Rcpp::export]]

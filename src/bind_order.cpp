@@ -3,6 +3,7 @@
 #include "bind.h"
 #include "gather.h"
 #include "moving.h"
+#include "names.h"
 #include "ranks.h"
 #include "running.h"
 #include "sequence.h"
@@ -12,18 +13,6 @@
 using namespace rowanroot;
 
 namespace {
-
-const std::int32_t* integers_or_null(SEXP x) { return x == R_NilValue ? nullptr : INTEGER(x); }
-
-// `order` has the rows from 0, `of_row` the group of each row from 0; either may be NULL.
-Sequence sequence_of(double rows, SEXP order, SEXP of_row, int groups) {
-  Sequence sequence;
-  sequence.rows = static_cast<std::size_t>(rows);
-  sequence.order = integers_or_null(order);
-  sequence.group_of_row = integers_or_null(of_row);
-  sequence.groups = sequence.group_of_row ? static_cast<std::size_t>(groups) : 1;
-  return sequence;
-}
 
 Sequence stepped_sequence(R_xlen_t rows, SEXP order, SEXP steps, SEXP of_row, int groups, int threads) {
   Sequence sequence = sequence_of(static_cast<double>(rows), order, of_row, groups);
@@ -39,9 +28,7 @@ const char* bytes_of(Text text) { return CHAR(static_cast<SEXP>(const_cast<void*
 
 Ties ties_of_name(const std::string& name) {
   static const char* const names[] = {"min", "max", "average", "first", "last", "dense"};
-  for (int k = 0; k < 6; ++k)
-    if (name == names[k]) return static_cast<Ties>(k);
-  Rcpp::stop("no such ties");
+  return kind_of_name<Ties>(names, name);
 }
 
 }  // namespace
@@ -69,10 +56,10 @@ SEXP order_rows_cpp(Rcpp::List columns, Rcpp::LogicalVector descending, Rcpp::Lo
   return order;
 }
 
-// The first `count` rows of the order, from 1, in all or of each group.
+// The first `count` rows of the order, from 0, in all or for each value of a column.
 // [[Rcpp::export]]
-Rcpp::IntegerVector top_rows_cpp(Rcpp::List columns, Rcpp::LogicalVector descending, double rows, double count, bool ties, SEXP of_row,
-                                 int groups, int threads) {
+Rcpp::IntegerVector top_rows_cpp(Rcpp::List columns, Rcpp::LogicalVector descending, double rows, double count, bool ties, SEXP within,
+                                 int threads) {
   std::vector<SortColumn> by;
   for (R_xlen_t k = 0; k < columns.size(); ++k) {
     SEXP column = columns[k];
@@ -80,11 +67,16 @@ Rcpp::IntegerVector top_rows_cpp(Rcpp::List columns, Rcpp::LogicalVector descend
   }
   const Workers workers = thread_count(static_cast<R_xlen_t>(rows), threads);
   const SortKeys keys(by, static_cast<std::size_t>(rows), workers);
-  const std::vector<std::int32_t> found = top_rows(keys, static_cast<std::size_t>(rows), static_cast<std::size_t>(count), ties,
-                                                   integers_or_null(of_row), static_cast<std::size_t>(groups), workers);
-  Rcpp::IntegerVector result(found.size());
-  for (std::size_t k = 0; k < found.size(); ++k) result[k] = found[k] + 1;
-  return result;
+  const auto find = [&](SEXP by) {
+    GroupColumn groups;
+    if (by != R_NilValue) groups = {type_of_column(by), address_of(by)};
+    return top_rows(keys, static_cast<std::size_t>(rows), static_cast<std::size_t>(count), ties, groups, workers);
+  };
+  const std::vector<std::int32_t> found = find(within);
+  // Of groups that are one text in two encodings, both are among the rows found.
+  const auto is_doubtful = [&](std::int32_t row) { return !is_comparable(STRING_PTR_RO(within)[row]); };
+  if (TYPEOF(within) != STRSXP || std::none_of(found.begin(), found.end(), is_doubtful)) return Rcpp::wrap(found);
+  return Rcpp::wrap(find(with_comparable_texts(within)));
 }
 
 // Plain columns in this order of rows, from 0; NULL for the others.

@@ -213,13 +213,7 @@ Rcpp::List run_recurrence_cpp(SEXP node, SEXP start, Rcpp::List values, double r
     SEXP input = compiler.inputs[k];
     addresses.push_back(input == R_NilValue ? nullptr : address_of(input));
   }
-  Sequence sequence;
-  sequence.rows = static_cast<std::size_t>(rows);
-  if (order != R_NilValue) sequence.order = INTEGER(order);
-  if (of_row != R_NilValue) {
-    sequence.group_of_row = INTEGER(of_row);
-    sequence.groups = static_cast<std::size_t>(groups);
-  }
+  const Sequence sequence = sequence_of(rows, order, of_row, groups);
   Rcpp::Shield<SEXP> result(new_vector(vector_of_type(compiler.program.output_type(0)), static_cast<R_xlen_t>(rows)));
   const Overflow overflow =
       run_recurrence(compiler.program, above, constant_of(first), addresses, sequence, NA_STRING, writable_address(result));

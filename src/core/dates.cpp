@@ -1,8 +1,8 @@
 #include "dates.h"
 
 #include <cmath>
-#include <stdexcept>
 
+#include "names.h"
 #include "values.h"
 
 namespace rowanroot {
@@ -55,9 +55,7 @@ std::int32_t part_of(DatePart part, std::int64_t days) {
 
 DatePart date_part_of_name(const std::string& name) {
   static const char* const names[] = {"year", "quarter", "month", "day", "weekday", "week"};
-  for (int k = 0; k < 6; ++k)
-    if (name == names[k]) return static_cast<DatePart>(k);
-  throw std::invalid_argument("no part " + name);
+  return kind_of_name<DatePart>(names, name);
 }
 
 void date_parts(DatePart part, const double* values, double units_per_day, std::size_t rows, std::int32_t* result) {

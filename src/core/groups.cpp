@@ -4,107 +4,25 @@
 #include <cmath>
 
 #include "memory.h"
+#include "numbering.h"
 #include "rounds.h"
 
 namespace rowanroot {
 namespace {
 
-// From 64-bit keys to numbers, in the order in which the keys come, by open addressing. Grows so that at most half of
-// it is in use.
-class Numbering {
- public:
-  Numbering() : entries_(1024), mask_(1023) {}
-
-  std::int32_t number(std::uint64_t key) {
-    std::size_t place = spread(key) & mask_;
-    while (entries_[place].number >= 0) {
-      if (entries_[place].key == key) return entries_[place].number;
-      place = (place + 1) & mask_;
-    }
-    const std::int32_t number = static_cast<std::int32_t>(keys_.size());
-    entries_[place] = {key, number};
-    keys_.push_back(key);
-    if (2 * keys_.size() > mask_) grow();
-    return number;
-  }
-
-  bool has(std::uint64_t key) const {
-    std::size_t place = spread(key) & mask_;
-    while (entries_[place].number >= 0 && entries_[place].key != key) place = (place + 1) & mask_;
-    return entries_[place].number >= 0;
-  }
-
-  const std::vector<std::uint64_t>& keys() const { return keys_; }
-
- private:
-  struct Entry {
-    std::uint64_t key = 0;
-    std::int32_t number = -1;
-  };
-
-  static std::size_t spread(std::uint64_t key) {
-    key *= 0x9E3779B97F4A7C15ull;
-    return static_cast<std::size_t>(key ^ (key >> 32));
-  }
-
-  void grow() {
-    std::vector<Entry> old(entries_.size() * 4);
-    old.swap(entries_);
-    mask_ = entries_.size() - 1;
-    for (const Entry& entry : old) {
-      if (entry.number < 0) continue;
-      std::size_t place = spread(entry.key) & mask_;
-      while (entries_[place].number >= 0) place = (place + 1) & mask_;
-      entries_[place] = entry;
-    }
-  }
-
-  std::vector<Entry> entries_;
-  std::size_t mask_;
-  std::vector<std::uint64_t> keys_;
-};
-
-// The same for keys that are small: places in a table.
-class SmallNumbering {
- public:
-  explicit SmallNumbering(std::size_t keys) : number_(keys, -1) {}
-
-  std::int32_t number(std::uint64_t key) {
-    std::int32_t& number = number_[key];
-    if (number < 0) {
-      number = static_cast<std::int32_t>(keys_.size());
-      keys_.push_back(key);
-    }
-    return number;
-  }
-
-  const std::vector<std::uint64_t>& keys() const { return keys_; }
-
- private:
-  std::vector<std::int32_t> number_;
-  std::vector<std::uint64_t> keys_;
-};
-
-std::uint64_t key_of(std::int32_t value) { return static_cast<std::uint32_t>(value); }
-std::uint64_t key_of(Text value) { return reinterpret_cast<std::uintptr_t>(value); }
-std::uint64_t key_of(std::int64_t value) { return static_cast<std::uint64_t>(value); }
-std::uint64_t key_of(double value) {
-  if (value == 0) value = 0;  // -0 is 0
-  std::uint64_t bits;
-  std::memcpy(&bits, &value, sizeof bits);
-  if (value != value) bits = static_cast<std::uint32_t>(bits) == 1954 ? 0x7FF00000000007A2ull : 0x7FF8000000000000ull;
-  return bits;
-}
+constexpr std::size_t any_number = std::numeric_limits<std::size_t>::max();
 
 // Each thread numbers the keys of a stretch of rows; then those of later stretches get the numbers that they have, or
-// come to have, in the first.
+// come to have, in the first. Gives up, with 0, where there are more than `most`.
 template <class Numbers, class KeyOfRow>
-std::size_t number_rows(std::size_t rows, Workers threads, const Numbers& none, KeyOfRow key_of_row, std::int32_t* of_row) {
+std::size_t number_rows(std::size_t rows, Workers threads, const Numbers& none, KeyOfRow key_of_row, std::size_t most, std::int32_t* of_row) {
   const std::size_t stretches = static_cast<std::size_t>(std::max<int>(threads, 1));
   std::vector<Numbers> parts(stretches, none);
   const auto each_row = [&](std::size_t stretch, auto work) {
+    constexpr std::size_t block = 4096;
     const std::size_t last = rows * (stretch + 1) / stretches;
-    for (std::size_t i = rows * stretch / stretches; i < last; ++i) work(i);
+    for (std::size_t first = rows * stretch / stretches; first < last && parts[stretch].keys().size() <= most; first += block)
+      for (std::size_t i = first; i < std::min(first + block, last); ++i) work(i);
   };
   run_pieces(stretches, threads, [&](int, std::size_t stretch) {
     each_row(stretch, [&](std::size_t i) { of_row[i] = parts[stretch].number(key_of_row(i)); });
@@ -112,6 +30,8 @@ std::size_t number_rows(std::size_t rows, Workers threads, const Numbers& none, 
   std::vector<std::vector<std::int32_t>> number(stretches);
   for (std::size_t stretch = 1; stretch < stretches; ++stretch)
     for (std::uint64_t key : parts[stretch].keys()) number[stretch].push_back(parts[0].number(key));
+  for (const Numbers& part : parts)
+    if (part.keys().size() > most) return 0;
   run_pieces(stretches - 1, threads, [&](int, std::size_t piece) {
     each_row(piece + 1, [&](std::size_t i) { of_row[i] = number[piece + 1][of_row[i]]; });
   });
@@ -119,33 +39,56 @@ std::size_t number_rows(std::size_t rows, Workers threads, const Numbers& none, 
 }
 
 template <class T>
-std::size_t number_values(const void* values, std::size_t rows, Workers threads, std::int32_t* of_row) {
-  return number_rows(rows, threads, Numbering(), [x = static_cast<const T*>(values)](std::size_t i) { return key_of(x[i]); }, of_row);
+std::size_t number_values(const void* values, std::size_t rows, Workers threads, std::size_t most, std::int32_t* of_row) {
+  return number_rows(rows, threads, Numbering(), [x = static_cast<const T*>(values)](std::size_t i) { return key_of(x[i]); }, most, of_row);
 }
 
 // Whole numbers that lie close together are looked up in a table; missing ones have the first place.
-std::size_t number_integers(const std::int32_t* values, std::size_t rows, Workers threads, std::int32_t* of_row) {
+std::size_t number_integers(const std::int32_t* values, std::size_t rows, Workers threads, std::size_t most, std::int32_t* of_row) {
   std::int32_t low = std::numeric_limits<std::int32_t>::max(), high = missing_integer;
   for (std::size_t i = 0; i < rows; ++i) {
     low = values[i] != missing_integer && values[i] < low ? values[i] : low;
     high = values[i] > high ? values[i] : high;
   }
   const std::int64_t range = high < low ? 0 : static_cast<std::int64_t>(high) - low + 1;
-  if (static_cast<std::uint64_t>(range) > std::max<std::uint64_t>(rows, 4096)) return number_values<std::int32_t>(values, rows, threads, of_row);
+  if (static_cast<std::uint64_t>(range) > std::max<std::uint64_t>(rows, 4096)) return number_values<std::int32_t>(values, rows, threads, most, of_row);
   return number_rows(rows, threads, SmallNumbering(static_cast<std::size_t>(range) + 1), [=](std::size_t i) {
     return values[i] == missing_integer ? 0 : static_cast<std::uint64_t>(static_cast<std::int64_t>(values[i]) - low) + 1;
-  }, of_row);
+  }, most, of_row);
 }
 
 }  // namespace
 
 std::size_t group_by(Type type, const void* column, std::size_t rows, Workers threads, std::int32_t* of_row) {
+  return group_few(type, column, rows, any_number, threads, of_row);
+}
+
+std::size_t group_few(Type type, const void* column, std::size_t rows, std::size_t most, Workers threads, std::int32_t* of_row) {
   switch (type) {
-    case Type::real: return number_values<double>(column, rows, threads, of_row);
-    case Type::long_integer: return number_values<std::int64_t>(column, rows, threads, of_row);
-    case Type::text: return number_values<Text>(column, rows, threads, of_row);
-    default: return number_integers(static_cast<const std::int32_t*>(column), rows, threads, of_row);
+    case Type::real: return number_values<double>(column, rows, threads, most, of_row);
+    case Type::long_integer: return number_values<std::int64_t>(column, rows, threads, most, of_row);
+    case Type::text: return number_values<Text>(column, rows, threads, most, of_row);
+    default: return number_integers(static_cast<const std::int32_t*>(column), rows, threads, most, of_row);
   }
+}
+
+// Of n rows drawn from d equally frequent values, about n * n / 2d are equal to one drawn before.
+bool seem_few(Type type, const void* column, std::size_t rows, std::size_t most) {
+  constexpr std::size_t sample = 4096;
+  if (rows < 4 * sample) return false;
+  const std::size_t step = rows / sample;
+  Numbering seen;
+  const auto add = [&](const auto* values) {
+    for (std::size_t k = 0; k < sample; ++k) seen.number(key_of(values[k * step]));
+  };
+  switch (type) {
+    case Type::real: add(static_cast<const double*>(column)); break;
+    case Type::long_integer: add(static_cast<const std::int64_t*>(column)); break;
+    case Type::text: add(static_cast<const Text*>(column)); break;
+    default: add(static_cast<const std::int32_t*>(column));
+  }
+  const std::size_t equal = sample - seen.keys().size();
+  return 2 * equal * most > sample * sample;
 }
 
 std::size_t group_further(const std::int32_t* of_row, Type type, const void* column, std::size_t rows, Workers threads, std::int32_t* new_of_row) {
@@ -153,7 +96,7 @@ std::size_t group_further(const std::int32_t* of_row, Type type, const void* col
   group_by(type, column, rows, threads, other.data());
   return number_rows(rows, threads, Numbering(), [&](std::size_t i) {
     return static_cast<std::uint64_t>(of_row[i]) << 32 | static_cast<std::uint32_t>(other[i]);
-  }, new_of_row);
+  }, any_number, new_of_row);
 }
 
 namespace {
@@ -178,7 +121,7 @@ void find_values(const void* column, std::size_t rows, const void* table, std::s
   const T* values = static_cast<const T*>(column);
   constexpr std::size_t piece = 1 << 16;
   run_pieces((rows + piece - 1) / piece, threads, [&](int, std::size_t k) {
-    for (std::size_t i = k * piece; i < std::min(rows, (k + 1) * piece); ++i) found[i] = members.has(key_of(values[i]));
+    for (std::size_t i = k * piece; i < std::min(rows, (k + 1) * piece); ++i) found[i] = members.find(key_of(values[i])) >= 0;
   });
 }
 
@@ -201,6 +144,18 @@ std::vector<std::int32_t> count_distinct(const std::int32_t* group_of_row, std::
   for (std::int32_t row : first_rows(values.data(), rows, different))
     counts[group_of_row[row]] += !is_unknown(type, column, row, missing_text);
   return counts;
+}
+
+std::vector<std::int32_t> group_sizes(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups, Workers threads) {
+  const std::size_t stretches = static_cast<std::size_t>(std::max<int>(threads, 1));
+  std::vector<std::vector<std::int32_t>> sizes(stretches, std::vector<std::int32_t>(groups, 0));
+  run_pieces(stretches, threads, [&](int, std::size_t stretch) {
+    std::int32_t* const size = sizes[stretch].data();
+    for (std::size_t i = rows * stretch / stretches; i < rows * (stretch + 1) / stretches; ++i) ++size[group_of_row[i]];
+  });
+  for (std::size_t stretch = 1; stretch < stretches; ++stretch)
+    for (std::size_t g = 0; g < groups; ++g) sizes[0][g] += sizes[stretch][g];
+  return sizes[0];
 }
 
 std::vector<std::int32_t> first_rows(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups) {

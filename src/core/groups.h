@@ -14,6 +14,12 @@ namespace rowanroot {
 // Gives how many groups there are.
 std::size_t group_by(Type type, const void* column, std::size_t rows, Workers threads, std::int32_t* of_row);
 
+// The same, if there are at most so many groups; else 0, and nothing is said of the rows.
+std::size_t group_few(Type type, const void* column, std::size_t rows, std::size_t most, Workers threads, std::int32_t* of_row);
+
+// Whether that is likely, by the rows of a sample that are equal to others of it.
+bool seem_few(Type type, const void* column, std::size_t rows, std::size_t most);
+
 // Groups by one more column: rows are together if they were before, and have equal values here. Both groups may lie in
 // the same place.
 std::size_t group_further(const std::int32_t* of_row, Type type, const void* column, std::size_t rows, Workers threads, std::int32_t* new_of_row);
@@ -24,6 +30,8 @@ void find_members(Type type, const void* column, std::size_t rows, const void* t
 // How many different values each group has; a missing one is none, nor is one that is not a number.
 std::vector<std::int32_t> count_distinct(const std::int32_t* group_of_row, std::size_t groups, Type type, const void* column,
                                          std::size_t rows, Text missing_text, Workers threads);
+
+std::vector<std::int32_t> group_sizes(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups, Workers threads);
 
 // The row in which each group begins, or ends.
 std::vector<std::int32_t> first_rows(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups);

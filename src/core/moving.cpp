@@ -4,8 +4,9 @@
 
 #include <algorithm>
 #include <numeric>
-#include <stdexcept>
 #include <vector>
+
+#include "names.h"
 
 namespace rowanroot {
 namespace {
@@ -27,9 +28,9 @@ struct Greatest {
 };
 
 // The windows of one group: `at(i)` is the place of its i-th row. `ends` has room for a stretch.
-template <class Word, class Place>
+template <class Word, class Place, class LookUp>
 void windows(bool mean, std::size_t window, bool complete, const double* values, std::size_t rows, Place at, double* result,
-             std::vector<typename Word::Value>& ends) {
+             std::vector<typename Word::Value>& ends, LookUp look_up) {
   using Value = typename Word::Value;
   const auto put = [&](std::size_t i, Value value, std::size_t size) {
     const bool whole = size == window;
@@ -37,6 +38,7 @@ void windows(bool mean, std::size_t window, bool complete, const double* values,
   };
   for (std::size_t start = 0; start < rows; start += window) {
     const std::size_t stop = std::min(start + window, rows);
+    look_up(stop - start);
     Value beginning = 0;
     for (std::size_t i = start; i < stop; ++i) {
       const Value value = values[at(i)];
@@ -56,9 +58,16 @@ template <class Word>
 void each_group(bool mean, std::size_t window, bool complete, const double* values, const Sequence& sequence, double* result) {
   std::vector<typename Word::Value> ends(std::min(window, sequence.rows) + 1);
   window = std::max<std::size_t>(window, 1);
+  std::size_t since = 0;
+  const auto look_up = [&](std::size_t rows) {
+    since += rows;
+    if (since < (1 << 16) || !sequence.threads.look_up) return;
+    since = 0;
+    sequence.threads.look_up();
+  };
   const auto run = [&](std::size_t rows, auto place) {
     // A window longer than the group is never whole; its stretch is the group.
-    windows<Word>(mean, window, complete, values, rows, place, result, ends);
+    windows<Word>(mean, window, complete, values, rows, place, result, ends, look_up);
   };
   if (!sequence.group_of_row) {
     if (sequence.order) run(sequence.rows, [&](std::size_t i) { return static_cast<std::size_t>(sequence.order[i]); });
@@ -79,9 +88,7 @@ void each_group(bool mean, std::size_t window, bool complete, const double* valu
 
 Moving moving_of_name(const std::string& name) {
   static const char* const names[] = {"total", "mean", "least", "greatest"};
-  for (int k = 0; k < 4; ++k)
-    if (name == names[k]) return static_cast<Moving>(k);
-  throw std::invalid_argument("no moving " + name);
+  return kind_of_name<Moving>(names, name);
 }
 
 void moving(Moving what, std::size_t window, bool complete, const double* values, const Sequence& sequence, double* result) {

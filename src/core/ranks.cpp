@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <vector>
 
+#include "groups.h"
 #include "rounds.h"
 #include "sorting.h"
 
@@ -136,11 +137,12 @@ void rank_groups(const SortKeys& keys, std::size_t rows, const RankOptions& opti
   int shift = 0;
   while (groups >> shift > most_buckets) ++shift;
   const std::size_t together = std::size_t(1) << shift;
-  Buckets buckets = share_out(rows, (groups >> shift) + 1, threads, [&](std::size_t first, std::size_t last, KeyedRow* filled, std::uint32_t* bucket) {
+  const auto choose = [=](std::size_t first, std::size_t last, std::uint16_t* bucket) {
+    for (std::size_t i = first; i < last; ++i) bucket[i - first] = static_cast<std::uint16_t>(group_of_row[i] >> shift);
+  };
+  Buckets buckets = share_out(rows, (groups >> shift) + 1, threads, choose, [&](std::size_t first, std::size_t last, KeyedRow* filled) {
     keys.first_words(first, last, [=](std::size_t i, std::uint64_t word, std::uint32_t) {
-      const std::uint32_t group = static_cast<std::uint32_t>(group_of_row[i]);
-      filled[i - first] = {word, static_cast<std::uint32_t>(i), group};
-      bucket[i - first] = group >> shift;
+      filled[i - first] = {word, static_cast<std::uint32_t>(i), static_cast<std::uint32_t>(group_of_row[i])};
     });
   });
   const std::size_t most = buckets.greatest();
@@ -179,13 +181,50 @@ void rank_all(const SortKeys& keys, std::size_t rows, const RankOptions& options
   ranking.rank(all.data(), rows, 0);
 }
 
+// Where the different values are few, only these are put in order, and each row has its value's rank. Says whether it did.
+template <class Rank>
+bool rank_few_values(const SortKeys& keys, Type type, const void* values, std::size_t rows, const RankOptions& options, Workers threads,
+                     Rank* ranks) {
+  constexpr std::size_t few = 65536;
+  const bool by_row = options.ties == Ties::first || options.ties == Ties::last;
+  if (by_row || (keys.missing_rows() > 0 && options.missing != MissingRank::keep) || !seem_few(type, values, rows, few)) return false;
+  Buffer<std::int32_t> value_of_row(rows);
+  const std::size_t different = group_few(type, values, rows, few, threads, value_of_row.data());
+  if (different == 0) return false;
+  const std::vector<std::int32_t> counts = group_sizes(value_of_row.data(), rows, different, threads);
+  const std::vector<std::int32_t> first = first_rows(value_of_row.data(), rows, different);
+  struct Value {
+    std::uint64_t key;
+    std::size_t number;
+  };
+  std::vector<Value> sorted;
+  for (std::size_t k = 0; k < different; ++k) sorted.push_back({keys.word(static_cast<std::size_t>(first[k]), 0), k});
+  std::sort(sorted.begin(), sorted.end(), [](const Value& a, const Value& b) { return a.key < b.key; });
+  std::vector<Rank> rank_of_value(different);
+  std::size_t before = 0, dense = 0;
+  for (const Value& value : sorted) {
+    const std::size_t count = static_cast<std::size_t>(counts[value.number]);
+    Rank& rank = rank_of_value[value.number];
+    ++dense;
+    if (keys.missing_rows() > 0 && value.key == keys.missing_code()) rank = missing_rank(Rank());
+    else if (options.ties == Ties::average) rank = static_cast<Rank>((static_cast<double>(2 * before + count) + 1) / 2);
+    else rank = static_cast<Rank>(options.ties == Ties::dense ? dense : options.ties == Ties::least ? before + 1 : before + count);
+    before += count;
+  }
+  constexpr std::size_t piece = 1 << 16;
+  run_pieces((rows + piece - 1) / piece, threads, [&](int, std::size_t k) {
+    for (std::size_t i = k * piece; i < std::min(rows, (k + 1) * piece); ++i) ranks[i] = rank_of_value[value_of_row[i]];
+  });
+  return true;
+}
+
 template <class Rank>
 void rank_values(Type type, const void* values, std::size_t rows, const RankOptions& options, const std::int32_t* group_of_row,
                  std::size_t groups, Workers threads, Rank* ranks) {
   SortColumn column{type, values, options.descending, options.missing == MissingRank::first};
   const SortKeys keys({column}, rows, threads);
   if (group_of_row) rank_groups(keys, rows, options, group_of_row, groups, threads, ranks);
-  else rank_all(keys, rows, options, threads, ranks);
+  else if (!rank_few_values(keys, type, values, rows, options, threads, ranks)) rank_all(keys, rows, options, threads, ranks);
 }
 
 }  // namespace

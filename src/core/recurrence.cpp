@@ -39,7 +39,7 @@ void run_links(const Link* links, double start, const Sequence& sequence, double
   };
   if (!sequence.order && !sequence.group_of_row) {
     double above = start;
-    for (std::size_t row = 0; row < sequence.rows; ++row) result[row] = above = next(above, row);
+    sequence.each_place([&](std::size_t row) { result[row] = above = next(above, row); });
     return;
   }
   std::vector<double> above(sequence.groups, start);

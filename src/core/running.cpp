@@ -4,8 +4,9 @@
 
 #include <algorithm>
 #include <atomic>
-#include <stdexcept>
 #include <vector>
+
+#include "names.h"
 
 namespace rowanroot {
 namespace {
@@ -102,16 +103,12 @@ void run(Running what, AtMissing at_missing, const T* values, const Sequence& se
 
 Running running_of_name(const std::string& name) {
   static const char* const names[] = {"total", "mean", "count", "least", "greatest", "product"};
-  for (int k = 0; k < 6; ++k)
-    if (name == names[k]) return static_cast<Running>(k);
-  throw std::invalid_argument("no running " + name);
+  return kind_of_name<Running>(names, name);
 }
 
 AtMissing at_missing_of_name(const std::string& name) {
-  if (name == "skip") return AtMissing::skip;
-  if (name == "carry") return AtMissing::carry;
-  if (name == "stop") return AtMissing::stop;
-  throw std::invalid_argument("no answer to a missing value: " + name);
+  static const char* const names[] = {"skip", "carry", "stop"};
+  return kind_of_name<AtMissing>(names, name);
 }
 
 void running(Running what, AtMissing at_missing, Type type, const void* values, const Sequence& sequence, double* result) {
@@ -166,8 +163,9 @@ void neighbours(const Sequence& sequence, std::int64_t by, std::int32_t* rows) {
     else rows[earlier] = static_cast<std::int32_t>(later);
   };
   if (!sequence.group_of_row) {
-    for (std::size_t i = distance; i < sequence.rows; ++i)
-      pair(sequence.order ? sequence.order[i - distance] : i - distance, sequence.order ? sequence.order[i] : i);
+    sequence.each_place([&](std::size_t i) {
+      if (i >= distance) pair(sequence.order ? sequence.order[i - distance] : i - distance, sequence.order ? sequence.order[i] : i);
+    });
     return;
   }
   if (distance == 1) {

@@ -26,9 +26,19 @@ struct Sequence {
   // Calls visit(row, group) for each row, in order.
   template <class Visit>
   void each(Visit visit) const {
-    for (std::size_t i = 0; i < rows; ++i) {
+    each_place([&](std::size_t i) {
       const std::size_t row = order ? static_cast<std::size_t>(order[i]) : i;
       visit(row, group_of(row));
+    });
+  }
+
+  // Calls visit(i) for each place in the order, and looks up now and then.
+  template <class Visit>
+  void each_place(Visit visit) const {
+    constexpr std::size_t block = 1 << 16;
+    for (std::size_t first = 0; first < rows; first += block) {
+      if (threads.look_up) threads.look_up();
+      for (std::size_t i = first; i < std::min(first + block, rows); ++i) visit(i);
     }
   }
 
@@ -38,24 +48,32 @@ struct Sequence {
   template <class T, class Result, class Visit>
   void each_value(const T* values, const Result* result, Visit visit) const {
     if (!order && !step_of_row) {
-      for (std::size_t i = 0; i < rows; ++i) visit(i, group_of(i), values[i]);
+      each_place([&](std::size_t i) { visit(i, group_of(i), values[i]); });
       return;
     }
     constexpr std::size_t most_buckets = 4096, groups_in_cache = 4096;
     const std::size_t stretch = step_of_row ? steps : 1;
-    std::size_t parts = std::max<std::size_t>((groups + groups_in_cache - 1) / groups_in_cache, static_cast<std::size_t>(std::max<int>(threads, 1)));
-    parts = std::max<std::size_t>(std::min({parts, groups, most_buckets / stretch}), 1);
-    const std::size_t groups_a_part = (groups + parts - 1) / parts;
-    const Buckets buckets = share_out(rows, parts * stretch, threads, [&](std::size_t first, std::size_t last, KeyedRow* filled, std::uint32_t* bucket) {
+    std::size_t wanted = std::max<std::size_t>((groups + groups_in_cache - 1) / groups_in_cache, static_cast<std::size_t>(std::max<int>(threads, 1)));
+    wanted = std::min(wanted, most_buckets / stretch);
+    // Each part has groups whose numbers differ in this many bits only.
+    const std::size_t last_group = std::max<std::size_t>(groups, 1) - 1;
+    int shift = 0;
+    while ((last_group >> shift) + 1 > std::max<std::size_t>(wanted, 1)) ++shift;
+    const std::size_t parts = (last_group >> shift) + 1;
+    const auto choose = [&](std::size_t first, std::size_t last, std::uint16_t* bucket) {
       for (std::size_t i = first; i < last; ++i) {
         const std::size_t row = order ? static_cast<std::size_t>(order[i]) : i;
-        const std::uint32_t group = static_cast<std::uint32_t>(group_of(row));
+        const std::size_t part = group_of(row) >> shift;
+        bucket[i - first] = static_cast<std::uint16_t>(step_of_row ? part * steps + static_cast<std::size_t>(step_of_row[row]) : part);
+      }
+    };
+    const Buckets buckets = share_out(rows, parts * stretch, threads, choose, [&](std::size_t first, std::size_t last, KeyedRow* filled) {
+      for (std::size_t i = first; i < last; ++i) {
+        const std::size_t row = order ? static_cast<std::size_t>(order[i]) : i;
         KeyedRow& one = filled[i - first];
         one.row = static_cast<std::uint32_t>(row);
-        one.group = group;
+        one.group = static_cast<std::uint32_t>(group_of(row));
         std::memcpy(&one.key, values + row, sizeof(T));
-        const std::uint32_t part = parts == 1 ? 0 : group / static_cast<std::uint32_t>(groups_a_part);
-        bucket[i - first] = step_of_row ? part * static_cast<std::uint32_t>(steps) + static_cast<std::uint32_t>(step_of_row[row]) : part;
       }
     });
     run_pieces(parts, threads, [&](int, std::size_t part) {

@@ -65,7 +65,8 @@ class SortKeys {
   };
   Reals reals(std::size_t most_bits_before) const;
 
-  bool first_is_missing(std::size_t row) const { return missing_rows() > 0 && code(columns_[0], row) == missing_code(); }
+  std::size_t columns() const { return columns_.size(); }
+  const SortColumn& column(std::size_t number) const { return columns_[number].column; }
 
   // For one column: the code of what is missing, and how many rows have it.
   std::uint64_t missing_code() const { return columns_[0].missing_code; }

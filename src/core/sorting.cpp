@@ -67,23 +67,19 @@ std::size_t Buckets::greatest() const {
 
 // Each thread does one stretch of rows: it counts its rows of each bucket, then puts them behind those of the
 // stretches before.
-Buckets share_out(std::size_t rows, std::size_t buckets, Workers threads, const FillBuckets& fill) {
+Buckets share_out(std::size_t rows, std::size_t buckets, Workers threads, const ChooseBuckets& choose, const FillRows& fill) {
   const std::size_t stretches = static_cast<std::size_t>(std::max<int>(threads, 1));
   const auto edge = [&](std::size_t stretch) { return rows * stretch / stretches; };
   std::vector<std::vector<std::uint32_t>> next(stretches, std::vector<std::uint32_t>(buckets, 0));
   const auto each_block = [&](std::size_t stretch, const auto& work) {
-    std::vector<KeyedRow> filled(block_rows);
-    std::vector<std::uint32_t> bucket(block_rows);
-    for (std::size_t first = edge(stretch); first < edge(stretch + 1); first += block_rows) {
-      const std::size_t last = std::min(first + block_rows, edge(stretch + 1));
-      fill(first, last, filled.data(), bucket.data());
-      work(last - first, filled.data(), bucket.data());
-    }
+    for (std::size_t first = edge(stretch); first < edge(stretch + 1); first += block_rows) work(first, std::min(first + block_rows, edge(stretch + 1)));
   };
+  Buffer<std::uint16_t> bucket_of(rows);
   run_pieces(stretches, threads, [&](int, std::size_t stretch) {
     std::vector<std::uint32_t>& counts = next[stretch];
-    each_block(stretch, [&](std::size_t count, const KeyedRow*, const std::uint32_t* bucket) {
-      for (std::size_t i = 0; i < count; ++i) ++counts[bucket[i]];
+    each_block(stretch, [&](std::size_t first, std::size_t last) {
+      choose(first, last, bucket_of.data() + first);
+      for (std::size_t i = first; i < last; ++i) ++counts[bucket_of[i]];
     });
   });
   Buckets result{Buffer<KeyedRow>(rows), std::vector<std::size_t>(buckets + 1, 0)};
@@ -99,9 +95,11 @@ Buckets share_out(std::size_t rows, std::size_t buckets, Workers threads, const 
   result.starts[buckets] = place;
   KeyedRow* const to = result.rows.data();
   run_pieces(stretches, threads, [&](int, std::size_t stretch) {
-    std::vector<std::uint32_t>& places = next[stretch];
-    each_block(stretch, [&](std::size_t count, const KeyedRow* filled, const std::uint32_t* bucket) {
-      for (std::size_t i = 0; i < count; ++i) to[places[bucket[i]]++] = filled[i];
+    std::uint32_t* const places = next[stretch].data();
+    std::vector<KeyedRow> filled(block_rows);
+    each_block(stretch, [&](std::size_t first, std::size_t last) {
+      fill(first, last, filled.data());
+      for (std::size_t i = first; i < last; ++i) to[places[bucket_of[i]]++] = filled[i - first];
     });
   });
   return result;
@@ -118,9 +116,11 @@ struct Sharing {
   std::uint32_t parts = 1;  // for each code of the bits before
   double least = 0, scale = 0;
 
-  std::uint32_t bucket(std::uint64_t word, std::size_t row) const {
-    if (!reals.values) return buckets == 1 ? 0 : static_cast<std::uint32_t>(word >> shift);
-    return static_cast<std::uint32_t>(reals.bits_before ? word >> shift : 0) * parts + part(reals.values[row]);
+  bool needs_words() const { return reals.values ? reals.bits_before > 0 : buckets > 1; }
+
+  std::uint16_t bucket(std::uint64_t word, std::size_t row) const {
+    if (!reals.values) return buckets == 1 ? 0 : static_cast<std::uint16_t>(word >> shift);
+    return static_cast<std::uint16_t>((reals.bits_before ? static_cast<std::uint32_t>(word >> shift) : 0) * parts + part(reals.values[row]));
   }
 
  private:
@@ -199,10 +199,16 @@ void refine_sorted(const SortKeys& keys, KeyedRow* rows, KeyedRow* spare, std::s
 
 void sort_in_buckets(const SortKeys& keys, std::size_t rows, Workers threads, const SortedBucket& done) {
   const Sharing sharing = choose_sharing(keys, rows);
-  Buckets buckets = share_out(rows, sharing.buckets, threads, [&](std::size_t first, std::size_t last, KeyedRow* filled, std::uint32_t* bucket) {
-    keys.first_words(first, last, [=, &sharing](std::size_t i, std::uint64_t word, std::uint32_t more) {
+  const auto choose = [&](std::size_t first, std::size_t last, std::uint16_t* bucket) {
+    if (!sharing.needs_words()) {
+      for (std::size_t i = first; i < last; ++i) bucket[i - first] = sharing.bucket(0, i);
+      return;
+    }
+    keys.first_words(first, last, [=, &sharing](std::size_t i, std::uint64_t word, std::uint32_t) { bucket[i - first] = sharing.bucket(word, i); });
+  };
+  Buckets buckets = share_out(rows, sharing.buckets, threads, choose, [&](std::size_t first, std::size_t last, KeyedRow* filled) {
+    keys.first_words(first, last, [=](std::size_t i, std::uint64_t word, std::uint32_t more) {
       filled[i - first] = {word, static_cast<std::uint32_t>(i), more};
-      bucket[i - first] = sharing.bucket(word, i);
     });
   });
   const std::size_t spare_rows = buckets.greatest();

@@ -29,9 +29,11 @@ struct Buckets {
   std::size_t greatest() const;
 };
 
-// `fill` gives the rows from first to last with their keys, and the bucket of each.
-using FillBuckets = std::function<void(std::size_t first, std::size_t last, KeyedRow* rows, std::uint32_t* buckets)>;
-Buckets share_out(std::size_t rows, std::size_t buckets, Workers threads, const FillBuckets& fill);
+// `choose` says the bucket of each row from first to last, `fill` gives these rows with their keys. No more than 65,536
+// buckets.
+using ChooseBuckets = std::function<void(std::size_t first, std::size_t last, std::uint16_t* buckets)>;
+using FillRows = std::function<void(std::size_t first, std::size_t last, KeyedRow* rows)>;
+Buckets share_out(std::size_t rows, std::size_t buckets, Workers threads, const ChooseBuckets& choose, const FillRows& fill);
 
 // Calls `done` for one bucket after the other, each sorted, possibly from several threads; the rows of a bucket come
 // before those of the next, and equal keys are in one bucket. `start` is the place of its first row in the whole

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 
+#include "numbering.h"
 #include "rounds.h"
 
 namespace rowanroot {
@@ -14,29 +15,76 @@ struct Candidate {
   std::int32_t row;
 };
 
-bool before(const SortKeys& keys, const Candidate& a, const Candidate& b) {
-  if (a.key != b.key) return a.key < b.key;
+int compare(const SortKeys& keys, const Candidate& a, const Candidate& b) {
+  if (a.key != b.key) return a.key < b.key ? -1 : 1;
   for (std::size_t word = 1; word < keys.words(); ++word) {
     const std::uint64_t of_a = keys.word(static_cast<std::size_t>(a.row), word), of_b = keys.word(static_cast<std::size_t>(b.row), word);
-    if (of_a != of_b) return of_a < of_b;
+    if (of_a != of_b) return of_a < of_b ? -1 : 1;
   }
-  return a.row < b.row;
+  return 0;
 }
 
-bool equal(const SortKeys& keys, const Candidate& a, const Candidate& b) {
-  if (a.key != b.key) return false;
-  for (std::size_t word = 1; word < keys.words(); ++word)
-    if (keys.word(static_cast<std::size_t>(a.row), word) != keys.word(static_cast<std::size_t>(b.row), word)) return false;
-  return true;
+bool before(const SortKeys& keys, const Candidate& a, const Candidate& b) {
+  const int order = compare(keys, a, b);
+  return order != 0 ? order < 0 : a.row < b.row;
 }
 
-// What one thread knows of each group: its first rows so far, the last of them first to go. A key above `limit` is none.
+// All rows as one group.
+class OneGroup {
+ public:
+  std::int32_t number(std::uint64_t) { return 0; }
+  std::int32_t find(std::uint64_t) const { return 0; }
+  const std::vector<std::uint64_t>& keys() const { return keys_; }
+
+ private:
+  std::vector<std::uint64_t> keys_ = {0};
+};
+
+// What is known of each group: its first rows so far, the last of them first to go. Whether a row can be one of them is
+// told by its value in the first column, mostly.
+template <class T, class Numbers>
 class Heaps {
  public:
-  Heaps(const SortKeys& keys, std::size_t count, std::size_t groups) : keys_(keys), count_(count), heaps_(groups), limits_(groups, ~std::uint64_t(0)) {}
+  Heaps(const SortKeys& keys, std::size_t count)
+      : keys_(keys), values_(static_cast<const T*>(keys.column(0).values)), descending_(keys.column(0).descending),
+        alone_(keys.columns() == 1), count_(count) {}
 
-  std::uint64_t limit(std::size_t group) const { return limits_[group]; }
-  const std::vector<Candidate>& rows(std::size_t group) const { return heaps_[group]; }
+  void look_at(std::size_t row, std::uint64_t group_key) {
+    const std::size_t group = static_cast<std::size_t>(groups_.number(group_key));
+    if (group == heaps_.size()) heaps_.emplace_back(), ends_.emplace_back();
+    const End& end = ends_[group];
+    const T value = values_[row];
+    // Rows come one after the other: an equal one comes too late, unless later columns say otherwise.
+    if (end.full && (descending_ ? value < end.value : value > end.value)) return;
+    if (end.full && alone_ && value == end.value) return;
+    if (!is_missing(value)) add(group, {keys_.word(row, 0), static_cast<std::int32_t>(row)});
+  }
+
+  void take_in(const Heaps& later) {
+    for (std::size_t g = 0; g < later.heaps_.size(); ++g) {
+      const std::size_t group = static_cast<std::size_t>(groups_.number(later.groups_.keys()[g]));
+      if (group == heaps_.size()) heaps_.emplace_back(), ends_.emplace_back();
+      for (const Candidate& candidate : later.heaps_[g]) add(group, candidate);
+    }
+  }
+
+  // The number of the group if the row is equal to the group's last one, and came too late; else less than 0.
+  std::int32_t came_too_late(std::size_t row, std::uint64_t group_key) const {
+    const std::int32_t group = groups_.find(group_key);
+    const End& end = ends_[static_cast<std::size_t>(group)];
+    if (!end.full || !(values_[row] == end.value)) return -1;
+    const Candidate candidate = {keys_.word(row, 0), static_cast<std::int32_t>(row)};
+    const Candidate& last = heaps_[static_cast<std::size_t>(group)].front();
+    return last.row < candidate.row && compare(keys_, last, candidate) == 0 ? group : -1;
+  }
+
+  std::vector<std::vector<Candidate>>& rows() { return heaps_; }
+
+ private:
+  struct End {
+    T value = 0;
+    bool full = false;
+  };
 
   void add(std::size_t group, const Candidate& candidate) {
     std::vector<Candidate>& heap = heaps_[group];
@@ -49,50 +97,35 @@ class Heaps {
       heap.push_back(candidate);
     }
     std::push_heap(heap.begin(), heap.end(), less);
-    if (heap.size() == count_) limits_[group] = heap.front().key;
+    if (heap.size() == count_) ends_[group] = {values_[heap.front().row], true};
   }
 
- private:
   const SortKeys& keys_;
+  const T* const values_;
+  const bool descending_, alone_;
   const std::size_t count_;
+  Numbers groups_;
   std::vector<std::vector<Candidate>> heaps_;
-  std::vector<std::uint64_t> limits_;
+  std::vector<End> ends_;
 };
 
-// Calls work(stretch, row, key, group) for each row whose first column is known, by one thread a stretch.
-template <class Work>
-void each_known(const SortKeys& keys, std::size_t rows, const std::int32_t* group_of_row, Workers threads, Work work) {
+template <class T, class Numbers, class GroupKey>
+std::vector<std::int32_t> find_top(const SortKeys& keys, std::size_t rows, std::size_t count, bool ties, Workers threads, GroupKey group_key) {
   const std::size_t stretches = static_cast<std::size_t>(std::max<int>(threads, 1));
-  run_pieces(stretches, threads, [&](int, std::size_t stretch) {
-    keys.first_words(rows * stretch / stretches, rows * (stretch + 1) / stretches, [&](std::size_t row, std::uint64_t key, std::uint32_t) {
-      work(stretch, row, key, group_of_row ? static_cast<std::size_t>(group_of_row[row]) : 0);
+  const auto each_row = [&](const auto& work) {
+    run_pieces(stretches, threads, [&](int, std::size_t stretch) {
+      for (std::size_t row = rows * stretch / stretches; row < rows * (stretch + 1) / stretches; ++row) work(stretch, row);
     });
-  });
-}
-
-}  // namespace
-
-std::vector<std::int32_t> top_rows(const SortKeys& keys, std::size_t rows, std::size_t count, bool ties, const std::int32_t* group_of_row,
-                                   std::size_t groups, Workers threads) {
-  if (count == 0) return {};
-  const std::size_t stretches = static_cast<std::size_t>(std::max<int>(threads, 1));
-  std::vector<Heaps> heaps;
-  for (std::size_t k = 0; k < stretches; ++k) heaps.emplace_back(keys, count, groups);
-  each_known(keys, rows, group_of_row, threads, [&](std::size_t stretch, std::size_t row, std::uint64_t key, std::size_t group) {
-    if (key <= heaps[stretch].limit(group) && !keys.first_is_missing(row)) heaps[stretch].add(group, {key, static_cast<std::int32_t>(row)});
-  });
-  for (std::size_t k = 1; k < stretches; ++k)
-    for (std::size_t g = 0; g < groups; ++g)
-      for (const Candidate& candidate : heaps[k].rows(g)) heaps[0].add(g, candidate);
-  std::vector<std::vector<Candidate>> found(groups);
-  for (std::size_t g = 0; g < groups; ++g) found[g] = heaps[0].rows(g);
+  };
+  std::vector<Heaps<T, Numbers>> heaps(stretches, Heaps<T, Numbers>(keys, count));
+  each_row([&](std::size_t stretch, std::size_t row) { heaps[stretch].look_at(row, group_key(row)); });
+  for (std::size_t k = 1; k < stretches; ++k) heaps[0].take_in(heaps[k]);
+  std::vector<std::vector<Candidate>>& found = heaps[0].rows();
   if (ties) {
-    // Rows that are equal to a full group's last one, and came too late.
     std::vector<std::vector<std::pair<std::size_t, Candidate>>> late(stretches);
-    each_known(keys, rows, group_of_row, threads, [&](std::size_t stretch, std::size_t row, std::uint64_t key, std::size_t group) {
-      if (key != heaps[0].limit(group) || heaps[0].rows(group).size() < count) return;
-      const Candidate candidate = {key, static_cast<std::int32_t>(row)}, last = heaps[0].rows(group).front();
-      if (before(keys, last, candidate) && equal(keys, last, candidate)) late[stretch].push_back({group, candidate});
+    each_row([&](std::size_t stretch, std::size_t row) {
+      const std::int32_t group = heaps[0].came_too_late(row, group_key(row));
+      if (group >= 0) late[stretch].push_back({static_cast<std::size_t>(group), {keys.word(row, 0), static_cast<std::int32_t>(row)}});
     });
     for (const auto& part : late)
       for (const auto& one : part) found[one.first].push_back(one.second);
@@ -103,6 +136,32 @@ std::vector<std::int32_t> top_rows(const SortKeys& keys, std::size_t rows, std::
     for (const Candidate& candidate : group) result.push_back(candidate.row);
   }
   return result;
+}
+
+template <class T>
+std::vector<std::int32_t> find_top(const SortKeys& keys, std::size_t rows, std::size_t count, bool ties, const GroupColumn& groups, Workers threads) {
+  const auto by = [&](const auto* values) {
+    return find_top<T, Numbering>(keys, rows, count, ties, threads, [values](std::size_t row) { return key_of(values[row]); });
+  };
+  if (!groups.values) return find_top<T, OneGroup>(keys, rows, count, ties, threads, [](std::size_t) { return std::uint64_t(0); });
+  switch (groups.type) {
+    case Type::real: return by(static_cast<const double*>(groups.values));
+    case Type::long_integer: return by(static_cast<const std::int64_t*>(groups.values));
+    case Type::text: return by(static_cast<const Text*>(groups.values));
+    default: return by(static_cast<const std::int32_t*>(groups.values));
+  }
+}
+
+}  // namespace
+
+std::vector<std::int32_t> top_rows(const SortKeys& keys, std::size_t rows, std::size_t count, bool ties, const GroupColumn& groups,
+                                   Workers threads) {
+  if (count == 0 || rows == 0) return {};
+  switch (keys.column(0).type) {
+    case Type::real: return find_top<double>(keys, rows, count, ties, groups, threads);
+    case Type::long_integer: return find_top<std::int64_t>(keys, rows, count, ties, groups, threads);
+    default: return find_top<std::int32_t>(keys, rows, count, ties, groups, threads);
+  }
 }
 
 }  // namespace rowanroot

@@ -9,9 +9,15 @@
 
 namespace rowanroot {
 
+// A column whose equal values make a group; null for one group of all rows.
+struct GroupColumn {
+  Type type = Type::integer;
+  const void* values = nullptr;
+};
+
 // The `count` first rows of each group, and with `ties` those that are equal to the last of them. Rows where the first
-// column is missing are none of them. Gives the rows group by group, each in order.
-std::vector<std::int32_t> top_rows(const SortKeys& keys, std::size_t rows, std::size_t count, bool ties, const std::int32_t* group_of_row,
-                                   std::size_t groups, Workers threads);
+// column is missing are none of them. Gives the rows group by group, as these first come, and each group's in order.
+std::vector<std::int32_t> top_rows(const SortKeys& keys, std::size_t rows, std::size_t count, bool ties, const GroupColumn& groups,
+                                   Workers threads);
 
 }  // namespace rowanroot

@@ -1,5 +1,7 @@
+#include <algorithm>
 #include <cmath>
 #include <map>
+#include <numeric>
 #include <random>
 #include <stdexcept>
 
@@ -107,4 +109,29 @@ TEST("a filter keeps the rows where the condition is true, in their order, by an
     CHECK(kept == expected);
   }
   CHECK(Filter(nullptr, 0, 1).kept() == 0);
+}
+
+TEST("few groups are found where they are few, and given up where they are not") {
+  const std::size_t rows = 100000;
+  std::vector<double> few(rows), many(rows);
+  std::vector<std::int32_t> of_row(rows), all(rows);
+  std::mt19937_64 random(5);
+  for (std::size_t i = 0; i < rows; ++i) {
+    few[i] = static_cast<double>(random() % 5000) / 10;
+    // Equal wherever a sample looks.
+    many[i] = i % (rows / 4096) == 0 ? 0 : static_cast<double>(i);
+  }
+  CHECK(seem_few(Type::real, few.data(), rows, 65536));
+  CHECK(seem_few(Type::real, many.data(), rows, 65536));
+  for (int threads : {1, 2}) {
+    const std::size_t different = group_few(Type::real, few.data(), rows, 65536, threads, of_row.data());
+    CHECK(different == group_by(Type::real, few.data(), rows, 1, all.data()));
+    CHECK(of_row == all);
+    CHECK(group_few(Type::real, many.data(), rows, 30000, threads, of_row.data()) == 0);
+    const std::vector<std::int32_t> sizes = group_sizes(all.data(), rows, different, threads);
+    CHECK(std::accumulate(sizes.begin(), sizes.end(), std::size_t(0)) == rows);
+    CHECK(sizes[0] == std::count(few.begin(), few.end(), few[0]));
+  }
+  for (std::size_t i = 0; i < rows; ++i) many[i] = static_cast<double>(i);
+  CHECK(!seem_few(Type::real, many.data(), rows, 65536));
 }

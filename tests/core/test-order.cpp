@@ -99,7 +99,7 @@ TEST("ranks count the values that come before, in all and in groups") {
     }
     CHECK(same);
     const SortKeys keys({{Type::real, all.real.data(), true, false}}, rows, threads);
-    for (std::int32_t row : top_rows(keys, rows, 2, false, groups, grouped ? 300 : 1, threads)) {
+    for (std::int32_t row : top_rows(keys, rows, 2, false, {Type::integer, groups}, threads)) {
       int greater = 0;
       for (std::size_t j = 0; j < rows; ++j) greater += all.real[j] > all.real[row] && (!grouped || all.group[j] == all.group[row]);
       CHECK(greater < 2);

@@ -54,6 +54,17 @@ test_that("ranks are those of R's rank(), for every type and choice, over all ro
   }
 })
 
+test_that("ranks of many rows with few different values are R's too", {
+  set.seed(11)
+  n <- 30000
+  data <- data.frame(d = sample(c(NA, NaN, 0, -0, Inf, round(rnorm(500), 1)), n, TRUE), i = sample(c(NA, 1:300), n, TRUE),
+                     apart = ifelse(seq_len(n) %% (n %/% 4096) == 1, 0, seq_len(n)))
+  for (column in names(data)) for (best in c("highest", "lowest")) for (ties in c("min", "max", "average", "first", "dense")) {
+    found <- eval(bquote(set_columns(data, { r <- ranking(.(as.name(column)), best = .(best), ties = .(ties)) })))
+    expect_equal(as.numeric(found$r), as.numeric(rank_by_r(data[[column]], best, ties, "keep")), info = paste(column, best, ties))
+  }
+})
+
 test_that("shares of ranks are what the SQL standard says", {
   data <- data.frame(x = c(10, 20, 20, 30, NA), g = c(1, 1, 1, 1, 2))
   found <- set_columns(data, {

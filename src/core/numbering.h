@@ -1,0 +1,103 @@
+#pragma once
+// Numbers for different values: 0, 1, 2 in the order in which they first come.
+
+#include <cstddef>
+#include <cstdint>
+#include <cstring>
+#include <vector>
+
+#include "values.h"
+
+namespace rowanroot {
+
+// From 64-bit keys to numbers, in the order in which the keys come, by open addressing. Grows so that at most half of
+// it is in use.
+class Numbering {
+ public:
+  Numbering() : entries_(1024), mask_(1023) {}
+
+  std::int32_t number(std::uint64_t key) {
+    std::size_t place = spread(key) & mask_;
+    while (entries_[place].number >= 0) {
+      if (entries_[place].key == key) return entries_[place].number;
+      place = (place + 1) & mask_;
+    }
+    const std::int32_t number = static_cast<std::int32_t>(keys_.size());
+    entries_[place] = {key, number};
+    keys_.push_back(key);
+    if (2 * keys_.size() > mask_) grow();
+    return number;
+  }
+
+  // The number of a key that may be none of them: then less than 0.
+  std::int32_t find(std::uint64_t key) const {
+    std::size_t place = spread(key) & mask_;
+    while (entries_[place].number >= 0 && entries_[place].key != key) place = (place + 1) & mask_;
+    return entries_[place].number;
+  }
+
+  const std::vector<std::uint64_t>& keys() const { return keys_; }
+
+ private:
+  struct Entry {
+    std::uint64_t key = 0;
+    std::int32_t number = -1;
+  };
+
+  // Whole numbers as doubles differ in their high bits only, which a product alone leaves there.
+  static std::size_t spread(std::uint64_t key) {
+    key ^= key >> 32;
+    key *= 0x9E3779B97F4A7C15ull;
+    return static_cast<std::size_t>(key ^ (key >> 32));
+  }
+
+  void grow() {
+    std::vector<Entry> old(entries_.size() * 4);
+    old.swap(entries_);
+    mask_ = entries_.size() - 1;
+    for (const Entry& entry : old) {
+      if (entry.number < 0) continue;
+      std::size_t place = spread(entry.key) & mask_;
+      while (entries_[place].number >= 0) place = (place + 1) & mask_;
+      entries_[place] = entry;
+    }
+  }
+
+  std::vector<Entry> entries_;
+  std::size_t mask_;
+  std::vector<std::uint64_t> keys_;
+};
+
+// The same for keys that are small: places in a table.
+class SmallNumbering {
+ public:
+  explicit SmallNumbering(std::size_t keys) : number_(keys, -1) {}
+
+  std::int32_t number(std::uint64_t key) {
+    std::int32_t& number = number_[key];
+    if (number < 0) {
+      number = static_cast<std::int32_t>(keys_.size());
+      keys_.push_back(key);
+    }
+    return number;
+  }
+
+  const std::vector<std::uint64_t>& keys() const { return keys_; }
+
+ private:
+  std::vector<std::int32_t> number_;
+  std::vector<std::uint64_t> keys_;
+};
+
+inline std::uint64_t key_of(std::int32_t value) { return static_cast<std::uint32_t>(value); }
+inline std::uint64_t key_of(Text value) { return reinterpret_cast<std::uintptr_t>(value); }
+inline std::uint64_t key_of(std::int64_t value) { return static_cast<std::uint64_t>(value); }
+inline std::uint64_t key_of(double value) {
+  if (value == 0) value = 0;  // -0 is 0
+  std::uint64_t bits;
+  std::memcpy(&bits, &value, sizeof bits);
+  if (value != value) bits = static_cast<std::uint32_t>(bits) == 1954 ? 0x7FF00000000007A2ull : 0x7FF8000000000000ull;
+  return bits;
+}
+
+}  // namespace rowanroot
