@@ -121,3 +121,11 @@ run_recurrence_cpp <- function(node, start, values, rows, order, of_row, groups)
     .Call(`_rowanroot_run_recurrence_cpp`, node, start, values, rows, order, of_row, groups)
 }
 
+count_parts_cpp <- function(texts, at) {
+    .Call(`_rowanroot_count_parts_cpp`, texts, at)
+}
+
+split_texts_cpp <- function(texts, at, parts, rest) {
+    .Call(`_rowanroot_split_texts_cpp`, texts, at, parts, rest)
+}
+

@@ -98,7 +98,8 @@ whole_column <- function(value, run) {
 stop_wrong_length <- function(value, run) {
   if (!is_vector_like(value)) {
     stop_because(c("A column must have one value a row.",
-                   "x" = "{.code {run$formula}} gives {what_is(value)}."), "bad_result", run$call)
+                   "x" = "{.code {run$formula}} gives {what_is(value)}.",
+                   "i" = if (is.data.frame(value)) "Name all its columns, as in {.code c({paste(names(value), collapse = ', ')}) <- \u2026}."), "bad_result", run$call)
   }
   stop_because(c("A column must have one value a row, or one for all rows.",
                  "x" = "{.code {run$formula}} gives {counted(length(value), 'value')}, and the table has {counted_rows(run$rows)}."),

@@ -14,7 +14,7 @@ call_r_function <- function(fun, name, arguments, node, run, groups = run_groups
   if (identical(fun, base::`%in%`) && length(values) == 2 && is_table_for(values[[2]], arguments[[2]], arguments[[1]])) {
     return(new_slot(run, find_members_cpp(values[[1]], table_like(values[[2]], arguments[[1]]$type), getOption("rowanroot.threads", 0L))))
   }
-  by_text <- if (is_value_by_value(name, fun)) call_by_text(fun, name, arguments, values, node, run)
+  by_text <- if (name %in% value_by_value && is_value_by_value(name, fun)) call_by_text(fun, name, arguments, values, node, run)
   if (!is.null(by_text)) return(by_text)
   typed_value(call_r_once(fun, name, values, node, run), run)
 }
@@ -33,7 +33,7 @@ table_like <- function(table, type) {
   as.integer(table)
 }
 
-# Of one column of texts and constants, a function that goes value by value need see each different text only
+# Of one column of texts and constants, a function of R that goes value by value need see each different text only
 # once. NULL if the texts are hardly ever the same, or the function needs more than them.
 call_by_text <- function(fun, name, arguments, values, node, run) {
   types <- vapply(arguments, `[[`, "", "type")
@@ -161,6 +161,8 @@ choose_with_r <- function(condition, yes, no, node, run) {
   typed_value(result, run)
 }
 
+sort_text <- function(x) if (is.object(x)) paste("of class", class(x)[1]) else type_name(x)
+
 check_one_sort <- function(values, types, node, run) {
   for (value in values[types != "missing"]) {
     if (!length(value) %in% c(1, run$rows)) stop_wrong_length(value, run)
@@ -168,8 +170,5 @@ check_one_sort <- function(values, types, node, run) {
   same <- any(types == "missing") ||
     identical(class(values[[1]]), class(values[[2]])) && identical(levels(values[[1]]), levels(values[[2]]))
   if (same) return(invisible())
-  stop_because(c("The two branches of an {.code if} must be of one type.",
-                 "x" = "With {.code if ({label_of(node)})}, one is {.cls {class(values[[1]])}} and the other {.cls {class(values[[2]])}}, in {.code {run$formula}}.",
-                 "i" = "Convert one of them, for instance both to text by {.code as.character()}."),
-               "type_mismatch", run$call)
+  stop_choice_differs(sort_text(values[[1]]), sort_text(values[[2]]), node, run)
 }

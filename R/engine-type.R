@@ -175,8 +175,15 @@ stop_rows_by_number <- function(node, run) {
 }
 
 stop_branches_differ <- function(yes, no, node, run) {
-  stop_because(c("The two branches of an {.code if} must be of one type.",
-                 "x" = "With {.code if ({label_of(node)})}, one is {type_words[[yes$type]]} and the other {type_words[[no$type]]}, in {.code {run$formula}}.",
+  stop_choice_differs(type_words[[yes$type]], type_words[[no$type]], node, run)
+}
+
+# An `if` of two sorts of values, or a word that chooses among columns.
+stop_choice_differs <- function(one, other, node, run) {
+  is_if <- is.null(node$of)
+  stop_because(c(if (is_if) "The two branches of an {.code if} must be of one type." else "The columns of {.code {node$of}()} must be of one type.",
+                 "x" = paste(if (is_if) "With {.code if ({label_of(node)})}," else "With {.code {label_of(node)}},",
+                             "one is {one} and the other {other}, in {.code {run$formula}}."),
                  "i" = "Convert one of them: {.code as.character()} makes text, {.code as.numeric()} makes numbers. {.code NA} fits every type."),
                "type_mismatch", run$call)
 }

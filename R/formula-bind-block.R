@@ -51,7 +51,15 @@ bind_several <- function(statement, scope) {
     if (length(parts) != wanted) stop_wrong_columns(length(parts), scope_text(scope), wanted, scope$call)
     return(list(kind = "several", parts = lapply(parts, bind_formula, scope = scope)))
   }
-  list(kind = "several", parts = list(bind_formula(formula, scope)))
+  list(kind = "several", parts = list(bind_formula(as_many_parts(formula, wanted, scope), scope)))
+}
+
+# Texts are split into as many parts as there are names.
+as_many_parts <- function(formula, wanted, scope) {
+  if (!is_call_to(formula, "split_text") || !identical(get0("split_text", scope$env, mode = "function"), split_text)) return(formula)
+  given <- word_given(split_text, formula, scope)
+  if (is.null(given$parts)) formula$parts <- wanted
+  formula
 }
 
 stop_wrong_columns <- function(found, formula, wanted, call) {

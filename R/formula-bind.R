@@ -174,6 +174,7 @@ bind_call <- function(expr, scope) {
     fun <- named_part
     arguments[[2]] <- as.character(arguments[[2]])
   }
+  if (identical(fun, look_up)) return(bind_look_up(expr, scope))
   word <- bind_word(name, fun, arguments, expr, scope)
   if (!is.null(word)) return(word)
   aggregate <- bind_aggregate(name, fun, arguments, expr, scope)

@@ -6,6 +6,7 @@ make_derived_words <- function() {
   entries <- list(
     derived_word("z_score", z_score, bind_z_score), derived_word("min_max", min_max, bind_min_max), derived_word("share", share, bind_share),
     derived_word("change", change, bind_change),
+    derived_word("first_known", first_known, bind_first_known),
     derived_word("row_total", row_total, function(given, expr, scope) bind_across("total", given, expr, scope)),
     derived_word("row_mean", row_mean, function(given, expr, scope) bind_across("mean", given, expr, scope)),
     derived_word("row_min", row_min, function(given, expr, scope) bind_across("min", given, expr, scope)),
@@ -19,7 +20,7 @@ delayedAssign("derived_words", make_derived_words())
 bind_derived <- function(name, fun, expr, scope) {
   entry <- derived_words[[name]]
   if (is.null(entry) || !identical(entry$fun, fun)) return(NULL)
-  is_across <- startsWith(name, "row_")
+  is_across <- startsWith(name, "row_") || name == "first_known"
   if (!is.null(scope$in_function) && !is_across) give_up()
   given <- word_given(fun, expr, scope)
   if (!is_across && is.null(given$x)) {
@@ -112,6 +113,15 @@ bind_across <- function(what, given, expr, scope) {
 join_columns <- function(what, columns, missing, expr) {
   word <- if (missing == "skip") known_words[[what]] else words[[c(total = "+", min = "pmin", max = "pmax")[[what]]]]
   Reduce(function(a, b) list(kind = "word", word = word, arguments = list(a, b), shown = expr), columns)
+}
+
+# Where a column is missing, the next one counts.
+bind_first_known <- function(given, expr, scope) {
+  if (!length(given)) stop_because(c("{.code first_known()} needs columns.", "x" = "None is given in {.code {scope_text(scope)}}."), "bad_argument", scope$call)
+  columns <- lapply(unname(given), function(one) shared(bind_formula(one, scope)))
+  Reduce(function(column, rest) {
+    list(kind = "choose", condition = word_node("is.na", column, shown = expr), yes = rest, no = column, shown = expr, of = "first_known")
+  }, columns, right = TRUE)
 }
 
 bind_row_mean <- function(columns, missing, expr) {

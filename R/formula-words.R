@@ -170,7 +170,10 @@ value_by_value <- c(
 )
 
 # The package's own.
-delayedAssign("own_value_by_value", list(date_part = date_part))
+delayedAssign("own_value_by_value", list(
+  date_part = date_part, split_text = split_text, join_text = join_text, title_case = title_case, text_between = text_between,
+  text_match = text_match, as_number = as_number, as_date = as_date, as_category = as_category, bands = bands, look_up = look_up_in_block
+))
 
 is_value_by_value <- function(name, fun) {
   if (name %in% value_by_value) return(identical(fun, get0(name, baseenv(), mode = "function")))

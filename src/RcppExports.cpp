@@ -436,6 +436,32 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// count_parts_cpp
+Rcpp::IntegerVector count_parts_cpp(Rcpp::CharacterVector texts, std::string at);
+RcppExport SEXP _rowanroot_count_parts_cpp(SEXP textsSEXP, SEXP atSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type texts(textsSEXP);
+    Rcpp::traits::input_parameter< std::string >::type at(atSEXP);
+    rcpp_result_gen = Rcpp::wrap(count_parts_cpp(texts, at));
+    return rcpp_result_gen;
+END_RCPP
+}
+// split_texts_cpp
+Rcpp::List split_texts_cpp(Rcpp::CharacterVector texts, std::string at, int parts, bool rest);
+RcppExport SEXP _rowanroot_split_texts_cpp(SEXP textsSEXP, SEXP atSEXP, SEXP partsSEXP, SEXP restSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type texts(textsSEXP);
+    Rcpp::traits::input_parameter< std::string >::type at(atSEXP);
+    Rcpp::traits::input_parameter< int >::type parts(partsSEXP);
+    Rcpp::traits::input_parameter< bool >::type rest(restSEXP);
+    rcpp_result_gen = Rcpp::wrap(split_texts_cpp(texts, at, parts, rest));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_csv_header_cpp", (DL_FUNC) &_rowanroot_csv_header_cpp, 2},
@@ -468,6 +494,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_number_in_group_cpp", (DL_FUNC) &_rowanroot_number_in_group_cpp, 4},
     {"_rowanroot_run_program_cpp", (DL_FUNC) &_rowanroot_run_program_cpp, 7},
     {"_rowanroot_run_recurrence_cpp", (DL_FUNC) &_rowanroot_run_recurrence_cpp, 7},
+    {"_rowanroot_count_parts_cpp", (DL_FUNC) &_rowanroot_count_parts_cpp, 2},
+    {"_rowanroot_split_texts_cpp", (DL_FUNC) &_rowanroot_split_texts_cpp, 4},
     {NULL, NULL, 0}
 };
 

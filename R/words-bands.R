@@ -1,0 +1,76 @@
+#' Bands of numbers, and the first value that is known
+#'
+#' `bands()` says between which ends a number or a date lies, as an ordered category. `first_known()` gives, in each row, the first
+#' of its columns that is not missing.
+#'
+#' @param x A column, or a vector, of numbers or dates.
+#' @param ... For `bands()` the upper ends of the bands, rising, under the bands' names: `weak = 4, fair = 8, strong = Inf`. An
+#'   end is in its band. Bands without a name are named by their ends. For `first_known()` columns of one type.
+#' @return An ordered category; or a column of that type. Missing stays missing.
+#' @section Errors:
+#' `rowanroot_out_of_bands` for values above the last end, unless that is `Inf`: the message counts such rows, and shows the
+#' first; `rowanroot_bad_argument` for ends that do not rise; `rowanroot_type_mismatch` for text.
+#' @examples
+#' bands(c(2, 4, 9), weak = 4, fair = 8, strong = Inf)
+#' bands(c(2, 4, 9), 4, 10)
+#' visits <- data.frame(scale_kg = c(31.5, NA), manual_kg = c(31, 28))
+#' visits |> set_columns({ reading <- first_known(scale_kg, manual_kg) })
+#' @export
+bands <- function(x, ...) {
+  call <- quote(bands())
+  ends <- list(...)
+  check_ends(x, ends, call)
+  names <- band_names(ends)
+  if (anyDuplicated(names)) stop_because("Two bands are named {.val {names[duplicated(names)][1]}}.", "bad_argument", call)
+  ends <- unlist(lapply(ends, as.numeric))
+  value <- as.numeric(x)
+  code <- findInterval(value, ends, left.open = TRUE) + 1L
+  above <- which(code > length(ends))
+  if (length(above)) {
+    stop_because(c("{counted_rows(length(above))} {cli::qty(length(above))}{?lies/lie} above the last band, which ends with {format(ends[length(ends)])}.",
+                   "x" = "The first is row {above[1]}: {format(x[above[1]])}.", "i" = "A last band that ends with {.code Inf} takes them."),
+                 "out_of_bands", call, rows = above)
+  }
+  structure(code, levels = names, class = c("ordered", "factor"))
+}
+
+#' @rdname bands
+#' @export
+first_known <- function(...) {
+  call <- quote(first_known())
+  columns <- list(...)
+  if (!length(columns)) stop_because("{.code first_known()} needs columns.", "bad_argument", call)
+  names(columns) <- paste0("x", seq_along(columns))
+  check_same_length(stats::setNames(columns, c("x", rep("...", length(columns) - 1))), call)
+  calculate_code(as.call(c(as.name("first_known"), lapply(names(columns), as.name))), columns, call)
+}
+
+check_ends <- function(x, ends, call) {
+  is_date <- inherits(x, "Date")
+  if (!is_date && (!is.numeric(x) || is.object(x)) && !(is.logical(x) && all(is.na(x)))) {
+    stop_because(c("Bands are of numbers or dates, not of {what_is(x)}.", "i" = "Text becomes a number by {.code as_number()}."), "type_mismatch", call)
+  }
+  if (!length(ends)) {
+    stop_because(c("{.code bands()} needs the upper ends of the bands.", "i" = "For instance {.code bands(frames, weak = 4, fair = 8, strong = Inf)}."),
+                 "bad_argument", call)
+  }
+  single <- vapply(ends, function(end) length(end) == 1 && (is.numeric(end) || inherits(end, "Date")) && !is.na(end), NA)
+  if (!all(single)) stop_because("Each end must be one number, or one date of dates: {.code {one_line(ends[[which(!single)[1]]])}} is not.", "bad_argument", call)
+  dated <- vapply(ends, function(end) inherits(end, "Date") || is.infinite(end), NA)
+  if (is_date && !all(dated)) stop_because("The ends of bands of dates must be dates.", "bad_argument", call)
+  if (!is_date && any(vapply(ends, inherits, NA, "Date"))) stop_because("The ends of bands of numbers must be numbers.", "bad_argument", call)
+  values <- unlist(lapply(ends, as.numeric))
+  if (is.unsorted(values, strictly = TRUE)) {
+    stop_because(c("The ends of the bands must rise.", "x" = "They are {vapply(ends, format, '')}."), "bad_argument", call)
+  }
+}
+
+# "up to 4", "4 to 8", "above 8" where no name is given.
+band_names <- function(ends) {
+  given <- if (is.null(names(ends))) rep("", length(ends)) else names(ends)
+  shown <- vapply(ends, function(end) if (is.numeric(end)) shown_text(as.numeric(end)) else format(end), "")
+  last <- length(ends)
+  made <- c(paste("up to", shown[1]), if (last > 1) paste(shown[-last], "to", shown[-1]))
+  if (last > 1 && is.infinite(ends[[last]])) made[last] <- paste("above", shown[last - 1])
+  ifelse(nzchar(given), given, made)
+}

@@ -1,0 +1,157 @@
+#' Look up values in another table by a key
+#'
+#' Each row gets the values that the table has for its key. A key must be in the table once: then there is always one row for
+#' each, and none is lost or doubled.
+#'
+#' @param key A column, or several in `c()` that make the key together.
+#' @param table A data frame, or a vector with names: these are the keys.
+#' @param take The table's columns to take: a name, or several in `c()`, then for as many columns of a block:
+#'   `c(region, altitude_m) <- look_up(apiary, apiaries, take = c(region, altitude_m))`. Not needed for a vector.
+#' @param by The table's columns that the keys are in, if they are not named as the key is.
+#' @param unknown Keys that the table does not have are an error (`"error"`), or give missing values (`"missing"`). A missing
+#'   key gives missing values.
+#' @return The values taken, one a row; a data frame for several columns.
+#' @section Errors:
+#' `rowanroot_duplicate_key` if the table has a key twice, `rowanroot_unknown_key` for keys that it does not have,
+#' `rowanroot_unknown_column` for a column that it does not have, `rowanroot_type_mismatch` for keys of another type,
+#' `rowanroot_bad_argument` for what is no table. The messages count rows and show the first.
+#' @examples
+#' visits <- data.frame(apiary = c("NB", "SH", "NB"))
+#' apiaries <- data.frame(apiary = c("NB", "SH"), region = c("North Bank", "South Hill"), altitude_m = c(120L, 310L))
+#' visits |> set_columns({
+#'   c(region, altitude_m) <- look_up(apiary, apiaries, take = c(region, altitude_m))
+#'   keeper                <- look_up(apiary, c(NB = "Ada", SH = "Ivo"))
+#' })
+#' @export
+look_up <- function(key, table, take = NULL, by = NULL, unknown = "error") {
+  call <- quote(look_up())
+  code <- substitute(key)
+  keys <- if (is_call_to(code, "c") && is.data.frame(table)) lapply(as.list(code)[-1], eval, parent.frame()) else list(key)
+  parts <- if (length(keys) > 1) as.list(code)[-1] else list(code)
+  chosen <- look_up_columns(parts, table, substitute(take), substitute(by), parent.frame(), call)
+  look_up_values(keys, table, chosen$take, chosen$by, unknown, call)
+}
+
+# In a block `take` and `by` are columns of the table, not of the block.
+bind_look_up <- function(expr, scope) {
+  given <- word_given(look_up, expr, scope)
+  for (name in c("key", "table")) {
+    if (is.null(given[[name]])) stop_because(c("{.code look_up()} needs a {.arg {name}}.", "x" = "None is given in {.code {scope_text(scope)}}."), "bad_argument", scope$call)
+  }
+  table <- option_values(given["table"], scope)$table
+  unknown <- if (is.null(given$unknown)) "error" else option_values(given["unknown"], scope)$unknown
+  keys <- if (is_call_to(given$key, "c") && is.data.frame(table)) as.list(given$key)[-1] else list(given$key)
+  chosen <- look_up_columns(keys, table, given$take, given$by, scope$env, scope$call)
+  # Only what can be taken counts when the script is run again.
+  if (is.data.frame(table)) table <- as.data.frame(table)[unique(c(chosen$by, chosen$take))]
+  options <- list(table = value_node(table, given$table), take = value_node(chosen$take, quote(take)), by = value_node(chosen$by, quote(by)),
+                  unknown = value_node(unknown, unknown))
+  list(kind = "r_call", fun = look_up_in_block, name = "look_up", arguments = c(options, lapply(keys, bind_formula, scope = scope)),
+       within = NULL, shown = expr, env = scope$env)
+}
+
+look_up_in_block <- function(table, take, by, unknown, ...) look_up_values(list(...), table, take, by, unknown, quote(look_up()))
+
+look_up_columns <- function(keys, table, take, by, env, call) {
+  if (is.atomic(table) && !is.null(names(table))) {
+    if (!is.null(take) || !is.null(by)) stop_because("A vector with names has no columns to {.arg take}, nor others than its names to look {.arg by}.", "bad_argument", call)
+    return(list(take = character(), by = character()))
+  }
+  if (!is.data.frame(table)) {
+    stop_because(c("{.arg table} must be a data frame, or a vector with names, not {what_is(table)}.",
+                   "i" = "For instance {.code look_up(apiary, c(NB = \"North Bank\", SH = \"South Hill\"))}."), "bad_argument", call)
+  }
+  names <- names(table)
+  take <- if (!is.null(take)) choose_columns(take, names, env, call)
+  if (!length(take)) {
+    stop_because(c("Which columns of the table are to be taken?", "i" = "Say {.arg take}: the table has {.code {some_of(names)}}."), "bad_argument", call)
+  }
+  if (!is.null(by)) by <- choose_columns(by, names, env, call)
+  else {
+    is_name <- vapply(keys, is.symbol, NA)
+    by <- vapply(keys, one_line, "")
+    if (!all(is_name)) stop_because(c("Which column of the table has the key {.code {by[!is_name][1]}}?", "i" = "Say {.arg by}: the table has {.code {some_of(names)}}."), "bad_argument", call)
+    missing <- setdiff(by, names)
+    if (length(missing)) {
+      hint <- nearest_name(missing[1], names)
+      stop_because(c("The table has no column {.code {missing[1]}}.", "i" = if (length(hint)) "Is it {.code by = {hint}}?" else "Say {.arg by}: the table has {.code {some_of(names)}}."),
+                   "unknown_column", call, column = missing[1], nearest = hint)
+    }
+  }
+  if (length(by) != length(keys)) stop_because("There are {counted(length(keys), 'key')}, and {counted(length(by), 'column')} to look them up by.", "bad_argument", call)
+  list(take = take, by = by)
+}
+
+look_up_values <- function(keys, table, take, by, unknown, call) {
+  check_one_of(unknown, c("error", "missing"), "unknown", call)
+  in_vector <- !is.data.frame(table)
+  of_table <- if (in_vector) list(names(table)) else unname(as.list(table)[by])
+  labels <- if (in_vector) "names" else by
+  for (k in seq_along(keys)) check_key_types(keys[[k]], of_table[[k]], labels[k], call)
+  codes <- key_codes(keys, of_table, call)
+  check_keys_once(codes$table, of_table, call)
+  row <- match(codes$keys, codes$table, incomparables = NA)
+  is_unknown <- is.na(row) & !is.na(codes$keys)
+  if (unknown == "error" && any(is_unknown)) stop_unknown_key(which(is_unknown), keys, call)
+  if (in_vector) return(unname(table)[row])
+  found <- lapply(as.list(table)[take], function(column) column[row])
+  if (length(take) == 1) found[[1]] else structure(found, row.names = .set_row_names(length(row)), class = "data.frame")
+}
+
+key_sort <- function(x) {
+  if (is.character(x) || is.factor(x)) "text"
+  else if (inherits(x, "integer64")) "whole number of 64 bits"
+  else if (inherits(x, "Date")) "date"
+  else if (inherits(x, "POSIXct")) "time"
+  else if (is.numeric(x) && !is.object(x)) "number"
+  else type_name(x)
+}
+
+check_key_types <- function(key, column, name, call) {
+  if (is.logical(key) && all(is.na(key)) || is.logical(column) && all(is.na(column))) return(invisible())
+  if (is.list(key) || is.list(column)) stop_because("A list is no key.", "type_mismatch", call)
+  if (key_sort(key) == key_sort(column)) return(invisible())
+  stop_because(c("Keys must be of one type.", "x" = "The key is {key_sort(key)}, and {.code {name}} of the table is {key_sort(column)}.",
+                 "i" = "Convert one of them, for instance by {.code as_number()} or {.code as.character()}."), "type_mismatch", call)
+}
+
+# Numbers for the keys of both: equal keys have one number, and a key with a missing part has none.
+key_codes <- function(keys, of_table, call) {
+  plain <- function(x) if (is.factor(x)) as.character(x) else if (inherits(x, "integer64")) x else as.vector(unclass(x))
+  keys <- lapply(keys, plain)
+  of_table <- lapply(of_table, plain)
+  if (length(keys) == 1 && !inherits(keys[[1]], "integer64")) return(list(keys = keys[[1]], table = of_table[[1]]))
+  both <- Map(function(a, b) {
+    if (inherits(a, "integer64")) return(structure(c(unclass(a), unclass(b)), class = "integer64"))
+    c(a, b)
+  }, of_table, keys)
+  rows <- length(both[[1]])
+  code <- group_rows_cpp(unname(both), rows, getOption("rowanroot.threads", 0L))$of_row
+  missing <- Reduce(`|`, lapply(both, function(x) if (inherits(x, "integer64")) is_missing_integer64(x) else is.na(x)))
+  code[missing] <- NA
+  of_first <- seq_len(length(of_table[[1]]))
+  list(keys = code[-of_first], table = code[of_first])
+}
+
+# The least 64-bit number stands for what is missing: as a double, minus nought.
+is_missing_integer64 <- function(x) {
+  x <- unclass(x)
+  x == 0 & 1 / x < 0
+}
+
+check_keys_once <- function(codes, of_table, call) {
+  twice <- which(duplicated(codes) & !is.na(codes))
+  if (!length(twice)) return(invisible())
+  keys <- unique(codes[twice])
+  stop_because(c("{counted(length(keys), 'key')} of the table {cli::qty(length(keys))}{?is/are} there more than once.",
+                 "x" = "The first is {key_text(of_table, twice[1])}, in rows {match(codes[twice[1]], codes)} and {twice[1]}.",
+                 "i" = "Keep one row of each key, or take the columns that tell them apart into the key."), "duplicate_key", call, rows = twice)
+}
+
+stop_unknown_key <- function(rows, keys, call) {
+  stop_because(c("{counted_rows(length(rows))} {cli::qty(length(rows))}{?has a key/have keys} that the table does not have.",
+                 "x" = "The first is row {rows[1]}: {key_text(keys, rows[1])}.",
+                 "i" = "To have missing values there, say {.code unknown = \"missing\"}."), "unknown_key", call, rows = rows)
+}
+
+key_text <- function(keys, row) paste(vapply(keys, function(key) encodeString(as.character(key[row]), quote = if (is.numeric(key)) "" else "\""), ""), collapse = ", ")

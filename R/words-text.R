@@ -1,0 +1,281 @@
+#' Split texts into parts
+#'
+#' In a block the parts become columns: `c(apiary, number) <- split_text(hive_code, "-")`. There must be as many parts
+#' as names.
+#'
+#' @param x A column, or a vector, of texts or categories. Missing ones have missing parts.
+#' @param at What stands between the parts: a text, taken as it is, or a regular expression in `pattern()`. Between two
+#'   separators that follow on each other is an empty text.
+#' @param type What the parts are made into: `"text"`, `"integer"`, `"number"`, `"date"` (as `2025-03-01`) or
+#'   `"category"`; one for all, or one for each part.
+#' @param short A text with too few parts is an error (`"error"`), or the parts that it lacks are missing (`"missing"`).
+#' @param long A text with too many parts is an error (`"error"`), has missing parts (`"missing"`), loses the last of them
+#'   (`"drop"`), or keeps them in its last part (`"join"`).
+#' @param parts How many parts there are to be. In a block, as many as names; else as many as the longest text has.
+#' @param regex A regular expression, as R's [regex] has them with `perl = TRUE`.
+#' @return A data frame with the columns `part_1`, `part_2` and so on.
+#' @section Errors:
+#' `rowanroot_wrong_parts` if a text has too few or too many parts: the message counts such rows, and shows the first;
+#' `rowanroot_unreadable` if a part is not of its type; `rowanroot_bad_argument` for another `at`, `type`, `short` or
+#' `long`; `rowanroot_type_mismatch` for what is no text; `rowanroot_bad_text` for text that is not UTF-8.
+#' @examples
+#' split_text(c("NB-01", "SH-02"), "-")
+#' visits <- data.frame(hive = c("NB-01", "SH-02", NA), seen = c("3 frames; 1 queen", "5 frames", "2 frames"))
+#' visits |> set_columns({
+#'   c(apiary, number) <- split_text(hive, "-", type = c("text", "integer"))
+#'   c(brood, queens)  <- split_text(seen, pattern("; *"), short = "missing")
+#' })
+#' @export
+split_text <- function(x, at, type = "text", short = "error", long = "error", parts = NULL) {
+  call <- quote(split_text())
+  texts <- different_texts(x, call)
+  check_one_of(short, c("error", "missing"), "short", call)
+  check_one_of(long, c("error", "missing", "drop", "join"), "long", call)
+  if (inherits(at, "text_pattern")) {
+    if (long == "join") stop_because("{.code long = \"join\"} needs a plain separator in {.arg at}.", "bad_argument", call)
+    texts$values <- mark_matches(texts$values, at, call)
+    at <- match_mark
+  }
+  check_separator(at, call)
+  at <- enc2utf8(at)
+  counts <- count_parts_cpp(texts$values, at)
+  if (is.null(parts)) parts <- max(1L, counts, na.rm = TRUE)
+  check_whole_number(parts, 1, "parts", call)
+  type <- check_part_types(type, parts, call)
+  if (short == "error") check_parts(counts < parts, counts, parts, x, texts, "few", call)
+  if (long == "error") check_parts(counts > parts, counts, parts, x, texts, "many", call)
+  if (long == "missing") texts$values[counts > parts] <- NA
+  columns <- split_texts_cpp(texts$values, at, parts, long == "join")
+  columns <- Map(function(column, type) at_rows(part_as(column, type, texts, call), texts), columns, type)
+  structure(columns, names = paste0("part_", seq_len(parts)), row.names = .set_row_names(length(x)), class = "data.frame")
+}
+
+#' @rdname split_text
+#' @export
+pattern <- function(regex) {
+  call <- quote(pattern())
+  if (!is.character(regex) || length(regex) != 1 || is.na(regex) || !nzchar(regex)) {
+    stop_because(c("A pattern is one regular expression, as text.", "x" = "It is {what_is(regex)}."), "bad_argument", call)
+  }
+  check_pattern(regex, call)
+  structure(list(regex = enc2utf8(regex)), class = "text_pattern")
+}
+
+#' Join columns into one text
+#'
+#' @param ... Columns, or vectors of the same length, of any type. Numbers have all their digits, up to 15; dates are
+#'   as `2025-03-01`.
+#' @param with What stands between them.
+#' @param missing A row with a missing value is missing (`"keep"`), has what else there is (`"skip"`, without its separator), or has an
+#'   empty text in its place (`"empty"`).
+#' @return Texts.
+#' @section Errors:
+#' `rowanroot_bad_argument` for another `with` or `missing`, `rowanroot_type_mismatch` for lists, `rowanroot_wrong_length` for
+#' vectors of different lengths.
+#' @examples
+#' join_text("NB", 1:2, with = "-")
+#' visits <- data.frame(apiary = c("NB", "SH"), number = c(1L, NA))
+#' visits |> set_columns({ hive <- join_text(apiary, number, with = "-", missing = "skip") })
+#' @export
+join_text <- function(..., with = " ", missing = "keep") {
+  call <- quote(join_text())
+  columns <- unname(list(...))
+  if (!length(columns)) stop_because("{.code join_text()} needs columns.", "bad_argument", call)
+  if (!is.character(with) || length(with) != 1 || is.na(with)) stop_because("{.arg with} must be one text, not {what_is(with)}.", "bad_argument", call)
+  check_one_of(missing, c("keep", "skip", "empty"), "missing", call)
+  lists <- !vapply(columns, is_vector_like, NA) | vapply(columns, is.list, NA)
+  if (any(lists)) stop_because("Can't join {what_is(columns[[which(lists)[1]]])} to a text.", "type_mismatch", call)
+  rows <- if (any(lengths(columns) == 0)) 0L else max(lengths(columns))
+  wrong <- lengths(columns) != rows & lengths(columns) != 1
+  if (any(wrong) && rows > 0) {
+    stop_because("The columns must have the same length, or one value: they have {rows} and {lengths(columns)[wrong][1]}.", "wrong_length", call)
+  }
+  if (rows == 0) return(character())
+  long <- lengths(columns) == rows
+  of_row <- few_combinations(columns[long], rows, call)
+  if (!is.null(of_row)) columns[long] <- lapply(columns[long], `[`, match(seq_len(max(of_row)), of_row))
+  joined <- join_columns_of_text(lapply(columns, shown_text), enc2utf8(with), missing)
+  if (is.null(of_row)) joined else joined[of_row]
+}
+
+# The number of each row's combination of values, if there are few different ones.
+few_combinations <- function(columns, rows, call) {
+  if (rows < 1000) return(NULL)
+  groups <- group_rows_cpp(lapply(columns, group_values, run = list(call = call)), rows, getOption("rowanroot.threads", 0L))
+  if (length(groups$sizes) <= rows / 2) groups$of_row + 1L
+}
+
+shown_text <- function(x) {
+  if (is.double(x) && !is.object(x)) return(ifelse(is.na(x) & !is.nan(x), NA_character_, sprintf("%.15g", x)))
+  enc2utf8(as.character(x))
+}
+
+join_columns_of_text <- function(columns, with, missing) {
+  if (missing == "empty") columns <- lapply(columns, function(x) ifelse(is.na(x), "", x))
+  Reduce(function(a, b) {
+    joined <- paste(a, b, sep = with)
+    a <- rep_len(a, length(joined))
+    b <- rep_len(b, length(joined))
+    if (missing == "skip") ifelse(is.na(a), b, ifelse(is.na(b), a, joined)) else ifelse(is.na(a) | is.na(b), NA_character_, joined)
+  }, columns)
+}
+
+#' Words in title case, and parts of texts
+#'
+#' `title_case()` begins each word with a capital, and has the rest of it small. `text_between()` gives what stands between two
+#' texts, `text_match()` the first part that a pattern matches.
+#'
+#' @param x A column, or a vector, of texts or categories. Missing ones stay missing.
+#' @param from,to The texts before and after; the first `from`, and the first `to` that follows. `NULL` for the beginning or
+#'   the end of the text.
+#' @param pattern A regular expression, as R's [regex] has them with `perl = TRUE`.
+#' @return Texts. Missing where `from`, `to` or the pattern is not found.
+#' @details A word begins after anything but a letter, a digit or an apostrophe: `Anne-Marie`, `don't`. A single letter with an
+#'   apostrophe stands before a name: `O'Brien`, `L'Aquila`.
+#' @section Errors:
+#' `rowanroot_type_mismatch` for what is no text, `rowanroot_bad_text` for text that is not UTF-8, `rowanroot_bad_argument` for
+#' another `from` or `to`, and a pattern that R can't read.
+#' @examples
+#' title_case(c("NORTH BANK", "anne-marie o'brien"))
+#' text_between("hive NB-01 (strong)", "(", ")")
+#' text_match(c("seen 12 frames", "none"), "[0-9]+")
+#' @export
+title_case <- function(x) {
+  over_texts(x, quote(title_case()), function(texts) {
+    capital <- gsub("(*UCP)(?<![\\p{L}\\p{M}\\p{N}'\u2019])(\\p{L})", "\\U\\1", tolower(texts), perl = TRUE)
+    gsub("(*UCP)(?<![\\p{L}\\p{M}\\p{N}'\u2019])(\\p{L}['\u2019])(\\p{L})", "\\1\\U\\2", capital, perl = TRUE)
+  })
+}
+
+#' @rdname title_case
+#' @export
+text_between <- function(x, from, to) {
+  call <- quote(text_between())
+  for (name in c("from", "to")) {
+    end <- get(name)
+    if (!is.null(end) && (!is.character(end) || length(end) != 1 || is.na(end) || !nzchar(end))) {
+      stop_because("{.arg {name}} must be one text that is not empty, or NULL, not {what_is(end)}.", "bad_argument", call)
+    }
+  }
+  over_texts(x, call, function(texts) {
+    start <- rep(1L, length(texts))
+    if (!is.null(from)) {
+      found <- regexpr(enc2utf8(from), texts, fixed = TRUE)
+      texts[found < 0] <- NA
+      start <- found + nchar(from)
+    }
+    rest <- substring(texts, start)
+    if (is.null(to)) return(rest)
+    end <- regexpr(enc2utf8(to), rest, fixed = TRUE)
+    rest[end < 0] <- NA
+    substr(rest, 1, end - 1L)
+  })
+}
+
+#' @rdname title_case
+#' @export
+text_match <- function(x, pattern) {
+  call <- quote(text_match())
+  if (inherits(pattern, "text_pattern")) pattern <- pattern$regex
+  check_pattern(pattern, call)
+  over_texts(x, call, function(texts) {
+    found <- regexpr(enc2utf8(pattern), texts, perl = TRUE)
+    ifelse(is.na(texts) | found < 0, NA_character_, substr(texts, found, found + attr(found, "match.length") - 1L))
+  })
+}
+
+# What a function of texts gives for each of these, which sees each different one once.
+over_texts <- function(x, call, f) {
+  texts <- different_texts(x, call)
+  at_rows(f(texts$values), texts)
+}
+
+at_rows <- function(values, texts) if (is.null(texts$of_row)) values else values[texts$of_row]
+
+# The different texts in UTF-8, and which of them each row has: `of_row` is NULL if every row has its own.
+different_texts <- function(x, call, name = "x") {
+  if (is.logical(x) && all(is.na(x))) x <- as.character(x)
+  if (is.factor(x)) texts <- list(values = levels(x), of_row = as.integer(x))
+  else if (is.character(x)) texts <- list(values = as.vector(x))
+  else {
+    stop_because(c("{.arg {name}} must be text, not {what_is(x)}.", "i" = "Make it text by {.code as.character()}."), "type_mismatch", call)
+  }
+  different <- if (is.character(x)) different_texts_cpp(texts$values)
+  if (!is.null(different)) texts <- list(values = different$texts, of_row = different$of_row)
+  bad <- !is_readable_text(texts$values)
+  if (any(bad)) stop_bad_text(rows_of(bad, texts), call)
+  texts$values <- enc2utf8(texts$values)
+  texts
+}
+
+# Texts that are marked, or of a session in another encoding, can be translated; bytes that are no characters can't.
+is_readable_text <- function(x) validUTF8(x) | Encoding(x) == "latin1" | !l10n_info()[["UTF-8"]] & Encoding(x) == "unknown"
+
+rows_of <- function(which_texts, texts) which(at_rows(which_texts, texts))
+
+stop_bad_text <- function(rows, call) {
+  stop_because(c("{counted_rows(length(rows))} {cli::qty(length(rows))}{?has/have} text that is not UTF-8, the first in row {rows[1]}.",
+                 "i" = "If it is Latin-1, translate it first: {.code iconv(x, \"latin1\", \"UTF-8\")}."), "bad_text", call, rows = rows)
+}
+
+check_separator <- function(at, call) {
+  if (is.character(at) && length(at) == 1 && !is.na(at) && nzchar(at)) return(invisible())
+  found <- if (identical(at, "")) "an empty text" else what_is(at)
+  stop_because(c("{.arg at} must be one text that is not empty, or a {.code pattern()}.", "x" = "It is {found}."), "bad_argument", call)
+}
+
+check_pattern <- function(regex, call) {
+  why <- NULL
+  if (!is.character(regex) || length(regex) != 1 || is.na(regex)) {
+    stop_because("A pattern is one regular expression, as text, not {what_is(regex)}.", "bad_argument", call)
+  }
+  tryCatch(regexpr(regex, "", perl = TRUE), warning = function(w) why <<- conditionMessage(w), error = function(e) why <<- conditionMessage(e))
+  if (is.null(why)) return(invisible())
+  stop_because(c("R can't read the pattern {.val {regex}}.", "x" = "R said: {gsub('[\\n\\t ]+', ' ', why)}"), "bad_argument", call)
+}
+
+# A character that no text has: texts are split there once it stands for what a pattern matches.
+match_mark <- "\u001f"
+
+mark_matches <- function(texts, at, call) {
+  if (any(grepl(match_mark, texts, fixed = TRUE), na.rm = TRUE)) {
+    stop_because("Can't split by a pattern: a text has the control character U+001F.", "bad_text", call)
+  }
+  gsub(at$regex, match_mark, texts, perl = TRUE)
+}
+
+check_parts <- function(wrong, counts, parts, x, texts, how, call) {
+  rows <- rows_of(wrong & !is.na(wrong), texts)
+  if (!length(rows)) return(invisible())
+  first <- as.character(x)[rows[1]]
+  most <- max(counts, na.rm = TRUE)
+  stop_because(c("{counted_rows(length(rows))} {cli::qty(length(rows))}{?has/have} too {how} parts: there should be {parts}.",
+                 "x" = "The first is row {rows[1]}, {.val {first}}, with {counted(at_rows(counts, texts)[rows[1]], 'part')}.",
+                 "i" = if (how == "few" && most < parts) "No row has more than {most}." else if (how == "few") "To have missing parts there, say {.code short = \"missing\"}."
+                       else "To drop them, say {.code long = \"drop\"}; to keep them in the last part, {.code long = \"join\"}."),
+               "wrong_parts", call, rows = rows)
+}
+
+check_part_types <- function(type, parts, call) {
+  if (length(type) != 1 && length(type) != parts) {
+    stop_because("{.arg type} must be one type, or one for each of the {parts} parts, not {length(type)}.", "bad_argument", call)
+  }
+  for (one in as.list(type)) check_one_of(one, c("text", "integer", "number", "date", "category"), "type", call)
+  rep_len(type, parts)
+}
+
+part_as <- function(part, type, texts, call) {
+  texts$values <- part
+  switch(type,
+    text = part,
+    category = factor(part, levels = sort(unique(part), method = "radix")),
+    number = read_numbers(texts, list(decimal = ".", thousands = "", signs = character()), "error", call),
+    integer = {
+      numbers <- read_numbers(texts, list(decimal = ".", thousands = "", signs = character()), "error", call)
+      bad <- !is.na(numbers) & (numbers != floor(numbers) | abs(numbers) > .Machine$integer.max)
+      check_read(bad, texts, "a whole number", "error", call)
+      as.integer(numbers)
+    },
+    date = read_dates(texts, "%Y-%m-%d", "error", call)
+  )
+}
