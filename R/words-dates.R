@@ -44,5 +44,70 @@ check_date_part <- function(x, part, call) {
   }
   if (inherits(x, c("Date", "POSIXt"))) return(invisible())
   stop_because(c("{.arg x} must be dates or times, not {what_is(x)}.",
-                 "i" = "Text becomes a date by {.code as.Date(x, \"%d/%m/%Y\")}."), "type_mismatch", call)
+                 "i" = "Text becomes a date by {.code as_date(x, \"%d/%m/%Y\")}."), "type_mismatch", call)
+}
+
+#' The start of a week or a month, and the time between two moments
+#'
+#' @param x Dates, or times: these begin in their own zone.
+#' @param part `"year"`, `"quarter"`, `"month"`, `"week"` (Monday, as in ISO 8601) or `"day"`; of times also `"hour"` or
+#'   `"minute"`.
+#' @param from,to Both dates, or both times. `to` may be the earlier one: then the result is negative.
+#' @param unit `"weeks"`, `"days"`, `"hours"`, `"minutes"` or `"seconds"`. Of times a day is 24 hours, also where the clocks
+#'   are changed.
+#' @return Dates or times, as `x`; or numbers. Missing stays missing.
+#' @section Errors:
+#' `rowanroot_bad_argument` for another part or unit; `rowanroot_type_mismatch` for what is neither a date nor a time, and for
+#' a date and a time together.
+#' @examples
+#' start_of(as.Date(c("2025-01-01", "2025-08-17")), "week")
+#' visits <- data.frame(day = as.Date(c("2025-03-01", "2025-03-15")), before = as.Date(c("2025-02-01", NA)))
+#' visits |> set_columns({
+#'   month <- start_of(day, "month")
+#'   gap   <- time_between(before, day, "days")
+#' })
+#' @export
+start_of <- function(x, part) {
+  call <- quote(start_of())
+  is_time <- inherits(x, "POSIXct")
+  check_moments(x, "x", call)
+  check_one_of(part, c("year", "quarter", "month", "week", "day", if (is_time) c("hour", "minute")), "part", call)
+  fields <- as.POSIXlt(x)
+  # Within an hour no clock is changed: the hour that comes twice keeps to its own.
+  if (part == "minute") return(x - fields$sec)
+  if (part == "hour") return(x - (fields$min * 60 + fields$sec))
+  fields$sec[] <- 0
+  fields$min[] <- 0L
+  fields$hour[] <- 0L
+  if (part == "week") fields$mday <- fields$mday - (fields$wday + 6L) %% 7L
+  if (part %in% c("month", "quarter", "year")) fields$mday[] <- 1L
+  if (part == "quarter") fields$mon <- fields$mon %/% 3L * 3L
+  if (part == "year") fields$mon[] <- 0L
+  # Whether the clocks are changed by then is to be found out anew.
+  fields$isdst[] <- -1L
+  start <- if (is_time) as.POSIXct(fields) else as.Date(fields)
+  start[is.na(x)] <- NA
+  if (is_time) attr(start, "tzone") <- attr(x, "tzone")
+  start
+}
+
+#' @rdname start_of
+#' @export
+time_between <- function(from, to, unit) {
+  call <- quote(time_between())
+  check_moments(from, "from", call)
+  check_moments(to, "to", call)
+  if (inherits(from, "Date") != inherits(to, "Date")) {
+    stop_because(c("Both must be dates, or both times.", "x" = "{.arg from} is {what_is(from)}, and {.arg to} {what_is(to)}."), "type_mismatch", call)
+  }
+  check_one_of(unit, names(seconds_in), "unit", call)
+  seconds <- (as.numeric(to) - as.numeric(from)) * if (inherits(from, "Date")) 86400 else 1
+  seconds / seconds_in[[unit]]
+}
+
+seconds_in <- c(weeks = 7 * 86400, days = 86400, hours = 3600, minutes = 60, seconds = 1)
+
+check_moments <- function(x, name, call) {
+  if (inherits(x, c("Date", "POSIXct"))) return(invisible())
+  stop_because(c("{.arg {name}} must be dates or times, not {what_is(x)}.", "i" = "Text becomes a date by {.code as_date()}."), "type_mismatch", call)
 }

@@ -36,7 +36,7 @@ split_text <- function(x, at, type = "text", short = "error", long = "error", pa
     texts$values <- mark_matches(texts$values, at, call)
     at <- match_mark
   }
-  check_separator(at, call)
+  check_split_at(at, call)
   at <- enc2utf8(at)
   counts <- count_parts_cpp(texts$values, at)
   if (is.null(parts)) parts <- max(1L, counts, na.rm = TRUE)
@@ -218,7 +218,7 @@ stop_bad_text <- function(rows, call) {
                  "i" = "If it is Latin-1, translate it first: {.code iconv(x, \"latin1\", \"UTF-8\")}."), "bad_text", call, rows = rows)
 }
 
-check_separator <- function(at, call) {
+check_split_at <- function(at, call) {
   if (is.character(at) && length(at) == 1 && !is.na(at) && nzchar(at)) return(invisible())
   found <- if (identical(at, "")) "an empty text" else what_is(at)
   stop_because(c("{.arg at} must be one text that is not empty, or a {.code pattern()}.", "x" = "It is {found}."), "bad_argument", call)

@@ -18,12 +18,14 @@ yield <- visits |>
     strength <- if (frames < 4) "weak" else if (frames < 8) "fair" else "strong"
 
     # The scale's reading, and where there is none, the keeper's own.
-    hive_kg  <- if (is.na(scale_kg)) manual_kg else scale_kg
+    hive_kg  <- first_known(scale_kg, manual_kg)
 
     # A name with a dot is scratch: it is not in the result.
-    .code    <- substr(hive_code, 1, 2)
-    region   <- apiaries$region[match(.code, apiaries$apiary)]
-    day      <- as.Date(date, "%d/%m/%Y")
+    # One hive was split: its code is OM-01-b.
+    c(.apiary, .number) <- split_text(hive_code, "-", long = "join")
+    # One code was mistyped: that apiary has no region.
+    region   <- look_up(.apiary, apiaries, take = region, by = apiary, unknown = "missing")
+    day      <- as_date(date, "%d/%m/%Y")
   }, after = tare_kg) |>
   keep_rows(net_kg > 0) |>
   set_columns({
