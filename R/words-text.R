@@ -28,6 +28,7 @@
 #' @export
 split_text <- function(x, at, type = "text", short = "error", long = "error", parts = NULL) {
   call <- quote(split_text())
+  if (missing(at)) stop_because(c("Split at what?", "i" = "Write {.code split_text(x, \"-\")}."), "bad_argument", call)
   texts <- different_texts(x, call)
   check_one_of(short, c("error", "missing"), "short", call)
   check_one_of(long, c("error", "missing", "drop", "join"), "long", call)

@@ -44,7 +44,7 @@ test_that("texts with too few or too many parts are counted and shown", {
   expect_error(split_text("a-b", "-", parts = 4), "No row has more than 2", class = "rowanroot_wrong_parts")
   expect_error(split_text("a-b", "-", type = c("text", "integer")), "\"b\"", class = "rowanroot_unreadable")
   expect_error(split_text("1.5-2", "-", type = "integer"), "whole number", class = "rowanroot_unreadable")
-  for (code in expression(split_text("a", ""), split_text("a", NA), split_text("a", 1), split_text("a", "-", type = "word"), split_text("a", "-", short = "drop"),
+  for (code in expression(split_text("a"), split_text("a", ""), split_text("a", NA), split_text("a", 1), split_text("a", "-", type = "word"), split_text("a", "-", short = "drop"),
                           split_text("a", "-", parts = 0), split_text("a", pattern("-"), long = "join"), pattern("("), pattern(NA))) {
     expect_error(eval(code), class = "rowanroot_bad_argument", info = deparse(code))
   }
