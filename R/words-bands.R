@@ -36,14 +36,7 @@ bands <- function(x, ...) {
 
 #' @rdname bands
 #' @export
-first_known <- function(...) {
-  call <- quote(first_known())
-  columns <- list(...)
-  if (!length(columns)) stop_because("{.code first_known()} needs columns.", "bad_argument", call)
-  names(columns) <- paste0("x", seq_along(columns))
-  check_same_length(stats::setNames(columns, c("x", rep("...", length(columns) - 1))), call)
-  calculate_code(as.call(c(as.name("first_known"), lapply(names(columns), as.name))), columns, call)
-}
+first_known <- function(...) across_vectors("first_known", list(...))
 
 check_ends <- function(x, ends, call) {
   is_date <- inherits(x, "Date")

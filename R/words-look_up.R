@@ -25,12 +25,14 @@
 #' @export
 look_up <- function(key, table, take = NULL, by = NULL, unknown = "error") {
   call <- quote(look_up())
-  code <- substitute(key)
-  keys <- if (is_call_to(code, "c") && is.data.frame(table)) lapply(as.list(code)[-1], eval, parent.frame()) else list(key)
-  parts <- if (length(keys) > 1) as.list(code)[-1] else list(code)
+  parts <- key_parts(substitute(key), table)
+  keys <- if (length(parts) > 1) lapply(parts, eval, parent.frame()) else list(key)
   chosen <- look_up_columns(parts, table, substitute(take), substitute(by), parent.frame(), call)
   look_up_values(keys, table, chosen$take, chosen$by, unknown, call)
 }
+
+# The code of each key.
+key_parts <- function(code, table) if (is_call_to(code, "c") && is.data.frame(table)) as.list(code)[-1] else list(code)
 
 # In a block `take` and `by` are columns of the table, not of the block.
 bind_look_up <- function(expr, scope) {
@@ -40,7 +42,7 @@ bind_look_up <- function(expr, scope) {
   }
   table <- option_values(given["table"], scope)$table
   unknown <- if (is.null(given$unknown)) "error" else option_values(given["unknown"], scope)$unknown
-  keys <- if (is_call_to(given$key, "c") && is.data.frame(table)) as.list(given$key)[-1] else list(given$key)
+  keys <- key_parts(given$key, table)
   chosen <- look_up_columns(keys, table, given$take, given$by, scope$env, scope$call)
   # Only what can be taken counts when the script is run again.
   if (is.data.frame(table)) table <- as.data.frame(table)[unique(c(chosen$by, chosen$take))]

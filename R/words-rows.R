@@ -16,24 +16,25 @@
 #'   lighter <- row_min(a_kg, b_kg, missing = "skip")
 #' })
 #' @export
-row_total <- function(..., missing = "keep") across_vectors("row_total", list(...), missing)
+row_total <- function(..., missing = "keep") across_vectors("row_total", list(...), missing = missing)
 
 #' @rdname row_total
 #' @export
-row_mean <- function(..., missing = "keep") across_vectors("row_mean", list(...), missing)
+row_mean <- function(..., missing = "keep") across_vectors("row_mean", list(...), missing = missing)
 
 #' @rdname row_total
 #' @export
-row_min <- function(..., missing = "keep") across_vectors("row_min", list(...), missing)
+row_min <- function(..., missing = "keep") across_vectors("row_min", list(...), missing = missing)
 
 #' @rdname row_total
 #' @export
-row_max <- function(..., missing = "keep") across_vectors("row_max", list(...), missing)
+row_max <- function(..., missing = "keep") across_vectors("row_max", list(...), missing = missing)
 
-across_vectors <- function(name, columns, missing) {
+# A word of columns, on vectors; `...` are its other arguments.
+across_vectors <- function(name, columns, ...) {
   call <- call(name)
   if (!length(columns)) stop_because("{.code {name}()} needs columns.", "bad_argument", call)
   names(columns) <- paste0("x", seq_along(columns))
   check_same_length(stats::setNames(columns, c("x", rep("...", length(columns) - 1))), call)
-  calculate_code(as.call(c(as.name(name), lapply(names(columns), as.name), list(missing = missing))), columns, call)
+  calculate_code(as.call(c(as.name(name), lapply(names(columns), as.name), list(...))), columns, call)
 }

@@ -55,10 +55,8 @@ split_text <- function(x, at, type = "text", short = "error", long = "error", pa
 #' @export
 pattern <- function(regex) {
   call <- quote(pattern())
-  if (!is.character(regex) || length(regex) != 1 || is.na(regex) || !nzchar(regex)) {
-    stop_because(c("A pattern is one regular expression, as text.", "x" = "It is {what_is(regex)}."), "bad_argument", call)
-  }
   check_pattern(regex, call)
+  if (!nzchar(regex)) stop_because("A pattern must not be empty.", "bad_argument", call)
   structure(list(regex = enc2utf8(regex)), class = "text_pattern")
 }
 
