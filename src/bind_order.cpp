@@ -66,7 +66,7 @@ Rcpp::IntegerVector top_rows_cpp(Rcpp::List columns, Rcpp::LogicalVector descend
     by.push_back({type_of_column(column), address_of(column), descending[k] == 1, false});
   }
   const Workers workers = thread_count(static_cast<R_xlen_t>(rows), threads);
-  const SortKeys keys(by, static_cast<std::size_t>(rows), workers);
+  const SortKeys keys(by, static_cast<std::size_t>(rows), workers, false);
   const auto find = [&](SEXP by) {
     GroupColumn groups;
     if (by != R_NilValue) groups = {type_of_column(by), address_of(by)};

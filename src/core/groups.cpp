@@ -18,14 +18,14 @@ template <class Numbers, class KeyOfRow>
 std::size_t number_rows(std::size_t rows, Workers threads, const Numbers& none, KeyOfRow key_of_row, std::size_t most, std::int32_t* of_row) {
   const std::size_t stretches = static_cast<std::size_t>(std::max<int>(threads, 1));
   std::vector<Numbers> parts(stretches, none);
-  const auto each_row = [&](std::size_t stretch, auto work) {
+  const auto each_block = [&](std::size_t stretch, auto work) {
     constexpr std::size_t block = 4096;
-    const std::size_t last = rows * (stretch + 1) / stretches;
-    for (std::size_t first = rows * stretch / stretches; first < last && parts[stretch].keys().size() <= most; first += block)
-      for (std::size_t i = first; i < std::min(first + block, last); ++i) work(i);
+    const std::size_t end = rows * (stretch + 1) / stretches;
+    for (std::size_t first = rows * stretch / stretches; first < end && parts[stretch].keys().size() <= most; first += block)
+      work(first, std::min(first + block, end));
   };
   run_pieces(stretches, threads, [&](int, std::size_t stretch) {
-    each_row(stretch, [&](std::size_t i) { of_row[i] = parts[stretch].number(key_of_row(i)); });
+    each_block(stretch, [&](std::size_t first, std::size_t last) { parts[stretch].number_each(first, last, key_of_row, of_row + first); });
   });
   std::vector<std::vector<std::int32_t>> number(stretches);
   for (std::size_t stretch = 1; stretch < stretches; ++stretch)
@@ -33,7 +33,10 @@ std::size_t number_rows(std::size_t rows, Workers threads, const Numbers& none, 
   for (const Numbers& part : parts)
     if (part.keys().size() > most) return 0;
   run_pieces(stretches - 1, threads, [&](int, std::size_t piece) {
-    each_row(piece + 1, [&](std::size_t i) { of_row[i] = number[piece + 1][of_row[i]]; });
+    const std::int32_t* const now = number[piece + 1].data();
+    each_block(piece + 1, [&](std::size_t first, std::size_t last) {
+      for (std::size_t i = first; i < last; ++i) of_row[i] = now[of_row[i]];
+    });
   });
   return parts[0].keys().size();
 }
@@ -151,7 +154,8 @@ std::vector<std::int32_t> group_sizes(const std::int32_t* group_of_row, std::siz
   std::vector<std::vector<std::int32_t>> sizes(stretches, std::vector<std::int32_t>(groups, 0));
   run_pieces(stretches, threads, [&](int, std::size_t stretch) {
     std::int32_t* const size = sizes[stretch].data();
-    for (std::size_t i = rows * stretch / stretches; i < rows * (stretch + 1) / stretches; ++i) ++size[group_of_row[i]];
+    const std::size_t end = rows * (stretch + 1) / stretches;
+    for (std::size_t i = rows * stretch / stretches; i < end; ++i) ++size[group_of_row[i]];
   });
   for (std::size_t stretch = 1; stretch < stretches; ++stretch)
     for (std::size_t g = 0; g < groups; ++g) sizes[0][g] += sizes[stretch][g];

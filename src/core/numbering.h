@@ -22,11 +22,26 @@ class Numbering {
       if (entries_[place].key == key) return entries_[place].number;
       place = (place + 1) & mask_;
     }
-    const std::int32_t number = static_cast<std::int32_t>(keys_.size());
-    entries_[place] = {key, number};
-    keys_.push_back(key);
-    if (2 * keys_.size() > mask_) grow();
-    return number;
+    return add(place, key);
+  }
+
+  // The numbers of many keys, as quick as they come: what the loop needs stays in registers.
+  template <class KeyAt>
+  void number_each(std::size_t first, std::size_t last, KeyAt key_at, std::int32_t* numbers) {
+    const Entry* entries = entries_.data();
+    std::size_t mask = mask_;
+    for (std::size_t i = first; i < last; ++i) {
+      const std::uint64_t key = key_at(i);
+      std::size_t place = spread(key) & mask;
+      while (entries[place].number >= 0 && entries[place].key != key) place = (place + 1) & mask;
+      std::int32_t number = entries[place].number;
+      if (number < 0) {
+        number = add(place, key);
+        entries = entries_.data();
+        mask = mask_;
+      }
+      numbers[i - first] = number;
+    }
   }
 
   // The number of a key that may be none of them: then less than 0.
@@ -49,6 +64,15 @@ class Numbering {
     key ^= key >> 32;
     key *= 0x9E3779B97F4A7C15ull;
     return static_cast<std::size_t>(key ^ (key >> 32));
+  }
+
+  // Apart, so that what is done for every row is short enough to stand where it is called.
+  __attribute__((noinline)) std::int32_t add(std::size_t place, std::uint64_t key) {
+    const std::int32_t number = static_cast<std::int32_t>(keys_.size());
+    entries_[place] = {key, number};
+    keys_.push_back(key);
+    if (2 * keys_.size() > mask_) grow();
+    return number;
   }
 
   void grow() {
@@ -80,6 +104,11 @@ class SmallNumbering {
       keys_.push_back(key);
     }
     return number;
+  }
+
+  template <class KeyAt>
+  void number_each(std::size_t first, std::size_t last, KeyAt key_at, std::int32_t* numbers) {
+    for (std::size_t i = first; i < last; ++i) numbers[i - first] = number(key_at(i));
   }
 
   const std::vector<std::uint64_t>& keys() const { return keys_; }

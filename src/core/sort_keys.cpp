@@ -34,11 +34,8 @@ ROWANROOT_WIDE void range_of(const T* values, std::size_t rows, Range* range) {
   *range = {least, greatest, missing};
 }
 
-}  // namespace
-
 template <class T>
-void SortKeys::measure(Column& column, std::size_t rows, Workers threads) {
-  const T* values = static_cast<const T*>(column.column.values);
+Range range_of_values(const T* values, std::size_t rows, Workers threads) {
   constexpr std::size_t piece = 1 << 16;
   std::vector<Range> ranges((rows + piece - 1) / piece);
   run_pieces(ranges.size(), threads, [&](int, std::size_t k) { range_of(values + k * piece, std::min(piece, rows - k * piece), &ranges[k]); });
@@ -49,6 +46,22 @@ void SortKeys::measure(Column& column, std::size_t rows, Workers threads) {
     all.missing += range.missing;
   }
   if (all.missing == rows) all.least = all.greatest = 0;
+  return all;
+}
+
+// The range of all values of a type, some of them missing.
+template <class T>
+Range range_of_type(std::size_t rows) {
+  using Limits = std::numeric_limits<T>;
+  const T greatest = Limits::has_infinity ? Limits::infinity() : Limits::max();
+  return {sortable(static_cast<T>(-greatest)), sortable(greatest), rows};
+}
+
+}  // namespace
+
+template <class T>
+void SortKeys::measure(Column& column, std::size_t rows, Workers threads, bool looks_at_values) {
+  const Range all = looks_at_values ? range_of_values(static_cast<const T*>(column.column.values), rows, threads) : range_of_type<T>(rows);
   column.least = all.least;
   column.greatest = all.greatest;
   column.missing_rows = all.missing;
@@ -66,14 +79,14 @@ std::uint64_t SortKeys::code(const Column& column, std::size_t row) const {
   }
 }
 
-SortKeys::SortKeys(const std::vector<SortColumn>& columns, std::size_t rows, Workers threads) {
+SortKeys::SortKeys(const std::vector<SortColumn>& columns, std::size_t rows, Workers threads, bool looks_at_values) {
   for (const SortColumn& one : columns) {
     Column column;
     column.column = one;
     switch (one.type) {
-      case Type::real: measure<double>(column, rows, threads); break;
-      case Type::long_integer: measure<std::int64_t>(column, rows, threads); break;
-      default: measure<std::int32_t>(column, rows, threads);
+      case Type::real: measure<double>(column, rows, threads, looks_at_values); break;
+      case Type::long_integer: measure<std::int64_t>(column, rows, threads, looks_at_values); break;
+      default: measure<std::int32_t>(column, rows, threads, looks_at_values);
     }
     column.start = bits_;
     bits_ += column.bits;

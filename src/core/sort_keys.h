@@ -35,7 +35,8 @@ inline bool is_missing(double value) { return value != value; }
 
 class SortKeys {
  public:
-  SortKeys(const std::vector<SortColumn>& columns, std::size_t rows, Workers threads);
+  // Keys are as short as the values that there are allow, or, if those are not to be looked at, as long as any of the type.
+  SortKeys(const std::vector<SortColumn>& columns, std::size_t rows, Workers threads, bool looks_at_values = true);
 
   std::size_t words() const { return (bits_ + 63) / 64; }
   std::size_t first_word_bits() const { return bits_ < 64 ? bits_ : 64; }
@@ -79,7 +80,7 @@ class SortKeys {
     std::size_t missing_rows = 0, start = 0, bits = 0;
   };
   template <class T>
-  void measure(Column& column, std::size_t rows, Workers threads);
+  void measure(Column& column, std::size_t rows, Workers threads, bool looks_at_values);
   template <class T>
   static std::uint64_t code_of(const Column& column, T value) {
     if (is_missing(value)) return column.missing_code;

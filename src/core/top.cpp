@@ -3,12 +3,16 @@
 #include "top.h"
 
 #include <algorithm>
+#include <array>
 
 #include "numbering.h"
 #include "rounds.h"
 
 namespace rowanroot {
 namespace {
+
+// Rows that are looked at together.
+constexpr std::size_t block_rows = 1024;
 
 struct Candidate {
   std::uint64_t key;
@@ -34,6 +38,10 @@ class OneGroup {
  public:
   std::int32_t number(std::uint64_t) { return 0; }
   std::int32_t find(std::uint64_t) const { return 0; }
+  template <class KeyAt>
+  void number_each(std::size_t first, std::size_t last, KeyAt, std::int32_t* numbers) {
+    std::fill_n(numbers, last - first, 0);
+  }
   const std::vector<std::uint64_t>& keys() const { return keys_; }
 
  private:
@@ -49,15 +57,23 @@ class Heaps {
       : keys_(keys), values_(static_cast<const T*>(keys.column(0).values)), descending_(keys.column(0).descending),
         alone_(keys.columns() == 1), count_(count) {}
 
-  void look_at(std::size_t row, std::uint64_t group_key) {
-    const std::size_t group = static_cast<std::size_t>(groups_.number(group_key));
-    if (group == heaps_.size()) heaps_.emplace_back(), ends_.emplace_back();
-    const End& end = ends_[group];
-    const T value = values_[row];
-    // Rows come one after the other: an equal one comes too late, unless later columns say otherwise.
-    if (end.full && (descending_ ? value < end.value : value > end.value)) return;
-    if (end.full && alone_ && value == end.value) return;
-    if (!is_missing(value)) add(group, {keys_.word(row, 0), static_cast<std::int32_t>(row)});
+  // Rows come one after the other: one that is equal to the last of its group comes too late, unless later columns say otherwise.
+  template <class GroupKey>
+  void look_at(std::size_t first, std::size_t last, GroupKey group_key) {
+    std::array<std::int32_t, block_rows> groups;
+    groups_.number_each(first, last, group_key, groups.data());
+    heaps_.resize(groups_.keys().size());
+    ends_.resize(heaps_.size());
+    const End* const ends = ends_.data();
+    const T* const values = values_;
+    const bool descending = descending_, alone = alone_;
+    for (std::size_t row = first; row < last; ++row) {
+      const std::int32_t group = groups[row - first];
+      const T value = values[row], end = ends[group].value;
+      const bool too_late = (descending ? value < end : value > end) | (alone & (value == end));
+      if (too_late & ends[group].full || is_missing(value)) continue;
+      add(static_cast<std::size_t>(group), {keys_.word(row, 0), static_cast<std::int32_t>(row)});
+    }
   }
 
   void take_in(const Heaps& later) {
@@ -112,20 +128,23 @@ class Heaps {
 template <class T, class Numbers, class GroupKey>
 std::vector<std::int32_t> find_top(const SortKeys& keys, std::size_t rows, std::size_t count, bool ties, Workers threads, GroupKey group_key) {
   const std::size_t stretches = static_cast<std::size_t>(std::max<int>(threads, 1));
-  const auto each_row = [&](const auto& work) {
+  const auto each_block = [&](const auto& work) {
     run_pieces(stretches, threads, [&](int, std::size_t stretch) {
-      for (std::size_t row = rows * stretch / stretches; row < rows * (stretch + 1) / stretches; ++row) work(stretch, row);
+      const std::size_t end = rows * (stretch + 1) / stretches;
+      for (std::size_t first = rows * stretch / stretches; first < end; first += block_rows) work(stretch, first, std::min(first + block_rows, end));
     });
   };
   std::vector<Heaps<T, Numbers>> heaps(stretches, Heaps<T, Numbers>(keys, count));
-  each_row([&](std::size_t stretch, std::size_t row) { heaps[stretch].look_at(row, group_key(row)); });
+  each_block([&](std::size_t stretch, std::size_t first, std::size_t last) { heaps[stretch].look_at(first, last, group_key); });
   for (std::size_t k = 1; k < stretches; ++k) heaps[0].take_in(heaps[k]);
   std::vector<std::vector<Candidate>>& found = heaps[0].rows();
   if (ties) {
     std::vector<std::vector<std::pair<std::size_t, Candidate>>> late(stretches);
-    each_row([&](std::size_t stretch, std::size_t row) {
-      const std::int32_t group = heaps[0].came_too_late(row, group_key(row));
-      if (group >= 0) late[stretch].push_back({static_cast<std::size_t>(group), {keys.word(row, 0), static_cast<std::int32_t>(row)}});
+    each_block([&](std::size_t stretch, std::size_t first, std::size_t last) {
+      for (std::size_t row = first; row < last; ++row) {
+        const std::int32_t group = heaps[0].came_too_late(row, group_key(row));
+        if (group >= 0) late[stretch].push_back({static_cast<std::size_t>(group), {keys.word(row, 0), static_cast<std::int32_t>(row)}});
+      }
     });
     for (const auto& part : late)
       for (const auto& one : part) found[one.first].push_back(one.second);
