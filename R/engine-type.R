@@ -87,7 +87,8 @@ type_word <- function(node, run) {
     if (any(types == "other")) check_no_category(node, arguments, run)
     return(call_r_function(node$word$fun, node$word$name, arguments, node, run, groups = NULL))
   }
-  operands <- mapply(convert, arguments, rule$operands, SIMPLIFY = FALSE, USE.NAMES = FALSE)
+  operands <- unname(arguments)
+  for (k in which(types != rule$operands)) operands[[k]] <- convert(operands[[k]], rule$operands[k])
   if (!nzchar(node$word$operation)) return(operands[[1]])
   simplified(list(kind = "operation", name = node$word$operation, operands = operands, type = rule$result,
                   line = run$line))

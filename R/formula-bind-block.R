@@ -8,8 +8,7 @@ bind_block <- function(block, names, env, call) {
 }
 
 bind_line <- function(line, bound, env, call) {
-  if (is_call_to(line, "for")) return(bind_loop(line, bound, env, call))
-  if (is_call_to(line, c("while", "repeat"))) stop_loop(line, call)
+  switch(head_name(line), "for" = return(bind_loop(line, bound, env, call)), "while" = , "repeat" = stop_loop(line, call))
   statement <- parse_statement(line, env, call)
   if (statement$removes) {
     unknown <- setdiff(statement$targets, bound$names)
@@ -17,7 +16,7 @@ bind_line <- function(line, bound, env, call) {
     bound$names <- setdiff(bound$names, statement$targets)
   } else {
     statement$node <- bind_statement(statement, new_scope(bound$names, env, line, call))
-    bound$names <- union(bound$names, statement$targets)
+    bound$names <- c(bound$names, statement$targets[!match(statement$targets, bound$names, 0L)])
   }
   bound$statements <- c(bound$statements, list(statement))
   bound

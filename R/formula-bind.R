@@ -26,22 +26,17 @@ scope_text <- function(scope) line_text(scope$line)
 bind_formula <- function(expr, scope) {
   if (is.symbol(expr)) return(bind_name(as.character(expr), scope))
   if (!is.call(expr)) return(value_node(expr, expr))
-  head <- expr[[1]]
-  if (identical(head, quote(`(`))) return(bind_formula(expr[[2]], scope))
-  if (identical(head, quote(`{`))) return(bind_braces(expr, scope))
-  if (identical(head, quote(column_named))) return(bind_named(expr, scope))
+  head <- head_name(expr)
+  before <- switch(head, "(" = return(bind_formula(expr[[2]], scope)), "{" = bind_braces, column_named = bind_named)
+  if (!is.null(before)) return(before(expr, scope))
   if (is_script_code(expr, scope)) return(bind_script_value(expr, scope))
-  if (identical(head, quote(`if`))) return(bind_if(expr, scope))
-  if (identical(head, quote(switch))) return(bind_switch(expr, scope))
-  if (is_code_of_its_own(head)) return(bind_code(expr, scope))
-  check_is_formula(expr, scope)
-  bind_call(expr, scope)
+  if (match(head, not_in_formulas, 0L)) stop_no_formula(expr, scope)
+  switch(head, "if" = bind_if, switch = bind_switch, "function" = , "~" = , quote = , bquote = bind_code, bind_call)(expr, scope)
 }
 
 not_in_formulas <- c("for", "while", "repeat", "break", "next", "return", "<-", "<<-", "=", "->")
 
-check_is_formula <- function(expr, scope) {
-  if (!is_call_to(expr, not_in_formulas)) return(invisible())
+stop_no_formula <- function(expr, scope) {
   stop_because(c("A formula has no {.code {as.character(expr[[1]])}}.",
                  "x" = "It stands in {.code {scope_text(scope)}}.",
                  "i" = "Each line of the block is run for all rows at once: no loop is needed, and a line sets one column."),
@@ -148,8 +143,6 @@ bind_if <- function(expr, scope) {
        shown = expr[[2]])
 }
 
-is_code_of_its_own <- function(head) is.symbol(head) && as.character(head) %in% c("function", "~", "quote", "bquote")
-
 bind_code <- function(expr, scope) {
   columns <- intersect(mentioned_names(expr), scope$columns)
   local <- intersect(mentioned_names(expr), names(scope$locals))
@@ -165,6 +158,9 @@ bind_call <- function(expr, scope) {
   name <- if (is.symbol(expr[[1]])) as.character(expr[[1]]) else one_line(expr[[1]])
   fun <- call_function(expr, scope)
   arguments <- as.list(expr)[-1]
+  # What most calls are comes first.
+  entry <- if (is.null(names(arguments))) find_word(name, fun, arguments)
+  if (!is.null(entry) && length(arguments) == entry$arguments) return(bound_word(entry, arguments, expr, scope))
   if (identical(fun, base::ifelse) && length(arguments) == 3 && is.null(names(arguments))) {
     return(bind_if(as.call(c(quote(`if`), arguments)), scope))
   }
@@ -205,6 +201,10 @@ bind_word <- function(name, fun, arguments, expr, scope) {
   if (is.null(entry)) return(NULL)
   if (!is.null(names(arguments)) || length(arguments) < entry$arguments) arguments <- word_arguments(entry, arguments)
   if (is.null(arguments)) return(NULL)
+  bound_word(entry, arguments, expr, scope)
+}
+
+bound_word <- function(entry, arguments, expr, scope) {
   list(kind = "word", word = entry, arguments = lapply(arguments, bind_formula, scope = scope), shown = expr)
 }
 
@@ -264,8 +264,9 @@ function_names <- function(env) {
 # Functions that a call surely needs: its own, and those of a call given as an argument.
 called_names <- function(expr) {
   if (!is.call(expr)) return(character())
-  head <- if (is.symbol(expr[[1]])) as.character(expr[[1]]) else character()
-  if (length(head) && (is_code_of_its_own(expr[[1]]) || head %in% c("::", ":::"))) return(character())
+  head <- head_name(expr)
+  if (head %in% c("function", "~", "quote", "bquote", "::", ":::")) return(character())
+  if (!nzchar(head)) head <- character()
   c(head, unlist(lapply(as.list(expr)[-1], function(part) if (!missing(part)) called_names(part))))
 }
 

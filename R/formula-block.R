@@ -11,14 +11,17 @@ block_lines <- function(block, call) {
 
 is_block <- function(expr) is_call_to(expr, "{")
 
-is_call_to <- function(expr, names) is.call(expr) && is.symbol(expr[[1]]) && match(as.character(expr[[1]]), names, 0L) > 0L
+is_call_to <- function(expr, names) match(head_name(expr), names, 0L) > 0L
+
+# The name of what is called, or an empty text.
+head_name <- function(expr) if (is.call(expr) && is.symbol(expr[[1]])) as.character(expr[[1]]) else ""
 
 # A line that sets columns: their names, the formula, and the condition if only some rows are set.
 parse_statement <- function(expr, env, call) {
   if (!is_call_to(expr, c("<-", "=")) || length(expr) != 3) stop_not_a_statement(expr, call)
   place <- expr[[2]]
   condition <- NULL
-  if (is_call_to(place, "[")) {
+  if (!is.symbol(place) && is_call_to(place, "[")) {
     if (length(place) != 3) stop_bad_target(expr, call)
     condition <- place[[3]]
     place <- place[[2]]
@@ -34,7 +37,7 @@ line_text <- function(line) {
 }
 
 statement_targets <- function(place, expr, env, call) {
-  if (is_call_to(place, "c") && length(place) > 1) {
+  if (!is.symbol(place) && is_call_to(place, "c") && length(place) > 1) {
     names <- vapply(as.list(place)[-1], target_name, "", expr = expr, env = env, call = call)
     if (anyDuplicated(names)) stop_bad_target(expr, call)
     return(names)
@@ -44,9 +47,9 @@ statement_targets <- function(place, expr, env, call) {
 
 target_name <- function(place, expr, env, call) {
   if (is.character(place) && length(place) == 1) place <- as.name(place)
-  name <- if (is_call_to(place, "column_named")) named_in_code(place, env, call) else if (is.symbol(place)) as.character(place)
+  name <- if (is.symbol(place)) as.character(place) else if (is_call_to(place, "column_named")) named_in_code(place, env, call)
   if (is.null(name)) stop_bad_target(expr, call)
-  if (name %in% reserved_names) {
+  if (match(name, reserved_names, 0L)) {
     stop_because(c("Can't set {.code {name}}.",
                    "i" = "This name has a meaning of its own in formulas: choose another, such as {.code {sub('^.', '', name)}}."),
                  "bad_target", call)

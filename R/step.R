@@ -28,9 +28,9 @@ apply_step <- function(x, step, call) {
 check_table <- function(x, call) {
   if (!is.data.frame(x) && !is_live_table(x)) stop_not_a_table(x, call)
   names <- column_names(x)
-  twice <- names[duplicated(names)]
-  if (length(twice)) {
-    stop_because(c("Two columns have the same name {.code {twice[1]}}.", "i" = "Give one of them another name first."),
+  twice <- anyDuplicated(names)
+  if (twice) {
+    stop_because(c("Two columns have the same name {.code {names[twice]}}.", "i" = "Give one of them another name first."),
                  "repeated_name", call)
   }
   if (anyNA(names) || !all(nzchar(names))) {
