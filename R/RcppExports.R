@@ -69,6 +69,14 @@ find_members_cpp <- function(column, table, threads) {
     .Call(`_rowanroot_find_members_cpp`, column, table, threads)
 }
 
+coded_texts_cpp <- function(codes, texts) {
+    .Call(`_rowanroot_coded_texts_cpp`, codes, texts)
+}
+
+joined_texts_cpp <- function(columns, with, rows) {
+    .Call(`_rowanroot_joined_texts_cpp`, columns, with, rows)
+}
+
 text_codes_cpp <- function(column, threads) {
     .Call(`_rowanroot_text_codes_cpp`, column, threads)
 }
@@ -127,5 +135,37 @@ count_parts_cpp <- function(texts, at) {
 
 split_texts_cpp <- function(texts, at, parts, rest) {
     .Call(`_rowanroot_split_texts_cpp`, texts, at, parts, rest)
+}
+
+are_utf8_cpp <- function(texts) {
+    .Call(`_rowanroot_are_utf8_cpp`, texts)
+}
+
+cut_characters_cpp <- function(texts, first, last) {
+    .Call(`_rowanroot_cut_characters_cpp`, texts, first, last)
+}
+
+trim_texts_cpp <- function(texts, left, right) {
+    .Call(`_rowanroot_trim_texts_cpp`, texts, left, right)
+}
+
+cut_between_cpp <- function(texts, from, to) {
+    .Call(`_rowanroot_cut_between_cpp`, texts, from, to)
+}
+
+count_characters_cpp <- function(texts) {
+    .Call(`_rowanroot_count_characters_cpp`, texts)
+}
+
+has_text_cpp <- function(texts, part, where, missing) {
+    .Call(`_rowanroot_has_text_cpp`, texts, part, where, missing)
+}
+
+change_case_cpp <- function(texts, upper) {
+    .Call(`_rowanroot_change_case_cpp`, texts, upper)
+}
+
+replace_in_texts_cpp <- function(texts, from, to, all) {
+    .Call(`_rowanroot_replace_in_texts_cpp`, texts, from, to, all)
 }
 

@@ -14,8 +14,8 @@ call_r_function <- function(fun, name, arguments, node, run, groups = run_groups
   if (identical(fun, base::`%in%`) && length(values) == 2 && is_table_for(values[[2]], arguments[[2]], arguments[[1]])) {
     return(new_slot(run, find_members_cpp(values[[1]], table_like(values[[2]], arguments[[1]]$type), getOption("rowanroot.threads", 0L))))
   }
-  by_text <- if (name %in% value_by_value && is_value_by_value(name, fun)) call_by_text(fun, name, arguments, values, node, run)
-  if (!is.null(by_text)) return(by_text)
+  by_value <- if (name %in% value_by_value && is_value_by_value(name, fun)) call_by_value(fun, name, arguments, values, node, run)
+  if (!is.null(by_value)) return(by_value)
   typed_value(call_r_once(fun, name, values, node, run), run)
 }
 
@@ -31,20 +31,6 @@ table_like <- function(table, type) {
   if (type %in% c("text", "double")) return(as.vector(table, vector_mode(type)))
   if (is.double(table)) table <- table[!is.nan(table) & (is.na(table) | table == floor(table) & abs(table) <= .Machine$integer.max)]
   as.integer(table)
-}
-
-# Of one column of texts and constants, a function of R that goes value by value need see each different text only
-# once. NULL if the texts are hardly ever the same, or the function needs more than them.
-call_by_text <- function(fun, name, arguments, values, node, run) {
-  types <- vapply(arguments, `[[`, "", "type")
-  kinds <- vapply(arguments, `[[`, "", "kind")
-  at <- which(types == "text" & kinds != "constant")
-  if (length(at) != 1 || !all(kinds[-at] == "constant")) return(NULL)
-  different <- different_texts_cpp(values[[at]])
-  if (is.null(different)) return(NULL)
-  values[[at]] <- different$texts
-  result <- call_r_once(fun, name, values, node, run)
-  if (is_column_like(result, length(different$texts))) new_slot(run, result[different$of_row])
 }
 
 call_r_once <- function(fun, name, values, node, run) {

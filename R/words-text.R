@@ -93,15 +93,24 @@ join_text <- function(..., with = " ", missing = "keep") {
   long <- lengths(columns) == rows
   of_row <- few_combinations(columns[long], rows, call)
   if (!is.null(of_row)) columns[long] <- lapply(columns[long], `[`, match(seq_len(max(of_row)), of_row))
-  joined <- join_columns_of_text(lapply(columns, shown_text), enc2utf8(with), missing)
-  if (is.null(of_row)) joined else joined[of_row]
+  shown <- lapply(columns, function(column) {
+    if (is.character(column) && !are_utf8_cpp(column) && any(bad <- !is_readable_text(column))) stop_bad_text(rows_of(bad, list(of_row = of_row)), call)
+    shown_text(column)
+  })
+  if (is.null(of_row) && missing == "keep" && rows >= 1000) return(joined_texts_cpp(shown, enc2utf8(with), rows))
+  at_rows(join_columns_of_text(shown, enc2utf8(with), missing), list(of_row = of_row))
 }
 
-# The number of each row's combination of values, if there are few different ones.
+# The number of each row's combination of values, if there are few different ones: a sample tells when there are not.
 few_combinations <- function(columns, rows, call) {
   if (rows < 1000) return(NULL)
-  groups <- group_rows_cpp(lapply(columns, group_values, run = list(call = call)), rows, getOption("rowanroot.threads", 0L))
-  if (length(groups$sizes) <= rows / 2) groups$of_row + 1L
+  number <- function(columns, rows) {
+    groups <- group_rows_cpp(lapply(columns, group_values, run = list(call = call)), rows, getOption("rowanroot.threads", 0L))
+    if (length(groups$sizes) <= rows / 2) groups$of_row + 1L
+  }
+  sample <- 20000
+  if (rows > 2 * sample && is.null(number(lapply(columns, `[`, seq_len(sample)), sample))) return(NULL)
+  number(columns, rows)
 }
 
 shown_text <- function(x) {
@@ -156,19 +165,8 @@ text_between <- function(x, from, to) {
       stop_because("{.arg {name}} must be one text that is not empty, or NULL, not {what_is(end)}.", "bad_argument", call)
     }
   }
-  over_texts(x, call, function(texts) {
-    start <- rep(1L, length(texts))
-    if (!is.null(from)) {
-      found <- regexpr(enc2utf8(from), texts, fixed = TRUE)
-      texts[found < 0] <- NA
-      start <- found + nchar(from)
-    }
-    rest <- substring(texts, start)
-    if (is.null(to)) return(rest)
-    end <- regexpr(enc2utf8(to), rest, fixed = TRUE)
-    rest[end < 0] <- NA
-    substr(rest, 1, end - 1L)
-  })
+  ends <- lapply(list(from, to), function(end) if (is.null(end)) "" else enc2utf8(end))
+  over_texts(x, call, function(texts) cut_between_cpp(texts, ends[[1]], ends[[2]]))
 }
 
 #' @rdname title_case
@@ -189,7 +187,11 @@ over_texts <- function(x, call, f) {
   at_rows(f(texts$values), texts)
 }
 
-at_rows <- function(values, texts) if (is.null(texts$of_row)) values else values[texts$of_row]
+# What each row has of values for the different texts. Texts stay numbers of them until somebody looks.
+at_rows <- function(values, texts) {
+  if (is.null(texts$of_row)) return(values)
+  if (is.character(values) && length(texts$of_row) >= 1000) coded_texts_cpp(texts$of_row, values) else values[texts$of_row]
+}
 
 # The different texts in UTF-8, and which of them each row has: `of_row` is NULL if every row has its own.
 different_texts <- function(x, call, name = "x") {
@@ -201,6 +203,7 @@ different_texts <- function(x, call, name = "x") {
   }
   different <- if (is.character(x)) different_texts_cpp(texts$values)
   if (!is.null(different)) texts <- list(values = different$texts, of_row = different$of_row)
+  if (are_utf8_cpp(texts$values)) return(texts)
   bad <- !is_readable_text(texts$values)
   if (any(bad)) stop_bad_text(rows_of(bad, texts), call)
   texts$values <- enc2utf8(texts$values)

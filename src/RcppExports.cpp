@@ -231,6 +231,31 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// coded_texts_cpp
+SEXP coded_texts_cpp(Rcpp::IntegerVector codes, Rcpp::CharacterVector texts);
+RcppExport SEXP _rowanroot_coded_texts_cpp(SEXP codesSEXP, SEXP textsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type texts(textsSEXP);
+    rcpp_result_gen = Rcpp::wrap(coded_texts_cpp(codes, texts));
+    return rcpp_result_gen;
+END_RCPP
+}
+// joined_texts_cpp
+SEXP joined_texts_cpp(Rcpp::List columns, Rcpp::CharacterVector with, double rows);
+RcppExport SEXP _rowanroot_joined_texts_cpp(SEXP columnsSEXP, SEXP withSEXP, SEXP rowsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type with(withSEXP);
+    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    rcpp_result_gen = Rcpp::wrap(joined_texts_cpp(columns, with, rows));
+    return rcpp_result_gen;
+END_RCPP
+}
 // text_codes_cpp
 SEXP text_codes_cpp(SEXP column, int threads);
 RcppExport SEXP _rowanroot_text_codes_cpp(SEXP columnSEXP, SEXP threadsSEXP) {
@@ -437,7 +462,7 @@ BEGIN_RCPP
 END_RCPP
 }
 // count_parts_cpp
-Rcpp::IntegerVector count_parts_cpp(Rcpp::CharacterVector texts, std::string at);
+SEXP count_parts_cpp(Rcpp::CharacterVector texts, std::string at);
 RcppExport SEXP _rowanroot_count_parts_cpp(SEXP textsSEXP, SEXP atSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
@@ -462,6 +487,107 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// are_utf8_cpp
+bool are_utf8_cpp(Rcpp::CharacterVector texts);
+RcppExport SEXP _rowanroot_are_utf8_cpp(SEXP textsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type texts(textsSEXP);
+    rcpp_result_gen = Rcpp::wrap(are_utf8_cpp(texts));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cut_characters_cpp
+SEXP cut_characters_cpp(Rcpp::CharacterVector texts, double first, double last);
+RcppExport SEXP _rowanroot_cut_characters_cpp(SEXP textsSEXP, SEXP firstSEXP, SEXP lastSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type texts(textsSEXP);
+    Rcpp::traits::input_parameter< double >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< double >::type last(lastSEXP);
+    rcpp_result_gen = Rcpp::wrap(cut_characters_cpp(texts, first, last));
+    return rcpp_result_gen;
+END_RCPP
+}
+// trim_texts_cpp
+SEXP trim_texts_cpp(Rcpp::CharacterVector texts, bool left, bool right);
+RcppExport SEXP _rowanroot_trim_texts_cpp(SEXP textsSEXP, SEXP leftSEXP, SEXP rightSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type texts(textsSEXP);
+    Rcpp::traits::input_parameter< bool >::type left(leftSEXP);
+    Rcpp::traits::input_parameter< bool >::type right(rightSEXP);
+    rcpp_result_gen = Rcpp::wrap(trim_texts_cpp(texts, left, right));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cut_between_cpp
+SEXP cut_between_cpp(Rcpp::CharacterVector texts, std::string from, std::string to);
+RcppExport SEXP _rowanroot_cut_between_cpp(SEXP textsSEXP, SEXP fromSEXP, SEXP toSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type texts(textsSEXP);
+    Rcpp::traits::input_parameter< std::string >::type from(fromSEXP);
+    Rcpp::traits::input_parameter< std::string >::type to(toSEXP);
+    rcpp_result_gen = Rcpp::wrap(cut_between_cpp(texts, from, to));
+    return rcpp_result_gen;
+END_RCPP
+}
+// count_characters_cpp
+SEXP count_characters_cpp(Rcpp::CharacterVector texts);
+RcppExport SEXP _rowanroot_count_characters_cpp(SEXP textsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type texts(textsSEXP);
+    rcpp_result_gen = Rcpp::wrap(count_characters_cpp(texts));
+    return rcpp_result_gen;
+END_RCPP
+}
+// has_text_cpp
+SEXP has_text_cpp(Rcpp::CharacterVector texts, std::string part, std::string where, int missing);
+RcppExport SEXP _rowanroot_has_text_cpp(SEXP textsSEXP, SEXP partSEXP, SEXP whereSEXP, SEXP missingSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type texts(textsSEXP);
+    Rcpp::traits::input_parameter< std::string >::type part(partSEXP);
+    Rcpp::traits::input_parameter< std::string >::type where(whereSEXP);
+    Rcpp::traits::input_parameter< int >::type missing(missingSEXP);
+    rcpp_result_gen = Rcpp::wrap(has_text_cpp(texts, part, where, missing));
+    return rcpp_result_gen;
+END_RCPP
+}
+// change_case_cpp
+Rcpp::List change_case_cpp(Rcpp::CharacterVector texts, bool upper);
+RcppExport SEXP _rowanroot_change_case_cpp(SEXP textsSEXP, SEXP upperSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type texts(textsSEXP);
+    Rcpp::traits::input_parameter< bool >::type upper(upperSEXP);
+    rcpp_result_gen = Rcpp::wrap(change_case_cpp(texts, upper));
+    return rcpp_result_gen;
+END_RCPP
+}
+// replace_in_texts_cpp
+Rcpp::List replace_in_texts_cpp(Rcpp::CharacterVector texts, std::string from, std::string to, bool all);
+RcppExport SEXP _rowanroot_replace_in_texts_cpp(SEXP textsSEXP, SEXP fromSEXP, SEXP toSEXP, SEXP allSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type texts(textsSEXP);
+    Rcpp::traits::input_parameter< std::string >::type from(fromSEXP);
+    Rcpp::traits::input_parameter< std::string >::type to(toSEXP);
+    Rcpp::traits::input_parameter< bool >::type all(allSEXP);
+    rcpp_result_gen = Rcpp::wrap(replace_in_texts_cpp(texts, from, to, all));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_csv_header_cpp", (DL_FUNC) &_rowanroot_csv_header_cpp, 2},
@@ -481,6 +607,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_quantiles_cpp", (DL_FUNC) &_rowanroot_quantiles_cpp, 5},
     {"_rowanroot_different_texts_cpp", (DL_FUNC) &_rowanroot_different_texts_cpp, 1},
     {"_rowanroot_find_members_cpp", (DL_FUNC) &_rowanroot_find_members_cpp, 3},
+    {"_rowanroot_coded_texts_cpp", (DL_FUNC) &_rowanroot_coded_texts_cpp, 2},
+    {"_rowanroot_joined_texts_cpp", (DL_FUNC) &_rowanroot_joined_texts_cpp, 3},
     {"_rowanroot_text_codes_cpp", (DL_FUNC) &_rowanroot_text_codes_cpp, 2},
     {"_rowanroot_order_rows_cpp", (DL_FUNC) &_rowanroot_order_rows_cpp, 5},
     {"_rowanroot_top_rows_cpp", (DL_FUNC) &_rowanroot_top_rows_cpp, 7},
@@ -496,10 +624,20 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_run_recurrence_cpp", (DL_FUNC) &_rowanroot_run_recurrence_cpp, 7},
     {"_rowanroot_count_parts_cpp", (DL_FUNC) &_rowanroot_count_parts_cpp, 2},
     {"_rowanroot_split_texts_cpp", (DL_FUNC) &_rowanroot_split_texts_cpp, 4},
+    {"_rowanroot_are_utf8_cpp", (DL_FUNC) &_rowanroot_are_utf8_cpp, 1},
+    {"_rowanroot_cut_characters_cpp", (DL_FUNC) &_rowanroot_cut_characters_cpp, 3},
+    {"_rowanroot_trim_texts_cpp", (DL_FUNC) &_rowanroot_trim_texts_cpp, 3},
+    {"_rowanroot_cut_between_cpp", (DL_FUNC) &_rowanroot_cut_between_cpp, 3},
+    {"_rowanroot_count_characters_cpp", (DL_FUNC) &_rowanroot_count_characters_cpp, 1},
+    {"_rowanroot_has_text_cpp", (DL_FUNC) &_rowanroot_has_text_cpp, 4},
+    {"_rowanroot_change_case_cpp", (DL_FUNC) &_rowanroot_change_case_cpp, 2},
+    {"_rowanroot_replace_in_texts_cpp", (DL_FUNC) &_rowanroot_replace_in_texts_cpp, 4},
     {NULL, NULL, 0}
 };
 
+void enroll_late_texts(DllInfo* library);
 RcppExport void R_init_rowanroot(DllInfo *dll) {
     R_registerRoutines(dll, NULL, CallEntries, NULL, NULL);
     R_useDynamicSymbols(dll, FALSE);
+    enroll_late_texts(dll);
 }

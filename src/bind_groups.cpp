@@ -4,6 +4,7 @@
 
 #include "aggregate.h"
 #include "bind.h"
+#include "late_texts.h"
 #include "groups.h"
 #include "quantiles.h"
 
@@ -117,13 +118,15 @@ Rcpp::NumericVector quantiles_cpp(SEXP column, double share, bool skip_missing, 
   return Rcpp::NumericVector(values.begin(), values.end());
 }
 
-// The different texts of a column and, from 1, which of them each row has. NULL if that is not worth while: few rows,
+// The different texts of a column and, from 1, which of them each row has: NA for none. NULL if that is not worth while: few rows,
 // or most of them different.
 // [[Rcpp::export]]
 SEXP different_texts_cpp(Rcpp::CharacterVector column) {
   constexpr R_xlen_t least_rows = 1000, sample_rows = 20000;
   const R_xlen_t rows = column.size();
   if (rows < least_rows) return R_NilValue;
+  const CodedTexts coded = coded_texts_of(column);
+  if (coded && XLENGTH(coded.texts) <= rows / 2) return Rcpp::List::create(Rcpp::Named("texts") = coded.texts, Rcpp::Named("of_row") = coded.codes);
   Rcpp::Shield<SEXP> of_row(new_vector(INTSXP, rows));
   int* const group = INTEGER(of_row);
   const auto count = [&](R_xlen_t size) { return group_by(Type::text, address_of(column), static_cast<std::size_t>(size), thread_count(size, 0), group); };

@@ -1,8 +1,10 @@
-// Parts of texts.
+// Texts, one by one. What only looks at them is done by several threads; what makes R's strings, by one.
 
+#include <atomic>
 #include <string>
 
 #include "bind.h"
+#include "late_texts.h"
 #include "texts.h"
 
 using namespace rowanroot;
@@ -11,39 +13,171 @@ namespace {
 
 constexpr R_xlen_t texts_between_looks = 1 << 16;
 
-SEXP new_text(std::string_view text) { return Rf_mkCharLenCE(text.data(), static_cast<int>(text.size()), CE_UTF8); }
-
 std::string_view view(SEXP text) { return {CHAR(text), static_cast<std::size_t>(LENGTH(text))}; }
+
+// Whether the bytes are characters of UTF-8. Other texts are R's business.
+bool is_plain_text(SEXP text) {
+  if (text == NA_STRING) return true;
+  return is_ascii(view(text)) || (Rf_getCharCE(text) == CE_UTF8 && is_utf8(view(text)));
+}
+
+// Does work(row, text) for each text that is not missing, and missing(row) for the others. Says whether all are in UTF-8; if
+// not, some may be left out.
+template <class Work, class Missing>
+bool each_text(SEXP texts, Work work, Missing missing) {
+  const SEXP* const from = STRING_PTR_RO(texts);
+  const R_xlen_t rows = XLENGTH(texts);
+  std::atomic<bool> all_plain(true);
+  const std::size_t pieces = static_cast<std::size_t>((rows + texts_between_looks - 1) / texts_between_looks);
+  run_pieces(pieces, thread_count(rows, 0), [&](int, std::size_t piece) {
+    const R_xlen_t first = static_cast<R_xlen_t>(piece) * texts_between_looks, last = std::min(rows, first + texts_between_looks);
+    for (R_xlen_t i = first; i < last && all_plain; ++i) {
+      if (from[i] == NA_STRING) missing(i);
+      else if (is_plain_text(from[i])) work(i, view(from[i]));
+      else all_plain = false;
+    }
+  });
+  return all_plain;
+}
+
+// Pieces of texts: cut(text, &piece) says whether there is one. NULL if a text is not in UTF-8.
+template <class CutText>
+SEXP cut_texts(SEXP texts, CutText cut) {
+  Rcpp::Shield<SEXP> starts(new_vector(INTSXP, XLENGTH(texts))), sizes(new_vector(INTSXP, XLENGTH(texts)));
+  int* const start = INTEGER(starts);
+  int* const size = INTEGER(sizes);
+  const auto missing = [=](R_xlen_t i) { start[i] = 0, size[i] = NA_INTEGER; };
+  const bool all_plain = each_text(texts, [=](R_xlen_t i, std::string_view text) {
+    std::string_view piece;
+    if (!cut(text, &piece)) return missing(i);
+    start[i] = static_cast<int>(piece.data() - text.data());
+    size[i] = static_cast<int>(piece.size());
+  }, missing);
+  return all_plain ? new_cut_texts(texts, starts, sizes) : R_NilValue;
+}
+
+// A value for each text: value(text). NULL if a text is not in UTF-8.
+template <class Value>
+SEXP about_texts(SEXPTYPE type, SEXP texts, int missing, Value value) {
+  Rcpp::Shield<SEXP> values(new_vector(type, XLENGTH(texts)));
+  int* const to = type == LGLSXP ? LOGICAL(values) : INTEGER(values);
+  const bool all_plain = each_text(texts, [=](R_xlen_t i, std::string_view text) { to[i] = static_cast<int>(value(text)); },
+                                   [=](R_xlen_t i) { to[i] = missing; });
+  return all_plain ? static_cast<SEXP>(values) : R_NilValue;
+}
+
+// New texts: change(text, &result) says whether the result is another one. Those that `is_mine` does not want are left as
+// they are, and their numbers, from 1, are in `others`.
+template <class IsMine, class Change>
+Rcpp::List changed_texts(SEXP texts, IsMine is_mine, Change change) {
+  Rcpp::Shield<SEXP> changed(Rf_allocVector(STRSXP, XLENGTH(texts)));
+  std::string result;
+  std::vector<int> others;
+  for (R_xlen_t i = 0; i < XLENGTH(texts); ++i) {
+    if (i % texts_between_looks == 0) Rcpp::checkUserInterrupt();
+    SEXP text = STRING_ELT(texts, i);
+    if (text != NA_STRING) {
+      if (!is_mine(text)) others.push_back(static_cast<int>(i) + 1);
+      else if (change(view(text), &result)) text = Rf_mkCharLenCE(result.data(), static_cast<int>(result.size()), CE_UTF8);
+    }
+    SET_STRING_ELT(changed, i, text);
+  }
+  return Rcpp::List::create(Rcpp::Named("texts") = static_cast<SEXP>(changed), Rcpp::Named("others") = others);
+}
 
 }  // namespace
 
 // How many parts each text has; missing for a missing text. Texts are in UTF-8.
 // [[Rcpp::export]]
-Rcpp::IntegerVector count_parts_cpp(Rcpp::CharacterVector texts, std::string at) {
-  Rcpp::IntegerVector counts(texts.size());
-  for (R_xlen_t i = 0; i < texts.size(); ++i) {
-    if (i % texts_between_looks == 0) Rcpp::checkUserInterrupt();
-    SEXP text = STRING_ELT(texts, i);
-    counts[i] = text == NA_STRING ? NA_INTEGER : static_cast<int>(each_part(view(text), at, 0, [](std::size_t, std::string_view) {}));
-  }
-  return counts;
+SEXP count_parts_cpp(Rcpp::CharacterVector texts, std::string at) {
+  return about_texts(INTSXP, texts, NA_INTEGER, [&](std::string_view text) {
+    return each_part(text, at, 0, [](std::size_t, std::string_view) {});
+  });
 }
 
 // The first parts of each text, one vector for each; missing where there are not so many. The last goes on to the end
 // of the text with `rest`.
 // [[Rcpp::export]]
 Rcpp::List split_texts_cpp(Rcpp::CharacterVector texts, std::string at, int parts, bool rest) {
-  Rcpp::List columns(parts);
-  for (int k = 0; k < parts; ++k) columns[k] = Rcpp::CharacterVector(texts.size(), NA_STRING);
+  const R_xlen_t rows = texts.size();
+  Rcpp::List starts(parts), sizes(parts), columns(parts);
+  std::vector<int*> start, size;
+  for (int k = 0; k < parts; ++k) {
+    starts[k] = new_vector(INTSXP, rows);
+    sizes[k] = new_vector(INTSXP, rows);
+    start.push_back(INTEGER(starts[k]));
+    size.push_back(INTEGER(sizes[k]));
+  }
+  const auto missing_from = [&](std::size_t k, R_xlen_t i) {
+    for (; k < static_cast<std::size_t>(parts); ++k) start[k][i] = 0, size[k][i] = NA_INTEGER;
+  };
   // One more part than is wanted ends the last one that is.
   const std::size_t most = static_cast<std::size_t>(parts) + !rest;
-  for (R_xlen_t i = 0; i < texts.size(); ++i) {
-    if (i % texts_between_looks == 0) Rcpp::checkUserInterrupt();
-    SEXP text = STRING_ELT(texts, i);
-    if (text == NA_STRING) continue;
-    each_part(view(text), at, most, [&](std::size_t k, std::string_view part) {
-      if (k < static_cast<std::size_t>(parts)) SET_STRING_ELT(columns[static_cast<R_xlen_t>(k)], i, new_text(part));
+  each_text(texts, [&](R_xlen_t i, std::string_view text) {
+    const std::size_t found = each_part(text, at, most, [&](std::size_t k, std::string_view part) {
+      if (k >= static_cast<std::size_t>(parts)) return;
+      start[k][i] = static_cast<int>(part.data() - text.data());
+      size[k][i] = static_cast<int>(part.size());
     });
-  }
+    missing_from(found, i);
+  }, [&](R_xlen_t i) { missing_from(0, i); });
+  for (int k = 0; k < parts; ++k) columns[k] = new_cut_texts(texts, starts[k], sizes[k]);
   return columns;
+}
+
+// [[Rcpp::export]]
+bool are_utf8_cpp(Rcpp::CharacterVector texts) { return each_text(texts, [](R_xlen_t, std::string_view) {}, [](R_xlen_t) {}); }
+
+// What follows gives NULL if a text is not in UTF-8.
+
+// Characters from first to last, counted from 1.
+// [[Rcpp::export]]
+SEXP cut_characters_cpp(Rcpp::CharacterVector texts, double first, double last) {
+  const auto whole = [](double x) { return static_cast<std::int64_t>(std::max(-1e15, std::min(1e15, x))); };
+  return cut_texts(texts, [from = whole(first), to = whole(last)](std::string_view text, std::string_view* piece) {
+    *piece = characters(text, from, to);
+    return true;
+  });
+}
+
+// [[Rcpp::export]]
+SEXP trim_texts_cpp(Rcpp::CharacterVector texts, bool left, bool right) {
+  return cut_texts(texts, [=](std::string_view text, std::string_view* piece) {
+    *piece = trimmed(text, left, right);
+    return true;
+  });
+}
+
+// Missing where one of the ends is not there.
+// [[Rcpp::export]]
+SEXP cut_between_cpp(Rcpp::CharacterVector texts, std::string from, std::string to) {
+  return cut_texts(texts, [&](std::string_view text, std::string_view* piece) { return find_between(text, from, to, piece); });
+}
+
+// [[Rcpp::export]]
+SEXP count_characters_cpp(Rcpp::CharacterVector texts) {
+  return about_texts(INTSXP, texts, NA_INTEGER, [](std::string_view text) { return count_characters(text); });
+}
+
+// Whether each text begins with another (`where` "start"), ends with it ("end"), or has it in it ("in").
+// [[Rcpp::export]]
+SEXP has_text_cpp(Rcpp::CharacterVector texts, std::string part, std::string where, int missing) {
+  return about_texts(LGLSXP, texts, missing, [&, at_start = where == "start", at_end = where == "end"](std::string_view text) {
+    if (!at_start && !at_end) return text.find(part) != text.npos;
+    return text.size() >= part.size() && text.compare(at_start ? 0 : text.size() - part.size(), part.size(), part) == 0;
+  });
+}
+
+// `others` are the numbers of those texts that are left as they are.
+
+// [[Rcpp::export]]
+Rcpp::List change_case_cpp(Rcpp::CharacterVector texts, bool upper) {
+  return changed_texts(texts, [](SEXP text) { return is_ascii(view(text)); },
+                       [=](std::string_view text, std::string* result) { return change_case(text, upper, result); });
+}
+
+// [[Rcpp::export]]
+Rcpp::List replace_in_texts_cpp(Rcpp::CharacterVector texts, std::string from, std::string to, bool all) {
+  return changed_texts(texts, is_plain_text,
+                       [&](std::string_view text, std::string* result) { return replace(text, from, to, all, result); });
 }

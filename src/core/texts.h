@@ -1,7 +1,10 @@
 #pragma once
-// Parts of texts. Separators are looked for byte by byte, which in UTF-8 finds whole characters only.
+// Texts in UTF-8: their characters, and parts of them. What is looked for is looked for byte by byte, which in UTF-8
+// finds whole characters only.
 
 #include <cstddef>
+#include <cstdint>
+#include <string>
 #include <string_view>
 
 namespace rowanroot {
@@ -19,5 +22,28 @@ std::size_t each_part(std::string_view text, std::string_view at, std::size_t mo
     first = end + at.size();
   }
 }
+
+bool is_ascii(std::string_view text);
+
+// Whether these bytes are characters, as Unicode has them.
+bool is_utf8(std::string_view text);
+
+std::size_t count_characters(std::string_view text);
+
+// The characters from first to last, counted from 1, as far as there are any.
+std::string_view characters(std::string_view text, std::int64_t first, std::int64_t last);
+
+// Without the blanks, tabs and ends of lines at its ends.
+std::string_view trimmed(std::string_view text, bool left, bool right);
+
+// What stands between the first `from` and the first `to` after it; an empty one is the text's beginning or end. Says whether
+// both are there.
+bool find_between(std::string_view text, std::string_view from, std::string_view to, std::string_view* between);
+
+// The text with `to` for the first `from`, or for all of them, in `result`. Says whether there was one; `from` is not empty.
+bool replace(std::string_view text, std::string_view from, std::string_view to, bool all, std::string* result);
+
+// Letters of ASCII as capitals, or as small ones. Says whether there was anything to do.
+bool change_case(std::string_view text, bool upper, std::string* result);
 
 }  // namespace rowanroot

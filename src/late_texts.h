@@ -1,0 +1,21 @@
+#pragma once
+// Character vectors whose strings are made when somebody looks at them. R's own code sees ordinary ones.
+
+#include <Rcpp.h>
+
+// Numbers from 1 into a vector of texts; NA for what is missing. Looking at one makes nothing new.
+SEXP new_coded_texts(SEXP codes, SEXP texts);
+// Both NULL, or the parts of such a vector, as long as nobody wrote to it.
+struct CodedTexts {
+  SEXP codes = R_NilValue, texts = R_NilValue;
+  explicit operator bool() const { return codes != R_NilValue; }
+};
+CodedTexts coded_texts_of(SEXP x);
+
+// Pieces of other texts, which are in UTF-8: where each begins, from 0, and its size, in bytes; a size of NA is a missing
+// text.
+SEXP new_cut_texts(SEXP source, SEXP starts, SEXP sizes);
+
+// Texts of several vectors, which are in UTF-8, one after the other, with a text between them. A row where one is missing
+// is missing. A vector of one text is for every row.
+SEXP new_joined_texts(SEXP columns, SEXP with, R_xlen_t rows);
