@@ -69,8 +69,16 @@ find_members_cpp <- function(column, table, threads) {
     .Call(`_rowanroot_find_members_cpp`, column, table, threads)
 }
 
+find_places_cpp <- function(column, table, threads) {
+    .Call(`_rowanroot_find_places_cpp`, column, table, threads)
+}
+
 coded_texts_cpp <- function(codes, texts) {
     .Call(`_rowanroot_coded_texts_cpp`, codes, texts)
+}
+
+coded_parts_cpp <- function(x) {
+    .Call(`_rowanroot_coded_parts_cpp`, x)
 }
 
 joined_texts_cpp <- function(columns, with, rows) {
@@ -91,6 +99,10 @@ top_rows_cpp <- function(columns, descending, rows, count, ties, within, threads
 
 gather_cpp <- function(columns, is_plain, rows, order, threads) {
     .Call(`_rowanroot_gather_cpp`, columns, is_plain, rows, order, threads)
+}
+
+values_at_cpp <- function(column, rows, threads) {
+    .Call(`_rowanroot_values_at_cpp`, column, rows, threads)
 }
 
 ranks_cpp <- function(column, descending, ties, missing, of_row, groups, threads) {

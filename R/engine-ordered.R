@@ -137,7 +137,7 @@ calculate_moving <- function(what, x, options, place, about) {
 
 calculate_neighbour <- function(direction, x, options, place, about) {
   rows <- neighbours_cpp(place$rows, direction * options$by, order_rows(place$order), place$of_row, place$groups)
-  values <- x[rows]
+  values <- values_in_rows(x, rows)
   if (is_missing_literal(options$default)) return(values)
   check_default(x, options$default, about)
   values[is.na(rows)] <- options$default

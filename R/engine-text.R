@@ -36,8 +36,8 @@ call_by_combination <- function(fun, name, columns, values, node, run) {
 
 # With the arguments of R's functions. NULL for other arguments than these, and for texts that R must look at itself.
 text_kernels <- list(
-  toupper = function(x) change_case(x, TRUE, base::toupper),
-  tolower = function(x) change_case(x, FALSE, base::tolower),
+  toupper = function(x) change_case_cpp(x, TRUE),
+  tolower = function(x) change_case_cpp(x, FALSE),
   nchar = function(x, type = "chars", ...) if (identical(type, "chars") && !...length()) count_characters_cpp(x),
   substr = function(x, start, stop) cut_by_number(x, start, stop),
   substring = function(text, first, last = 1000000L) cut_by_number(text, first, last),
@@ -62,12 +62,6 @@ is_literal <- function(pattern, fixed) {
   is_one_text(pattern) && nzchar(pattern) && (isTRUE(fixed) || isFALSE(fixed) && !grepl("[][.\\\\|()^{$*+?]", pattern))
 }
 
-change_case <- function(x, upper, fun) {
-  changed <- change_case_cpp(x, upper)
-  if (length(changed$others)) changed$texts[changed$others] <- fun(x[changed$others])
-  changed$texts
-}
-
 cut_by_number <- function(x, first, last) {
   is_number <- function(n) is.numeric(n) && !is.object(n) && length(n) == 1 && is.finite(n)
   if (is.character(x) && is_number(first) && is_number(last)) cut_characters_cpp(x, trunc(first), trunc(last))
@@ -76,6 +70,5 @@ cut_by_number <- function(x, first, last) {
 replace_literally <- function(pattern, replacement, x, fixed, all) {
   plain <- is_one_text(replacement) && (isTRUE(fixed) || !grepl("\\", replacement, fixed = TRUE))
   if (!plain || !is_literal(pattern, fixed) || !is.character(x)) return(NULL)
-  replaced <- replace_in_texts_cpp(x, enc2utf8(pattern), enc2utf8(replacement), all)
-  if (!length(replaced$others)) replaced$texts
+  replace_in_texts_cpp(x, enc2utf8(pattern), enc2utf8(replacement), all)
 }

@@ -92,11 +92,13 @@ look_up_values <- function(keys, table, take, by, unknown, call) {
   for (k in seq_along(keys)) check_key_types(keys[[k]], of_table[[k]], labels[k], call)
   codes <- key_codes(keys, of_table, call)
   check_keys_once(codes$table, of_table, call)
-  row <- match(codes$keys, codes$table, incomparables = NA)
-  is_unknown <- is.na(row) & !is.na(codes$keys)
-  if (unknown == "error" && any(is_unknown)) stop_unknown_key(which(is_unknown), keys, call)
-  if (in_vector) return(unname(table)[row])
-  found <- lapply(as.list(table)[take], function(column) column[row])
+  row <- key_rows(codes$keys, codes$table)
+  if (unknown == "error" && anyNA(row)) {
+    is_unknown <- is.na(row) & !is_missing_key(codes$keys)
+    if (any(is_unknown)) stop_unknown_key(which(is_unknown), keys, call)
+  }
+  if (in_vector) return(values_in_rows(unname(table), row))
+  found <- lapply(as.list(table)[take], values_in_rows, rows = row)
   if (length(take) == 1) found[[1]] else structure(found, row.names = .set_row_names(length(row)), class = "data.frame")
 }
 
@@ -117,22 +119,40 @@ check_key_types <- function(key, column, name, call) {
                  "i" = "Convert one of them, for instance by {.code as_number()} or {.code as.character()}."), "type_mismatch", call)
 }
 
-# Numbers for the keys of both: equal keys have one number, and a key with a missing part has none.
+# The keys of both as values that can be compared; several columns as numbers: equal keys have one number, and a key with a
+# missing part has none.
 key_codes <- function(keys, of_table, call) {
-  plain <- function(x) if (is.factor(x)) as.character(x) else if (inherits(x, "integer64")) x else as.vector(unclass(x))
-  keys <- lapply(keys, plain)
-  of_table <- lapply(of_table, plain)
-  if (length(keys) == 1 && !inherits(keys[[1]], "integer64")) return(list(keys = keys[[1]], table = of_table[[1]]))
+  plain <- function(x) if (inherits(x, "integer64")) stored_values(x) else if (is.factor(x)) at_rows(levels(x), list(of_row = as.integer(x))) else as.vector(unclass(x))
   both <- Map(function(a, b) {
-    if (inherits(a, "integer64")) return(structure(c(unclass(a), unclass(b)), class = "integer64"))
-    c(a, b)
-  }, of_table, keys)
-  rows <- length(both[[1]])
-  code <- group_rows_cpp(unname(both), rows, getOption("rowanroot.threads", 0L))$of_row
-  missing <- Reduce(`|`, lapply(both, function(x) if (inherits(x, "integer64")) is_missing_integer64(x) else is.na(x)))
-  code[missing] <- NA
-  of_first <- seq_len(length(of_table[[1]]))
+    if (is.logical(a)) a <- as.vector(a, typeof(b))
+    if (is.logical(b)) b <- as.vector(b, typeof(a))
+    if (typeof(a) == typeof(b)) list(a, b) else list(as.numeric(a), as.numeric(b))
+  }, lapply(keys, plain), lapply(of_table, plain))
+  if (length(both) == 1) return(list(keys = both[[1]][[1]], table = both[[1]][[2]]))
+  columns <- lapply(both, function(pair) {
+    if (!inherits(pair[[1]], "integer64")) return(c(pair[[2]], pair[[1]]))
+    structure(c(unclass(pair[[2]]), unclass(pair[[1]])), class = "integer64")
+  })
+  code <- group_rows_cpp(unname(columns), length(columns[[1]]), getOption("rowanroot.threads", 0L))$of_row
+  code[Reduce(`|`, lapply(columns, is_missing_key))] <- NA
+  of_first <- seq_len(length(both[[1]][[2]]))
   list(keys = code[-of_first], table = code[of_first])
+}
+
+is_missing_key <- function(x) if (inherits(x, "integer64")) is_missing_integer64(x) else is.na(x)
+
+# The table's row of each key; NA for one that is missing or not there.
+key_rows <- function(keys, table) {
+  threads <- getOption("rowanroot.threads", 0L)
+  coded <- if (is.character(keys)) coded_parts_cpp(keys)
+  if (length(coded)) return(at_rows(key_rows(coded$texts, table), coded))
+  rows <- find_places_cpp(keys, table, threads)
+  if (any(is_missing_key(table))) rows[is_missing_key(keys)] <- NA
+  rows
+}
+
+values_in_rows <- function(column, rows) {
+  if (value_type(column) == "other" || length(rows) < 1000) column[rows] else values_at_cpp(column, rows, getOption("rowanroot.threads", 0L))
 }
 
 # The least 64-bit number stands for what is missing: as a double, minus nought.
@@ -142,6 +162,8 @@ is_missing_integer64 <- function(x) {
 }
 
 check_keys_once <- function(codes, of_table, call) {
+  # As numbers, since R would compare 64 bits as doubles.
+  if (inherits(codes, "integer64")) codes <- ifelse(is_missing_integer64(codes), NA, group_rows_cpp(list(codes), length(codes), 1L)$of_row)
   twice <- which(duplicated(codes) & !is.na(codes))
   if (!length(twice)) return(invisible())
   keys <- unique(codes[twice])

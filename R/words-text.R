@@ -39,15 +39,20 @@ split_text <- function(x, at, type = "text", short = "error", long = "error", pa
   }
   check_split_at(at, call)
   at <- enc2utf8(at)
-  counts <- count_parts_cpp(texts$values, at)
-  if (is.null(parts)) parts <- max(1L, counts, na.rm = TRUE)
+  if (is.null(parts)) parts <- max(1L, count_parts_cpp(texts$values, at), na.rm = TRUE)
   check_whole_number(parts, 1, "parts", call)
   type <- check_part_types(type, parts, call)
-  if (short == "error") check_parts(counts < parts, counts, parts, x, texts, "few", call)
-  if (long == "error") check_parts(counts > parts, counts, parts, x, texts, "many", call)
-  if (long == "missing") texts$values[counts > parts] <- NA
-  columns <- split_texts_cpp(texts$values, at, parts, long == "join")
-  columns <- Map(function(column, type) at_rows(part_as(column, type, texts, call), texts), columns, type)
+  split <- split_texts_cpp(texts$values, at, parts, long == "join")
+  if (!split$fits) {
+    counts <- count_parts_cpp(texts$values, at)
+    if (short == "error") check_parts(counts < parts, counts, parts, x, texts, "few", call)
+    if (long == "error") check_parts(counts > parts, counts, parts, x, texts, "many", call)
+    if (long == "missing") {
+      texts$values[counts > parts] <- NA
+      split <- split_texts_cpp(texts$values, at, parts, FALSE)
+    }
+  }
+  columns <- Map(function(column, type) at_rows(part_as(column, type, texts, call), texts), split$columns, type)
   structure(columns, names = paste0("part_", seq_len(parts)), row.names = .set_row_names(length(x)), class = "data.frame")
 }
 

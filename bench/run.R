@@ -14,6 +14,7 @@ writeLines(paste0(c("CXXFLAGS = ", "CXX17FLAGS = "), flags), makevars)
 Sys.setenv(R_MAKEVARS_USER = makevars)
 Rcpp::sourceCpp(file.path(folder, "limits.cpp"))
 Rcpp::sourceCpp(file.path(folder, "limits-order.cpp"))
+Rcpp::sourceCpp(file.path(folder, "limits-text.cpp"))
 
 # Medians. What is compared runs in turn, so that a slow minute of the machine is every one's.
 seconds <- function(functions, times) {
@@ -187,6 +188,8 @@ five <- data[1:5, ]
 task("three formulas on 5 rows, 100 times",
      function() for (i in 1:100) within(five, { net <- gross_kg - tare_kg; lb <- net * 2.2; label <- ifelse(net > 5, "a", "b") }),
      function() for (i in 1:100) set_columns(five, { net <- gross_kg - tare_kg; lb <- net * 2.2; label <- if (net > 5) "a" else "b" }))
+
+source(file.path(folder, "text.R"))
 
 # What a row costs with 1, 10 and 40 million of them. Needs 8 GB of memory, and some minutes.
 if (nzchar(wanted) && grepl(wanted, "growth")) {

@@ -231,6 +231,19 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// find_places_cpp
+SEXP find_places_cpp(SEXP column, SEXP table, int threads);
+RcppExport SEXP _rowanroot_find_places_cpp(SEXP columnSEXP, SEXP tableSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type table(tableSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(find_places_cpp(column, table, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // coded_texts_cpp
 SEXP coded_texts_cpp(Rcpp::IntegerVector codes, Rcpp::CharacterVector texts);
 RcppExport SEXP _rowanroot_coded_texts_cpp(SEXP codesSEXP, SEXP textsSEXP) {
@@ -240,6 +253,17 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
     Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type texts(textsSEXP);
     rcpp_result_gen = Rcpp::wrap(coded_texts_cpp(codes, texts));
+    return rcpp_result_gen;
+END_RCPP
+}
+// coded_parts_cpp
+SEXP coded_parts_cpp(SEXP x);
+RcppExport SEXP _rowanroot_coded_parts_cpp(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(coded_parts_cpp(x));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -312,6 +336,19 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(gather_cpp(columns, is_plain, rows, order, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// values_at_cpp
+SEXP values_at_cpp(SEXP column, Rcpp::IntegerVector rows, int threads);
+RcppExport SEXP _rowanroot_values_at_cpp(SEXP columnSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(values_at_cpp(column, rows, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -474,7 +511,7 @@ BEGIN_RCPP
 END_RCPP
 }
 // split_texts_cpp
-Rcpp::List split_texts_cpp(Rcpp::CharacterVector texts, std::string at, int parts, bool rest);
+SEXP split_texts_cpp(Rcpp::CharacterVector texts, std::string at, int parts, bool rest);
 RcppExport SEXP _rowanroot_split_texts_cpp(SEXP textsSEXP, SEXP atSEXP, SEXP partsSEXP, SEXP restSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
@@ -563,7 +600,7 @@ BEGIN_RCPP
 END_RCPP
 }
 // change_case_cpp
-Rcpp::List change_case_cpp(Rcpp::CharacterVector texts, bool upper);
+SEXP change_case_cpp(Rcpp::CharacterVector texts, bool upper);
 RcppExport SEXP _rowanroot_change_case_cpp(SEXP textsSEXP, SEXP upperSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
@@ -575,7 +612,7 @@ BEGIN_RCPP
 END_RCPP
 }
 // replace_in_texts_cpp
-Rcpp::List replace_in_texts_cpp(Rcpp::CharacterVector texts, std::string from, std::string to, bool all);
+SEXP replace_in_texts_cpp(Rcpp::CharacterVector texts, std::string from, std::string to, bool all);
 RcppExport SEXP _rowanroot_replace_in_texts_cpp(SEXP textsSEXP, SEXP fromSEXP, SEXP toSEXP, SEXP allSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
@@ -607,12 +644,15 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_quantiles_cpp", (DL_FUNC) &_rowanroot_quantiles_cpp, 5},
     {"_rowanroot_different_texts_cpp", (DL_FUNC) &_rowanroot_different_texts_cpp, 1},
     {"_rowanroot_find_members_cpp", (DL_FUNC) &_rowanroot_find_members_cpp, 3},
+    {"_rowanroot_find_places_cpp", (DL_FUNC) &_rowanroot_find_places_cpp, 3},
     {"_rowanroot_coded_texts_cpp", (DL_FUNC) &_rowanroot_coded_texts_cpp, 2},
+    {"_rowanroot_coded_parts_cpp", (DL_FUNC) &_rowanroot_coded_parts_cpp, 1},
     {"_rowanroot_joined_texts_cpp", (DL_FUNC) &_rowanroot_joined_texts_cpp, 3},
     {"_rowanroot_text_codes_cpp", (DL_FUNC) &_rowanroot_text_codes_cpp, 2},
     {"_rowanroot_order_rows_cpp", (DL_FUNC) &_rowanroot_order_rows_cpp, 5},
     {"_rowanroot_top_rows_cpp", (DL_FUNC) &_rowanroot_top_rows_cpp, 7},
     {"_rowanroot_gather_cpp", (DL_FUNC) &_rowanroot_gather_cpp, 5},
+    {"_rowanroot_values_at_cpp", (DL_FUNC) &_rowanroot_values_at_cpp, 3},
     {"_rowanroot_ranks_cpp", (DL_FUNC) &_rowanroot_ranks_cpp, 7},
     {"_rowanroot_compact_codes_cpp", (DL_FUNC) &_rowanroot_compact_codes_cpp, 3},
     {"_rowanroot_running_cpp", (DL_FUNC) &_rowanroot_running_cpp, 8},

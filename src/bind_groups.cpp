@@ -122,17 +122,17 @@ Rcpp::NumericVector quantiles_cpp(SEXP column, double share, bool skip_missing, 
 // or most of them different.
 // [[Rcpp::export]]
 SEXP different_texts_cpp(Rcpp::CharacterVector column) {
-  constexpr R_xlen_t least_rows = 1000, sample_rows = 20000;
+  constexpr R_xlen_t least_rows = 1000;
   const R_xlen_t rows = column.size();
   if (rows < least_rows) return R_NilValue;
-  const CodedTexts coded = coded_texts_of(column);
+  const CodedTexts coded = coded_texts_of(column);  // of an earlier step
   if (coded && XLENGTH(coded.texts) <= rows / 2) return Rcpp::List::create(Rcpp::Named("texts") = coded.texts, Rcpp::Named("of_row") = coded.codes);
   Rcpp::Shield<SEXP> of_row(new_vector(INTSXP, rows));
   int* const group = INTEGER(of_row);
-  const auto count = [&](R_xlen_t size) { return group_by(Type::text, address_of(column), static_cast<std::size_t>(size), thread_count(size, 0), group); };
-  if (rows > 2 * sample_rows && count(sample_rows) > sample_rows / 2) return R_NilValue;
-  const std::size_t different = count(rows);
-  if (different > static_cast<std::size_t>(rows) / 2) return R_NilValue;
+  const std::size_t most = static_cast<std::size_t>(rows) / 2;
+  if (rows > 50000 && !seem_few(Type::text, address_of(column), static_cast<std::size_t>(rows), most / 2)) return R_NilValue;
+  const std::size_t different = group_few(Type::text, address_of(column), static_cast<std::size_t>(rows), most, thread_count(rows, 0), group);
+  if (different == 0) return R_NilValue;
   Rcpp::CharacterVector texts(different);
   const std::vector<std::int32_t> first = first_rows(group, static_cast<std::size_t>(rows), different);
   for (std::size_t k = 0; k < different; ++k) texts[k] = STRING_ELT(column, first[k]);
@@ -140,14 +140,34 @@ SEXP different_texts_cpp(Rcpp::CharacterVector column) {
   return Rcpp::List::create(Rcpp::Named("texts") = texts, Rcpp::Named("of_row") = static_cast<SEXP>(of_row));
 }
 
-// Whether each value is one of those of the table, a vector of the same type.
-// [[Rcpp::export]]
-SEXP find_members_cpp(SEXP column, SEXP table, int threads) {
+namespace {
+
+void find_places(SEXP column, SEXP table, int threads, int* places) {
   const auto comparable = [](SEXP x) { return TYPEOF(x) == STRSXP ? with_comparable_texts(x) : Rcpp::RObject(x); };
   const Rcpp::RObject values = comparable(column), members = comparable(table);
   const R_xlen_t rows = Rf_xlength(values);
-  Rcpp::Shield<SEXP> found(new_vector(LGLSXP, rows));
-  find_members(type_of_vector(values), address_of(values), static_cast<std::size_t>(rows), address_of(members),
-               static_cast<std::size_t>(Rf_xlength(members)), thread_count(rows, threads), LOGICAL(found));
+  find_places(type_of_column(values), address_of(values), static_cast<std::size_t>(rows), address_of(members),
+              static_cast<std::size_t>(Rf_xlength(members)), thread_count(rows, threads), places);
+}
+
+}  // namespace
+
+// Whether each value is one of those of the table, a vector of the same type.
+// [[Rcpp::export]]
+SEXP find_members_cpp(SEXP column, SEXP table, int threads) {
+  Rcpp::Shield<SEXP> found(new_vector(LGLSXP, Rf_xlength(column)));
+  int* const is_member = LOGICAL(found);
+  find_places(column, table, threads, is_member);
+  for (R_xlen_t i = 0; i < Rf_xlength(column); ++i) is_member[i] = is_member[i] >= 0;
   return found;
+}
+
+// Where the table, a vector of the same type, has each value first, from 1; NA if it does not.
+// [[Rcpp::export]]
+SEXP find_places_cpp(SEXP column, SEXP table, int threads) {
+  Rcpp::Shield<SEXP> places(new_vector(INTSXP, Rf_xlength(column)));
+  int* const place = INTEGER(places);
+  find_places(column, table, threads, place);
+  for (R_xlen_t i = 0; i < Rf_xlength(column); ++i) place[i] = place[i] < 0 ? NA_INTEGER : place[i] + 1;
+  return places;
 }

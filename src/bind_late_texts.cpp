@@ -1,7 +1,10 @@
 // A new string costs R more than most of what is done with it, so results that are texts stay as what they are made of
 // until somebody looks: numbers of a few different texts, pieces of other texts, or columns to join.
 
+#include <algorithm>
+#include <cstring>
 #include <string>
+#include <vector>
 
 #include "bind.h"
 #include "late_texts.h"
@@ -10,8 +13,79 @@
 
 namespace {
 
-// A form says how long the vector is that its parts, a list, make; how one string comes out of them; and whether that is a
-// new one, to be kept.
+// Rows whose strings are made together.
+constexpr R_xlen_t batch = 64;
+
+// The bytes of a text; null for a missing one.
+struct Piece {
+  const char* bytes;
+  int size;
+};
+
+// Makes R's strings of bytes and puts them where they are kept. Short ones that came before are not looked up again among all
+// of R's. What will be needed is fetched from memory while other rows are worked on.
+class StringMaker {
+ public:
+  StringMaker(SEXP kept, R_xlen_t expected) : kept_(kept) {
+    constexpr std::size_t least = 1 << 10, most = 1 << 18;
+    std::size_t size = least;
+    while (size < static_cast<std::size_t>(expected) && size < most) size *= 2;
+    if (expected >= batch) known_.resize(size);
+  }
+
+  void make(const Piece* pieces, R_xlen_t first, R_xlen_t count) {
+    Known* places[batch];
+    Known wanted[batch];
+    for (R_xlen_t k = 0; k < count; ++k) {
+      places[k] = nullptr;
+      if (!pieces[k].bytes || pieces[k].size > 16 || known_.empty()) continue;
+      wanted[k] = Known(pieces[k]);
+      places[k] = &known_[wanted[k].hash() & (known_.size() - 1)];
+      __builtin_prefetch(places[k]);
+    }
+    SEXP found[batch];
+    for (R_xlen_t k = 0; k < count; ++k) {
+      found[k] = nullptr;
+      if (!pieces[k].bytes) found[k] = NA_STRING;
+      else if (places[k] && places[k]->is_same(wanted[k])) found[k] = places[k]->string;
+      else add(pieces[k], first + k, places[k], wanted[k]);
+      __builtin_prefetch(found[k]);
+    }
+    for (R_xlen_t k = 0; k < count; ++k)
+      if (found[k]) SET_STRING_ELT(kept_, first + k, found[k]);
+  }
+
+ private:
+  struct Known {
+    std::uint64_t words[2] = {0, 0};
+    int size = -1;
+    SEXP string = nullptr;
+
+    Known() = default;
+    explicit Known(const Piece& piece) : size(piece.size) { std::memcpy(words, piece.bytes, static_cast<std::size_t>(piece.size)); }
+    std::size_t hash() const {
+      const std::uint64_t mixed = (words[0] ^ (words[1] + static_cast<std::uint64_t>(size)) * 0xC2B2AE3D27D4EB4Full) * 0x9E3779B97F4A7C15ull;
+      return static_cast<std::size_t>(mixed ^ mixed >> 32);
+    }
+    bool is_same(const Known& other) const { return words[0] == other.words[0] && words[1] == other.words[1] && size == other.size; }
+  };
+
+  // A new string is kept at once, since nothing else keeps it.
+  void add(const Piece& piece, R_xlen_t row, Known* place, const Known& wanted) {
+    SEXP made = Rf_mkCharLenCE(piece.bytes, piece.size, CE_UTF8);
+    SET_STRING_ELT(kept_, row, made);
+    if (!place) return;
+    *place = wanted;
+    place->string = made;
+  }
+
+  const SEXP kept_;
+  std::vector<Known> known_;
+};
+
+// A form says how long the vector is that its parts, a list, make, and whether its strings are new ones, to be kept. If so, an
+// object of it gives the bytes of each: piece(row, k), for the k-th row of a batch; and `prepare` may fetch what a later row will
+// need.
 struct Coded {
   static constexpr const char* name = "coded_texts";
   static constexpr bool makes_new = false;
@@ -26,28 +100,65 @@ struct Cut {
   static constexpr const char* name = "cut_texts";
   static constexpr bool makes_new = true;
   static R_xlen_t length(SEXP parts) { return XLENGTH(VECTOR_ELT(parts, 1)); }
-  static SEXP text(SEXP parts, R_xlen_t i) {
-    const int size = INTEGER_ELT(VECTOR_ELT(parts, 2), i);
-    if (size == NA_INTEGER) return NA_STRING;
-    return Rf_mkCharLenCE(CHAR(STRING_ELT(VECTOR_ELT(parts, 0), i)) + INTEGER_ELT(VECTOR_ELT(parts, 1), i), size, CE_UTF8);
+
+  explicit Cut(SEXP parts)
+      : source_(STRING_PTR_RO(VECTOR_ELT(parts, 0))), starts_(INTEGER_RO(VECTOR_ELT(parts, 1))), sizes_(INTEGER_RO(VECTOR_ELT(parts, 2))) {}
+  Piece piece(R_xlen_t i, R_xlen_t) const {
+    if (sizes_[i] == NA_INTEGER) return {nullptr, 0};
+    return {CHAR(source_[i]) + starts_[i], sizes_[i]};
   }
+  void prepare(R_xlen_t i) const {
+    const char* const source = reinterpret_cast<const char*>(source_[i]);
+    __builtin_prefetch(source);
+    __builtin_prefetch(source + 64);
+  }
+
+ private:
+  const SEXP* const source_;
+  const int* const starts_;
+  const int* const sizes_;
+};
+
+struct Written {
+  static constexpr const char* name = "written_texts";
+  static constexpr bool makes_new = true;
+  static R_xlen_t length(SEXP parts) { return XLENGTH(VECTOR_ELT(parts, 1)); }
+
+  explicit Written(SEXP parts) : pages_(VECTOR_ELT(parts, 0)), starts_(INTEGER_RO(VECTOR_ELT(parts, 1))), sizes_(INTEGER_RO(VECTOR_ELT(parts, 2))) {}
+  Piece piece(R_xlen_t i, R_xlen_t) const {
+    if (sizes_[i] == NA_INTEGER) return {nullptr, 0};
+    return {reinterpret_cast<const char*>(RAW_RO(VECTOR_ELT(pages_, i / texts_on_page))) + starts_[i], sizes_[i]};
+  }
+  void prepare(R_xlen_t) const {}
+
+ private:
+  const SEXP pages_;
+  const int* const starts_;
+  const int* const sizes_;
 };
 
 struct Joined {
   static constexpr const char* name = "joined_texts";
   static constexpr bool makes_new = true;
   static R_xlen_t length(SEXP parts) { return static_cast<R_xlen_t>(REAL_ELT(VECTOR_ELT(parts, 2), 0)); }
-  static SEXP text(SEXP parts, R_xlen_t i) {
-    SEXP columns = VECTOR_ELT(parts, 0), with = STRING_ELT(VECTOR_ELT(parts, 1), 0);
-    std::string joined;
-    for (R_xlen_t k = 0; k < XLENGTH(columns); ++k) {
-      SEXP column = VECTOR_ELT(columns, k), text = STRING_ELT(column, XLENGTH(column) == 1 ? 0 : i);
-      if (text == NA_STRING) return NA_STRING;
-      if (k > 0) joined.append(CHAR(with), static_cast<std::size_t>(LENGTH(with)));
+
+  explicit Joined(SEXP parts) : columns_(VECTOR_ELT(parts, 0)), with_(STRING_ELT(VECTOR_ELT(parts, 1), 0)) {}
+  Piece piece(R_xlen_t i, R_xlen_t number) {
+    std::string& joined = joined_[number];
+    joined.clear();
+    for (R_xlen_t k = 0; k < XLENGTH(columns_); ++k) {
+      SEXP column = VECTOR_ELT(columns_, k), text = STRING_ELT(column, XLENGTH(column) == 1 ? 0 : i);
+      if (text == NA_STRING) return {nullptr, 0};
+      if (k > 0) joined.append(CHAR(with_), static_cast<std::size_t>(LENGTH(with_)));
       joined.append(CHAR(text), static_cast<std::size_t>(LENGTH(text)));
     }
-    return Rf_mkCharLenCE(joined.data(), static_cast<int>(joined.size()), CE_UTF8);
+    return {joined.data(), static_cast<int>(joined.size())};
   }
+  void prepare(R_xlen_t) const {}
+
+ private:
+  const SEXP columns_, with_;
+  std::string joined_[batch];
 };
 
 // R's side of a form. The first datum is the parts, NULL once somebody may have written to the vector, or all new strings
@@ -69,30 +180,44 @@ struct LateTexts {
 
   static SEXP text(SEXP x, R_xlen_t i) {
     if (is_whole(x)) return STRING_ELT(strings(x), i);
-    if (!Form::makes_new) return Form::text(parts(x), i);
-    if (strings(x) == R_NilValue) R_set_altrep_data2(x, Rf_allocVector(STRSXP, length(x)));
-    SEXP made = STRING_ELT(strings(x), i);
-    if (made != R_BlankString) return made;
-    made = PROTECT(Form::text(parts(x), i));
-    SET_STRING_ELT(strings(x), i, made);
-    UNPROTECT(1);
-    return made;
+    if constexpr (!Form::makes_new) {
+      return Form::text(parts(x), i);
+    } else {
+      if (strings(x) == R_NilValue) R_set_altrep_data2(x, Rf_allocVector(STRSXP, length(x)));
+      if (STRING_ELT(strings(x), i) == R_BlankString) {
+        // Who looks at one after the other will look at more: as many are made as there are.
+        const bool goes_on = i > 0 && STRING_ELT(strings(x), i - 1) != R_BlankString;
+        make_some(x, i, i + (goes_on ? std::min(i, length(x) - i) : 1));
+      }
+      return STRING_ELT(strings(x), i);
+    }
+  }
+
+  static void make_some(SEXP x, R_xlen_t first, R_xlen_t last) {
+    StringMaker maker(strings(x), last - first);
+    Form form(parts(x));
+    Piece pieces[batch];
+    for (; first < last; first += batch) {
+      const R_xlen_t count = std::min(batch, last - first);
+      for (R_xlen_t k = first + batch; k < std::min(last, first + 2 * batch); ++k) form.prepare(k);
+      for (R_xlen_t k = 0; k < count; ++k) pieces[k] = form.piece(first + k, k);
+      maker.make(pieces, first, count);
+    }
   }
 
   static SEXP whole(SEXP x) {
     if (is_whole(x)) return strings(x);
     const R_xlen_t n = length(x);
-    if (Form::makes_new) {
-      for (R_xlen_t i = 0; i < n; ++i) text(x, i);
-      if (n == 0) R_set_altrep_data2(x, Rf_allocVector(STRSXP, 0));
-      R_set_altrep_data1(x, R_NilValue);
-    } else {
+    if constexpr (!Form::makes_new) {
       // The vector is younger than its texts.
-      SEXP made = PROTECT(new_vector(STRSXP, n));
+      Rcpp::Shield<SEXP> made(new_vector(STRSXP, n));
       SEXP* const to = static_cast<SEXP*>(writable_address(made));
       for (R_xlen_t i = 0; i < n; ++i) to[i] = Form::text(parts(x), i);
       R_set_altrep_data2(x, made);
-      UNPROTECT(1);
+    } else {
+      if (strings(x) == R_NilValue) R_set_altrep_data2(x, Rf_allocVector(STRSXP, n));
+      make_some(x, 0, n);
+      R_set_altrep_data1(x, R_NilValue);
     }
     return strings(x);
   }
@@ -173,6 +298,14 @@ SEXP new_cut_texts(SEXP source, SEXP starts, SEXP sizes) {
   return LateTexts<Cut>::make(parts);
 }
 
+SEXP new_written_texts(SEXP pages, SEXP starts, SEXP sizes) {
+  Rcpp::Shield<SEXP> parts(Rf_allocVector(VECSXP, 3));
+  SET_VECTOR_ELT(parts, 0, pages);
+  SET_VECTOR_ELT(parts, 1, starts);
+  SET_VECTOR_ELT(parts, 2, sizes);
+  return LateTexts<Written>::make(parts);
+}
+
 SEXP new_joined_texts(SEXP columns, SEXP with, R_xlen_t rows) {
   Rcpp::Shield<SEXP> parts(Rf_allocVector(VECSXP, 3));
   SET_VECTOR_ELT(parts, 0, columns);
@@ -186,12 +319,21 @@ void enroll_late_texts(DllInfo* library) {
   LateTexts<Coded>::enroll(library);
   R_set_altvec_Extract_subset_method(LateTexts<Coded>::type, some_of_coded);
   LateTexts<Cut>::enroll(library);
+  LateTexts<Written>::enroll(library);
   LateTexts<Joined>::enroll(library);
 }
 
 // Texts by their numbers, from 1, in a vector of them.
 // [[Rcpp::export]]
 SEXP coded_texts_cpp(Rcpp::IntegerVector codes, Rcpp::CharacterVector texts) { return new_coded_texts(codes, texts); }
+
+// The different texts and each row's number, from 1, where a vector is made of these; else NULL.
+// [[Rcpp::export]]
+SEXP coded_parts_cpp(SEXP x) {
+  const CodedTexts coded = coded_texts_of(x);
+  if (!coded || XLENGTH(coded.texts) > XLENGTH(coded.codes)) return R_NilValue;
+  return Rcpp::List::create(Rcpp::Named("texts") = coded.texts, Rcpp::Named("of_row") = coded.codes);
+}
 
 // Columns of texts in UTF-8, as long as the table or of one text, joined row by row when they are looked at.
 // [[Rcpp::export]]

@@ -1,6 +1,7 @@
 // Words that depend on the order of rows or on groups: ranks, running words, moving windows, neighbours.
 
 #include "bind.h"
+#include "late_texts.h"
 #include "gather.h"
 #include "moving.h"
 #include "names.h"
@@ -93,6 +94,16 @@ Rcpp::List gather_cpp(Rcpp::List columns, Rcpp::LogicalVector is_plain, double r
   }
   gather(moved, static_cast<std::size_t>(rows), order.begin(), static_cast<std::size_t>(order.size()), thread_count(order.size(), threads));
   return result;
+}
+
+// A plain vector's values in these rows, from 1; missing where the row is NA. Texts stay numbers until they are looked at.
+// [[Rcpp::export]]
+SEXP values_at_cpp(SEXP column, Rcpp::IntegerVector rows, int threads) {
+  if (TYPEOF(column) == STRSXP) return new_coded_texts(rows, column);
+  Rcpp::Shield<SEXP> values(new_vector(TYPEOF(column), rows.size()));
+  gather_known(type_of_vector(column), address_of(column), rows.begin(), static_cast<std::size_t>(rows.size()), writable_address(values),
+               thread_count(rows.size(), threads));
+  return values;
 }
 
 // [[Rcpp::export]]

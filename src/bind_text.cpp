@@ -11,8 +11,6 @@ using namespace rowanroot;
 
 namespace {
 
-constexpr R_xlen_t texts_between_looks = 1 << 16;
-
 std::string_view view(SEXP text) { return {CHAR(text), static_cast<std::size_t>(LENGTH(text))}; }
 
 // Whether the bytes are characters of UTF-8. Other texts are R's business.
@@ -21,6 +19,8 @@ bool is_plain_text(SEXP text) {
   return is_ascii(view(text)) || (Rf_getCharCE(text) == CE_UTF8 && is_utf8(view(text)));
 }
 
+std::size_t pages_for(R_xlen_t rows) { return static_cast<std::size_t>((rows + texts_on_page - 1) / texts_on_page); }
+
 // Does work(row, text) for each text that is not missing, and missing(row) for the others. Says whether all are in UTF-8; if
 // not, some may be left out.
 template <class Work, class Missing>
@@ -28,9 +28,9 @@ bool each_text(SEXP texts, Work work, Missing missing) {
   const SEXP* const from = STRING_PTR_RO(texts);
   const R_xlen_t rows = XLENGTH(texts);
   std::atomic<bool> all_plain(true);
-  const std::size_t pieces = static_cast<std::size_t>((rows + texts_between_looks - 1) / texts_between_looks);
+  const std::size_t pieces = pages_for(rows);
   run_pieces(pieces, thread_count(rows, 0), [&](int, std::size_t piece) {
-    const R_xlen_t first = static_cast<R_xlen_t>(piece) * texts_between_looks, last = std::min(rows, first + texts_between_looks);
+    const R_xlen_t first = static_cast<R_xlen_t>(piece) * texts_on_page, last = std::min(rows, first + texts_on_page);
     for (R_xlen_t i = first; i < last && all_plain; ++i) {
       if (from[i] == NA_STRING) missing(i);
       else if (is_plain_text(from[i])) work(i, view(from[i]));
@@ -66,23 +66,30 @@ SEXP about_texts(SEXPTYPE type, SEXP texts, int missing, Value value) {
   return all_plain ? static_cast<SEXP>(values) : R_NilValue;
 }
 
-// New texts: change(text, &result) says whether the result is another one. Those that `is_mine` does not want are left as
-// they are, and their numbers, from 1, are in `others`.
-template <class IsMine, class Change>
-Rcpp::List changed_texts(SEXP texts, IsMine is_mine, Change change) {
-  Rcpp::Shield<SEXP> changed(Rf_allocVector(STRSXP, XLENGTH(texts)));
-  std::string result;
-  std::vector<int> others;
-  for (R_xlen_t i = 0; i < XLENGTH(texts); ++i) {
-    if (i % texts_between_looks == 0) Rcpp::checkUserInterrupt();
-    SEXP text = STRING_ELT(texts, i);
-    if (text != NA_STRING) {
-      if (!is_mine(text)) others.push_back(static_cast<int>(i) + 1);
-      else if (change(view(text), &result)) text = Rf_mkCharLenCE(result.data(), static_cast<int>(result.size()), CE_UTF8);
-    }
-    SET_STRING_ELT(changed, i, text);
+// New texts: write(text, &page) appends the new text to a page. NULL if a text is not in UTF-8.
+template <class Write>
+SEXP written_texts(SEXP texts, Write write) {
+  const R_xlen_t rows = XLENGTH(texts);
+  Rcpp::Shield<SEXP> starts(new_vector(INTSXP, rows)), sizes(new_vector(INTSXP, rows)), pages(Rf_allocVector(VECSXP, static_cast<R_xlen_t>(pages_for(rows))));
+  int* const start = INTEGER(starts);
+  int* const size = INTEGER(sizes);
+  std::vector<std::string> written(pages_for(rows));
+  const bool all_plain = each_text(texts, [&](R_xlen_t i, std::string_view text) {
+    std::string& page = written[static_cast<std::size_t>(i / texts_on_page)];
+    const std::size_t before = page.size();
+    write(text, &page);
+    if (page.size() > static_cast<std::size_t>(std::numeric_limits<int>::max())) throw std::length_error("the new texts are too long");
+    start[i] = static_cast<int>(before);
+    size[i] = static_cast<int>(page.size() - before);
+  }, [=](R_xlen_t i) { start[i] = 0, size[i] = NA_INTEGER; });
+  if (!all_plain) return R_NilValue;
+  for (std::size_t k = 0; k < written.size(); ++k) {
+    SEXP page = Rf_allocVector(RAWSXP, static_cast<R_xlen_t>(written[k].size()));
+    SET_VECTOR_ELT(pages, static_cast<R_xlen_t>(k), page);
+    std::copy(written[k].begin(), written[k].end(), RAW(page));
+    std::string().swap(written[k]);
   }
-  return Rcpp::List::create(Rcpp::Named("texts") = static_cast<SEXP>(changed), Rcpp::Named("others") = others);
+  return new_written_texts(pages, starts, sizes);
 }
 
 }  // namespace
@@ -96,9 +103,9 @@ SEXP count_parts_cpp(Rcpp::CharacterVector texts, std::string at) {
 }
 
 // The first parts of each text, one vector for each; missing where there are not so many. The last goes on to the end
-// of the text with `rest`.
+// of the text with `rest`. `fits` says whether each text that is not missing has as many parts.
 // [[Rcpp::export]]
-Rcpp::List split_texts_cpp(Rcpp::CharacterVector texts, std::string at, int parts, bool rest) {
+SEXP split_texts_cpp(Rcpp::CharacterVector texts, std::string at, int parts, bool rest) {
   const R_xlen_t rows = texts.size();
   Rcpp::List starts(parts), sizes(parts), columns(parts);
   std::vector<int*> start, size;
@@ -109,20 +116,23 @@ Rcpp::List split_texts_cpp(Rcpp::CharacterVector texts, std::string at, int part
     size.push_back(INTEGER(sizes[k]));
   }
   const auto missing_from = [&](std::size_t k, R_xlen_t i) {
-    for (; k < static_cast<std::size_t>(parts); ++k) start[k][i] = 0, size[k][i] = NA_INTEGER;
+    for (; k < start.size(); ++k) start[k][i] = 0, size[k][i] = NA_INTEGER;
   };
   // One more part than is wanted ends the last one that is.
-  const std::size_t most = static_cast<std::size_t>(parts) + !rest;
-  each_text(texts, [&](R_xlen_t i, std::string_view text) {
+  const std::size_t wanted = static_cast<std::size_t>(parts), most = wanted + !rest;
+  std::atomic<bool> fits(true);
+  const bool all_plain = each_text(texts, [&](R_xlen_t i, std::string_view text) {
     const std::size_t found = each_part(text, at, most, [&](std::size_t k, std::string_view part) {
-      if (k >= static_cast<std::size_t>(parts)) return;
+      if (k >= wanted) return;
       start[k][i] = static_cast<int>(part.data() - text.data());
       size[k][i] = static_cast<int>(part.size());
     });
     missing_from(found, i);
+    if (found != wanted) fits = false;
   }, [&](R_xlen_t i) { missing_from(0, i); });
+  if (!all_plain) return R_NilValue;
   for (int k = 0; k < parts; ++k) columns[k] = new_cut_texts(texts, starts[k], sizes[k]);
-  return columns;
+  return Rcpp::List::create(Rcpp::Named("columns") = columns, Rcpp::Named("fits") = static_cast<bool>(fits));
 }
 
 // [[Rcpp::export]]
@@ -168,16 +178,12 @@ SEXP has_text_cpp(Rcpp::CharacterVector texts, std::string part, std::string whe
   });
 }
 
-// `others` are the numbers of those texts that are left as they are.
-
 // [[Rcpp::export]]
-Rcpp::List change_case_cpp(Rcpp::CharacterVector texts, bool upper) {
-  return changed_texts(texts, [](SEXP text) { return is_ascii(view(text)); },
-                       [=](std::string_view text, std::string* result) { return change_case(text, upper, result); });
+SEXP change_case_cpp(Rcpp::CharacterVector texts, bool upper) {
+  return written_texts(texts, [=](std::string_view text, std::string* page) { append_in_case(text, upper, page); });
 }
 
 // [[Rcpp::export]]
-Rcpp::List replace_in_texts_cpp(Rcpp::CharacterVector texts, std::string from, std::string to, bool all) {
-  return changed_texts(texts, is_plain_text,
-                       [&](std::string_view text, std::string* result) { return replace(text, from, to, all, result); });
+SEXP replace_in_texts_cpp(Rcpp::CharacterVector texts, std::string from, std::string to, bool all) {
+  return written_texts(texts, [&](std::string_view text, std::string* page) { append_replaced(text, from, to, all, page); });
 }

@@ -16,6 +16,11 @@ CodedTexts coded_texts_of(SEXP x);
 // text.
 SEXP new_cut_texts(SEXP source, SEXP starts, SEXP sizes);
 
+// Texts that are written on pages, raw vectors in a list, so many on each: where each begins on its page, and its size, in
+// bytes.
+constexpr R_xlen_t texts_on_page = 1 << 16;
+SEXP new_written_texts(SEXP pages, SEXP starts, SEXP sizes);
+
 // Texts of several vectors, which are in UTF-8, one after the other, with a text between them. A row where one is missing
 // is missing. A vector of one text is for every row.
 SEXP new_joined_texts(SEXP columns, SEXP with, R_xlen_t rows);

@@ -99,4 +99,22 @@ void gather(const std::vector<GatheredColumn>& columns, std::size_t rows, const 
   }
 }
 
+namespace {
+
+template <class T>
+void gather_known_values(const T* from, T missing, const std::int32_t* rows, std::size_t count, T* to, Workers threads) {
+  constexpr std::size_t piece = 1 << 15;
+  run_pieces((count + piece - 1) / piece, threads, [&](int, std::size_t k) {
+    const std::size_t last = std::min(count, (k + 1) * piece);
+    for (std::size_t i = k * piece; i < last; ++i) to[i] = rows[i] == missing_integer ? missing : from[rows[i] - 1];
+  });
+}
+
+}  // namespace
+
+void gather_known(Type type, const void* from, const std::int32_t* rows, std::size_t count, void* to, Workers threads) {
+  if (type == Type::real) gather_known_values(static_cast<const double*>(from), missing_real(), rows, count, static_cast<double*>(to), threads);
+  else gather_known_values(static_cast<const std::int32_t*>(from), missing_integer, rows, count, static_cast<std::int32_t*>(to), threads);
+}
+
 }  // namespace rowanroot

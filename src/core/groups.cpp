@@ -117,25 +117,56 @@ bool is_unknown(Type type, const void* column, std::size_t row, Text missing_tex
 
 namespace {
 
-template <class T>
-void find_values(const void* column, std::size_t rows, const void* table, std::size_t size, const Workers& threads, std::int32_t* found) {
-  Numbering members;
-  for (std::size_t k = 0; k < size; ++k) members.number(key_of(static_cast<const T*>(table)[k]));
-  const T* values = static_cast<const T*>(column);
+template <class Numbers, class KeyOfRow, class KeyOfPlace>
+void look_up(Numbers members, std::size_t rows, KeyOfRow key_of_row, std::size_t size, KeyOfPlace key_of_place, const Workers& threads,
+             std::int32_t* places) {
+  std::vector<std::int32_t> first;
+  for (std::size_t k = 0; k < size; ++k)
+    if (static_cast<std::size_t>(members.number(key_of_place(k))) == first.size()) first.push_back(static_cast<std::int32_t>(k));
   constexpr std::size_t piece = 1 << 16;
   run_pieces((rows + piece - 1) / piece, threads, [&](int, std::size_t k) {
-    for (std::size_t i = k * piece; i < std::min(rows, (k + 1) * piece); ++i) found[i] = members.find(key_of(values[i])) >= 0;
+    const std::int32_t* const place = first.data();
+    for (std::size_t i = k * piece; i < std::min(rows, (k + 1) * piece); ++i) {
+      const std::int32_t number = members.find(key_of_row(i));
+      places[i] = number < 0 ? -1 : place[number];
+    }
   });
+}
+
+template <class T>
+void look_up_values(const void* column, std::size_t rows, const void* table, std::size_t size, const Workers& threads, std::int32_t* places) {
+  const T* values = static_cast<const T*>(column);
+  const T* keys = static_cast<const T*>(table);
+  look_up(Numbering(), rows, [=](std::size_t i) { return key_of(values[i]); }, size, [=](std::size_t k) { return key_of(keys[k]); }, threads, places);
+}
+
+// In a table of whole numbers that lie close together, each number's place is looked up by it.
+void look_up_integers(const std::int32_t* values, std::size_t rows, const std::int32_t* keys, std::size_t size, const Workers& threads,
+                      std::int32_t* places) {
+  std::int32_t low = std::numeric_limits<std::int32_t>::max(), high = missing_integer;
+  for (std::size_t k = 0; k < size; ++k) {
+    low = keys[k] != missing_integer && keys[k] < low ? keys[k] : low;
+    high = keys[k] > high ? keys[k] : high;
+  }
+  const std::int64_t range = high < low ? 0 : static_cast<std::int64_t>(high) - low + 1;
+  if (static_cast<std::uint64_t>(range) > 16 * size + 4096) return look_up_values<std::int32_t>(values, rows, keys, size, threads, places);
+  // Missing ones have the first key, and what lies outside the last.
+  const auto key = [=](std::int32_t value) -> std::uint64_t {
+    if (value == missing_integer) return 0;
+    return value < low || value > high ? static_cast<std::uint64_t>(range) + 1 : static_cast<std::uint64_t>(static_cast<std::int64_t>(value) - low) + 1;
+  };
+  look_up(SmallNumbering(static_cast<std::size_t>(range) + 2), rows, [=](std::size_t i) { return key(values[i]); }, size,
+          [=](std::size_t k) { return key(keys[k]); }, threads, places);
 }
 
 }  // namespace
 
-void find_members(Type type, const void* column, std::size_t rows, const void* table, std::size_t size, Workers threads, std::int32_t* found) {
+void find_places(Type type, const void* column, std::size_t rows, const void* table, std::size_t size, Workers threads, std::int32_t* places) {
   switch (type) {
-    case Type::real: return find_values<double>(column, rows, table, size, threads, found);
-    case Type::text: return find_values<Text>(column, rows, table, size, threads, found);
-    case Type::long_integer: return find_values<std::int64_t>(column, rows, table, size, threads, found);
-    default: return find_values<std::int32_t>(column, rows, table, size, threads, found);
+    case Type::real: return look_up_values<double>(column, rows, table, size, threads, places);
+    case Type::text: return look_up_values<Text>(column, rows, table, size, threads, places);
+    case Type::long_integer: return look_up_values<std::int64_t>(column, rows, table, size, threads, places);
+    default: return look_up_integers(static_cast<const std::int32_t*>(column), rows, static_cast<const std::int32_t*>(table), size, threads, places);
   }
 }
 

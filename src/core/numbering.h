@@ -106,6 +106,8 @@ class SmallNumbering {
     return number;
   }
 
+  std::int32_t find(std::uint64_t key) const { return number_[key]; }
+
   template <class KeyAt>
   void number_each(std::size_t first, std::size_t last, KeyAt key_at, std::int32_t* numbers) {
     for (std::size_t i = first; i < last; ++i) numbers[i - first] = number(key_at(i));

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cstring>
+#include <cwctype>
 
 namespace rowanroot {
 namespace {
@@ -42,6 +43,22 @@ std::size_t after_characters(std::string_view text, std::size_t from, std::int64
   for (; count > 0 && from < text.size(); --count)
     for (++from; from < text.size() && goes_on(text[from]);) ++from;
   return from;
+}
+
+// The number of a character of more than one byte.
+std::uint32_t character_at(std::string_view text, std::size_t i, std::size_t size) {
+  std::uint32_t number = byte_at(text, i) & (0xFFu >> (size + 1));
+  for (std::size_t k = 1; k < size; ++k) number = number << 6 | (byte_at(text, i + k) & 0x3Fu);
+  return number;
+}
+
+void append_character(std::uint32_t number, std::string* result) {
+  const auto push = [&](std::uint32_t byte) { result->push_back(static_cast<char>(byte)); };
+  const auto go_on = [&](int shift) { push(0x80 | (number >> shift & 0x3F)); };
+  if (number < 0x80) return push(number);
+  if (number < 0x800) return push(0xC0 | number >> 6), go_on(0);
+  if (number < 0x10000) return push(0xE0 | number >> 12), go_on(6), go_on(0);
+  push(0xF0 | number >> 18), go_on(12), go_on(6), go_on(0);
 }
 
 bool is_blank(char c) { return c == ' ' || c == '\t' || c == '\r' || c == '\n'; }
@@ -90,26 +107,32 @@ bool find_between(std::string_view text, std::string_view from, std::string_view
   return true;
 }
 
-bool replace(std::string_view text, std::string_view from, std::string_view to, bool all, std::string* result) {
-  std::size_t found = text.find(from);
-  if (found == text.npos) return false;
-  result->clear();
+void append_replaced(std::string_view text, std::string_view from, std::string_view to, bool all, std::string* result) {
   std::size_t first = 0;
-  for (; found != text.npos; found = all ? text.find(from, first) : text.npos) {
+  for (std::size_t found = text.find(from); found != text.npos; found = all ? text.find(from, first) : text.npos) {
     result->append(text.substr(first, found - first)).append(to);
     first = found + from.size();
   }
   result->append(text.substr(first));
-  return true;
 }
 
-bool change_case(std::string_view text, bool upper, std::string* result) {
+void append_in_case(std::string_view text, bool upper, std::string* result) {
   const char low = upper ? 'a' : 'A', high = upper ? 'z' : 'Z';
-  const auto changes = [=](char c) { return c >= low && c <= high; };
-  if (std::none_of(text.begin(), text.end(), changes)) return false;
-  result->resize(text.size());
-  std::transform(text.begin(), text.end(), result->begin(), [=](char c) { return changes(c) ? static_cast<char>(c ^ 0x20) : c; });
-  return true;
+  const auto changed = [=](char c) { return c >= low && c <= high ? static_cast<char>(c ^ 0x20) : c; };
+  const std::size_t before = result->size();
+  result->resize(before + text.size());
+  if (is_ascii(text)) {
+    std::transform(text.begin(), text.end(), result->begin() + static_cast<std::ptrdiff_t>(before), changed);
+    return;
+  }
+  result->resize(before);
+  for (std::size_t i = 0; i < text.size();) {
+    const std::size_t size = character_size(text, i);
+    if (size == 1) result->push_back(changed(text[i]));
+    else append_character(static_cast<std::uint32_t>(upper ? std::towupper(static_cast<std::wint_t>(character_at(text, i, size)))
+                                                           : std::towlower(static_cast<std::wint_t>(character_at(text, i, size)))), result);
+    i += size;
+  }
 }
 
 }  // namespace rowanroot

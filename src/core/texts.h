@@ -40,10 +40,10 @@ std::string_view trimmed(std::string_view text, bool left, bool right);
 // both are there.
 bool find_between(std::string_view text, std::string_view from, std::string_view to, std::string_view* between);
 
-// The text with `to` for the first `from`, or for all of them, in `result`. Says whether there was one; `from` is not empty.
-bool replace(std::string_view text, std::string_view from, std::string_view to, bool all, std::string* result);
+// Appends the text with `to` for the first `from`, or for all of them; `from` is not empty.
+void append_replaced(std::string_view text, std::string_view from, std::string_view to, bool all, std::string* result);
 
-// Letters of ASCII as capitals, or as small ones. Says whether there was anything to do.
-bool change_case(std::string_view text, bool upper, std::string* result);
+// Appends the text in capitals or in small letters: those that the system's language has for each character.
+void append_in_case(std::string_view text, bool upper, std::string* result);
 
 }  // namespace rowanroot

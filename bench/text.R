@@ -1,0 +1,63 @@
+# Texts, on two million rows: each task once on few different texts, once on nearly as many as rows.
+texts <- bench_texts(min(rows, 2e6))
+people <- texts$rows
+
+# Somebody looks at all texts.
+look_at <- function(x) { for (column in x) anyNA(column); x }
+
+split_base <- function(x) {
+  parts <- strsplit(x, "-", fixed = TRUE)
+  missing <- is.na(x)
+  if (any(missing)) parts[missing] <- list(rep(NA_character_, 3))
+  parts <- unlist(parts, use.names = FALSE)
+  from <- seq.int(1L, by = 3L, length.out = length(x))
+  list(parts[from], parts[from + 1L], parts[from + 2L])
+}
+task("split, few different texts",
+     function() { different <- unique(people$few); lapply(split_base(different), `[`, match(people$few, different)) },
+     function() set_columns(people, { c(a, b, c) <- split_text(few, "-") }, carry = c()),
+     function(threads) limit_split_few(people$few), times = 5)
+task("split, all different",
+     function() split_base(people$many),
+     function() set_columns(people, { c(a, b, c) <- split_text(many, "-") }, carry = c()), times = 3)
+task("split, all different, all looked at",
+     function() split_base(people$many),
+     function() look_at(set_columns(people, { c(a, b, c) <- split_text(many, "-") }, carry = c())),
+     function(threads) limit_split_many(people$many), times = 3)
+task("join, few different texts",
+     function() list(paste(people$first, people$last)),
+     function() set_columns(people, { name <- join_text(first, last) }, carry = c()),
+     function(threads) limit_join_few(people$first, people$last), times = 5)
+task("join, all different",
+     function() list(paste(people$many, people$last)),
+     function() set_columns(people, { name <- join_text(many, last) }, carry = c()), times = 3)
+apiaries <- texts$apiaries
+hives_table <- texts$hives
+task("four columns from two tables",
+     function() {
+       a <- match(people$apiary, apiaries$apiary)
+       h <- match(people$hive, hives_table$hive)
+       list(apiaries$region[a], apiaries$altitude_m[a], hives_table$breed[h], hives_table$queen_year[h])
+     },
+     function() set_columns(people, {
+       c(region, altitude) <- look_up(apiary, apiaries, take = c(region, altitude_m))
+       c(breed, year) <- look_up(hive, hives_table, take = c(breed, queen_year))
+     }, carry = c()),
+     function(threads) limit_look_up(people$apiary, people$hive, apiaries$apiary, apiaries$region, apiaries$altitude_m, hives_table$hive,
+                                     hives_table$breed, hives_table$queen_year), times = 5)
+for (kind in c("few", "many")) {
+  people$text <- people[[kind]]
+  about <- if (kind == "few") "few different texts" else "all different, all looked at"
+  look <- if (kind == "few") identity else look_at
+  task(paste0("toupper, ", about), function() list(toupper(people$text)), function() look(set_columns(people, { new <- toupper(text) }, carry = c())), times = 3)
+  task(paste0("substr, ", about), function() list(substr(people$text, 4, 8)), function() look(set_columns(people, { new <- substr(text, 4, 8) }, carry = c())), times = 3)
+  task(paste0("sub, ", about), function() list(sub("-", "/", people$text, fixed = TRUE)),
+       function() look(set_columns(people, { new <- sub("-", "/", text, fixed = TRUE) }, carry = c())), times = 3)
+}
+task("dates of 365 different texts",
+     function() list(as.Date(people$day)),
+     function() set_columns(people, { new <- as_date(day) }, carry = c()), times = 3)
+task("labels of texts by switch",
+     function() { labels <- c(north = "N", south = "S")[apiaries$region[match(people$apiary, apiaries$apiary)]]; labels[is.na(labels)] <- "other"; list(unname(labels)) },
+     function() set_columns(data.frame(region = apiaries$region[match(people$apiary, apiaries$apiary)]), { new <- switch(region, north = "N", south = "S", "other") }, carry = c()), times = 3)
+rm(texts, people, apiaries, hives_table)
