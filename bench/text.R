@@ -31,20 +31,6 @@ task("join, few different texts",
 task("join, all different",
      function() list(paste(people$many, people$last)),
      function() set_columns(people, { name <- join_text(many, last) }, carry = c()), times = 3)
-apiaries <- texts$apiaries
-hives_table <- texts$hives
-task("four columns from two tables",
-     function() {
-       a <- match(people$apiary, apiaries$apiary)
-       h <- match(people$hive, hives_table$hive)
-       list(apiaries$region[a], apiaries$altitude_m[a], hives_table$breed[h], hives_table$queen_year[h])
-     },
-     function() set_columns(people, {
-       c(region, altitude) <- look_up(apiary, apiaries, take = c(region, altitude_m))
-       c(breed, year) <- look_up(hive, hives_table, take = c(breed, queen_year))
-     }, carry = c()),
-     function(threads) limit_look_up(people$apiary, people$hive, apiaries$apiary, apiaries$region, apiaries$altitude_m, hives_table$hive,
-                                     hives_table$breed, hives_table$queen_year), times = 5)
 for (kind in c("few", "many")) {
   people$text <- people[[kind]]
   about <- if (kind == "few") "few different texts" else "all different, all looked at"
@@ -54,10 +40,34 @@ for (kind in c("few", "many")) {
   task(paste0("sub, ", about), function() list(sub("-", "/", people$text, fixed = TRUE)),
        function() look(set_columns(people, { new <- sub("-", "/", text, fixed = TRUE) }, carry = c())), times = 3)
 }
+rm(texts, people)
+
+days <- format(as.Date("2025-01-01") + data$day - 1)
 task("dates of 365 different texts",
-     function() list(as.Date(people$day)),
-     function() set_columns(people, { new <- as_date(day) }, carry = c()), times = 3)
+     function() list(as.Date(days)),
+     function() set_columns(data.frame(days), { new <- as_date(days) }, carry = c()), times = 2)
+
+set.seed(12)
+apiaries <- data.frame(apiary = unique(data$apiary))
+apiaries$region <- sample(c("north", "south", "coast"), nrow(apiaries), TRUE)
+apiaries$altitude_m <- round(runif(nrow(apiaries), 5, 600), 1)
+hive_table <- data.frame(hive = sample.int(hives), breed = sample(c("buckfast", "carnica", "ligustica"), hives, TRUE),
+                         queen_year = sample(2015:2024, hives, TRUE))
+task("four columns from two tables",
+     function() {
+       a <- match(data$apiary, apiaries$apiary)
+       h <- match(data$hive, hive_table$hive)
+       list(apiaries$region[a], apiaries$altitude_m[a], hive_table$breed[h], hive_table$queen_year[h])
+     },
+     function() set_columns(data, {
+       c(region, altitude) <- look_up(apiary, apiaries, take = c(region, altitude_m))
+       c(breed, year) <- look_up(hive, hive_table, take = c(breed, queen_year))
+     }, carry = c()),
+     function(threads) limit_look_up(data$apiary, data$hive, apiaries$apiary, apiaries$region, apiaries$altitude_m, hive_table$hive,
+                                     hive_table$breed, hive_table$queen_year), times = 5)
+
+regions <- data.frame(region = apiaries$region[match(data$apiary, apiaries$apiary)])
 task("labels of texts by switch",
-     function() { labels <- c(north = "N", south = "S")[apiaries$region[match(people$apiary, apiaries$apiary)]]; labels[is.na(labels)] <- "other"; list(unname(labels)) },
-     function() set_columns(data.frame(region = apiaries$region[match(people$apiary, apiaries$apiary)]), { new <- switch(region, north = "N", south = "S", "other") }, carry = c()), times = 3)
-rm(texts, people, apiaries, hives_table)
+     function() { r <- rep("other", rows); r[regions$region == "north"] <- "N"; r[regions$region == "south"] <- "S"; r[is.na(regions$region)] <- NA; list(r) },
+     function() set_columns(regions, { new <- switch(region, north = "N", south = "S", "other") }, carry = c()), times = 5)
+rm(days, apiaries, hive_table, regions)

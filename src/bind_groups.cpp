@@ -144,10 +144,17 @@ namespace {
 
 void find_places(SEXP column, SEXP table, int threads, int* places) {
   const auto comparable = [](SEXP x) { return TYPEOF(x) == STRSXP ? with_comparable_texts(x) : Rcpp::RObject(x); };
-  const Rcpp::RObject values = comparable(column), members = comparable(table);
-  const R_xlen_t rows = Rf_xlength(values);
-  find_places(type_of_column(values), address_of(values), static_cast<std::size_t>(rows), address_of(members),
-              static_cast<std::size_t>(Rf_xlength(members)), thread_count(rows, threads), places);
+  const Rcpp::RObject members = comparable(table);
+  const R_xlen_t rows = Rf_xlength(column);
+  const auto find = [&](SEXP values) {
+    find_places(type_of_column(values), address_of(values), static_cast<std::size_t>(rows), address_of(members),
+                static_cast<std::size_t>(Rf_xlength(members)), thread_count(rows, threads), places);
+  };
+  find(column);
+  // What has another encoding is found only when it is translated.
+  if (TYPEOF(column) != STRSXP || std::none_of(places, places + rows, [](int place) { return place == NA_INTEGER; })) return;
+  const Rcpp::RObject values = comparable(column);
+  if (values != column) find(values);
 }
 
 }  // namespace
@@ -158,7 +165,7 @@ SEXP find_members_cpp(SEXP column, SEXP table, int threads) {
   Rcpp::Shield<SEXP> found(new_vector(LGLSXP, Rf_xlength(column)));
   int* const is_member = LOGICAL(found);
   find_places(column, table, threads, is_member);
-  for (R_xlen_t i = 0; i < Rf_xlength(column); ++i) is_member[i] = is_member[i] >= 0;
+  for (R_xlen_t i = 0; i < Rf_xlength(column); ++i) is_member[i] = is_member[i] != NA_INTEGER;
   return found;
 }
 
@@ -166,8 +173,6 @@ SEXP find_members_cpp(SEXP column, SEXP table, int threads) {
 // [[Rcpp::export]]
 SEXP find_places_cpp(SEXP column, SEXP table, int threads) {
   Rcpp::Shield<SEXP> places(new_vector(INTSXP, Rf_xlength(column)));
-  int* const place = INTEGER(places);
-  find_places(column, table, threads, place);
-  for (R_xlen_t i = 0; i < Rf_xlength(column); ++i) place[i] = place[i] < 0 ? NA_INTEGER : place[i] + 1;
+  find_places(column, table, threads, INTEGER(places));
   return places;
 }

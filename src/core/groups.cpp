@@ -122,13 +122,13 @@ void look_up(Numbers members, std::size_t rows, KeyOfRow key_of_row, std::size_t
              std::int32_t* places) {
   std::vector<std::int32_t> first;
   for (std::size_t k = 0; k < size; ++k)
-    if (static_cast<std::size_t>(members.number(key_of_place(k))) == first.size()) first.push_back(static_cast<std::int32_t>(k));
+    if (static_cast<std::size_t>(members.number(key_of_place(k))) == first.size()) first.push_back(static_cast<std::int32_t>(k) + 1);
   constexpr std::size_t piece = 1 << 16;
   run_pieces((rows + piece - 1) / piece, threads, [&](int, std::size_t k) {
     const std::int32_t* const place = first.data();
     for (std::size_t i = k * piece; i < std::min(rows, (k + 1) * piece); ++i) {
       const std::int32_t number = members.find(key_of_row(i));
-      places[i] = number < 0 ? -1 : place[number];
+      places[i] = number < 0 ? missing_integer : place[number];
     }
   });
 }

@@ -24,7 +24,8 @@ bool seem_few(Type type, const void* column, std::size_t rows, std::size_t most)
 // the same place.
 std::size_t group_further(const std::int32_t* of_row, Type type, const void* column, std::size_t rows, Workers threads, std::int32_t* new_of_row);
 
-// Where a table of the same type has each value first, from 0, or -1 if it does not; missing ones are equal to missing ones.
+// Where a table of the same type has each value first, from 1, or a missing number if it does not; missing values are equal to
+// missing ones.
 void find_places(Type type, const void* column, std::size_t rows, const void* table, std::size_t size, Workers threads, std::int32_t* places);
 
 // How many different values each group has; a missing one is none, nor is one that is not a number.
