@@ -59,7 +59,7 @@ is_one_of <- function(x, choices) is_one_text(x) && x %in% choices
 
 # A pattern without any sign that means something else than itself.
 is_literal <- function(pattern, fixed) {
-  is_one_text(pattern) && nzchar(pattern) && (isTRUE(fixed) || isFALSE(fixed) && !grepl("[][.\\\\|()^{$*+?]", pattern))
+  is_one_text(pattern) && nzchar(pattern) && (isTRUE(fixed) || isFALSE(fixed) && !grepl("[\\[\\]\\\\.|()^{}$*+?]", pattern, perl = TRUE))
 }
 
 cut_by_number <- function(x, first, last) {

@@ -10,7 +10,7 @@ random_columns <- function(rows) {
     j = pick(-3:3),
     l = pick(c(TRUE, FALSE, NA)),
     m = pick(c(TRUE, FALSE)),
-    s = pick(c("a", "b", NA, "", "\u00e6")),
+    s = pick(c("a", "b", NA, "", "\u00e6", " \u00c9 b\t", "Abc ab\U0001F41D")),
     t = pick(c("a", "b", "NA")),
     day = as.Date("2024-02-28") + pick(c(NA, 0, 1, 2, 400, -25000)),
     eve = structure(pick(c(NA, 19000L, -1L)), class = "Date"),
@@ -56,13 +56,15 @@ random_formula <- function(type, depth) {
       call("is.nan", random_leaf("real")),
       call(sample(c("<", "==", ">="), 1), random_leaf("date"), random_leaf("date")),
       sample(list(call("%in%", part("text"), quote(c("a", "\u00e6", NA))), call("%in%", part("whole"), quote(c(7, NA, 0.5))), call("%in%", part("real"), quote(c(0, 2, NaN))),
-                  quote(l %in% TRUE), call("startsWith", part("text"), "a"), quote(kind == "a")), 1)[[1]]
+                  quote(l %in% TRUE), call(sample(c("startsWith", "endsWith"), 1), part("text"), sample(c("a", "b", "\u00e6", ""), 1)),
+                  call("grepl", sample(c("a", "b|B", "[[:alpha:]]b"), 1), part("text")), quote(kind == "a")), 1)[[1]]
     ),
     text = switch(sample(4, 1),
       choice("text"),
       call("named", part("number"), part("text")),
-      call(sample(c("toupper", "trimws"), 1), part("text")),
-      sample(list(call("substr", part("text"), 1, 1), call("paste0", part("text"), part("text")), quote(as.character(kind))), 1)[[1]]
+      call(sample(c("toupper", "tolower", "trimws"), 1), part("text")),
+      sample(list(call("substr", part("text"), sample(0:3, 1), sample(0:4, 1)), call(sample(c("sub", "gsub"), 1), sample(c("b", "a", ".b", "\u00e6"), 1), "X", part("text")),
+                  call("substring", part("text"), sample(1:4, 1)), call("paste0", part("text"), part("text")), quote(as.character(kind))), 1)[[1]]
     ),
     date = if (stats::runif(1) < 0.5) choice("date") else call("+", part("date"), quote(j))
   )
@@ -99,9 +101,11 @@ one_row <- new.env(parent = baseenv())
 for (name in c("two_ways", "three_ways", "named")) assign(name, get(name), one_row)
 assign("switch", function(value, ...) base::`if`(is.na(value), NA, base::switch(value, ...)), one_row)
 # For a single row a missing branch is a logical NA: here it is the text, or the date, that the column has.
-for (name in c("nchar", "toupper", "trimws", "startsWith", "substr")) {
+for (name in c("nchar", "toupper", "tolower", "trimws", "startsWith", "endsWith", "substr", "substring")) {
   assign(name, local({ fun <- get(name); function(x, ...) fun(as.character(x), ...) }), one_row)
 }
+for (name in c("sub", "gsub")) assign(name, local({ fun <- get(name); function(p, r, x) fun(p, r, as.character(x)) }), one_row)
+assign("grepl", function(p, x) grepl(p, as.character(x)), one_row)
 assign("date_part", function(x, part) rowanroot::date_part(as.Date(x), part), one_row)
 assign("if", function(condition, yes, no = NA) {
   condition <- as.logical(condition)
