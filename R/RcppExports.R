@@ -181,3 +181,11 @@ replace_in_texts_cpp <- function(texts, from, to, all) {
     .Call(`_rowanroot_replace_in_texts_cpp`, texts, from, to, all)
 }
 
+moment_format_cpp <- function(format) {
+    .Call(`_rowanroot_moment_format_cpp`, format)
+}
+
+read_moments_cpp <- function(texts, format) {
+    .Call(`_rowanroot_read_moments_cpp`, texts, format)
+}
+

@@ -84,7 +84,10 @@ type_word <- function(node, run) {
   rule <- if (!any(types == "other")) node$word$rule(types)
   if (is.null(rule)) {
     check_types_fit(node, types, run)
-    if (any(types == "other")) check_no_category(node, arguments, run)
+    if (any(types == "other")) {
+      check_no_category(node, arguments, run)
+      check_levels(node, arguments, run)
+    }
     return(call_r_function(node$word$fun, node$word$name, arguments, node, run, groups = NULL))
   }
   operands <- unname(arguments)
@@ -132,6 +135,21 @@ check_no_category <- function(node, arguments, run) {
   stop_because(c("{.code {node$word$name}} needs numbers, not a category.",
                  "x" = "{.code {label_of(node$arguments[[found[1]]])}} is a category in {.code {run$formula}}.",
                  "i" = "If its levels are numbers, convert it first: {.code as.numeric(as.character(\u2026))}."), "type_mismatch", run$call)
+}
+
+# A text that is no level of a category is equal to none of its values: mostly it is misspelled.
+check_levels <- function(node, arguments, run) {
+  if (!node$word$name %in% c("==", "!=")) return(invisible())
+  categories <- which(vapply(arguments, is_category, NA, run = run))
+  texts <- which(vapply(arguments, function(one) one$kind == "constant" && one$type == "text", NA))
+  if (length(categories) != 1 || length(texts) != 1) return(invisible())
+  levels <- levels(run$values[[arguments[[categories]]$id]])
+  text <- arguments[[texts]]$value
+  if (is.na(text) || text %in% levels) return(invisible())
+  hint <- nearest_name(text, levels)
+  warn_because(c("{.val {text}} is no level of {.code {label_of(node$arguments[[categories]])}}.",
+                 "x" = "{.code {label_of(node)}} in {.code {run$formula}} is the same for all rows.",
+                 "i" = if (length(hint)) "Did you mean {.val {hint}}?" else "Its levels are {.val {some_of(levels)}}."), "no_level", run$call)
 }
 
 convert <- function(node, type) {

@@ -1,12 +1,13 @@
-#' Text into numbers, dates and categories
+#' Text into numbers, dates, times and categories
 #'
 #' What can't be read is an error, which counts the rows and shows the first of them. Missing and empty texts are missing.
 #'
-#' @param x A column, or a vector, of texts or categories. What is a number or a date already stays as it is.
+#' @param x A column, or a vector, of texts or categories. What is a number, a date or a time already stays as it is; `as_time()` shows
+#'   it in another zone.
 #' @param decimal,thousands The decimal mark, and the mark between groups of three digits: none by default.
 #' @param signs Currencies or units that may stand before or after the number, such as `"EUR"` or `"kg"`.
 #' @param unreadable What can't be read is an error (`"error"`), or missing (`"missing"`).
-#' @return Doubles, dates, or a category.
+#' @return Doubles, dates, times (`POSIXct`), or a category.
 #' @section Errors:
 #' `rowanroot_unreadable` for what can't be read; `rowanroot_type_mismatch` for another type of `x`; `rowanroot_bad_argument`
 #' for other marks, formats or levels; `rowanroot_bad_text` for text that is not UTF-8.
@@ -14,6 +15,8 @@
 #' as_number(c("1.234,5", "12"), decimal = ",", thousands = ".")
 #' as_number(c("8 EUR", "7.50 EUR"), signs = "EUR")
 #' as_date(c("01/03/2025", "29/02/2024"), "%d/%m/%Y")
+#' as_time("2025-03-01T12:30+01:00")
+#' as_time("01/07/2025 08:15", "%d/%m/%Y %H:%M", zone = "Europe/Vienna")
 #' as_category(c("weak", "strong"), levels = c("weak", "fair", "strong"), ordered = TRUE)
 #' @export
 as_number <- function(x, decimal = ".", thousands = "", signs = NULL, unreadable = "error") {
@@ -26,7 +29,8 @@ as_number <- function(x, decimal = ".", thousands = "", signs = NULL, unreadable
 }
 
 #' @rdname as_number
-#' @param format How the dates are written, as in R's [strptime()]. Nothing else may stand in the text.
+#' @param format How dates or times are written, as in R's [strptime()]. Nothing else may stand in the text. Without a format, times are
+#'   of ISO 8601: `2025-03-01 12:30`, with a `T` between them, seconds, and an offset if these are there.
 #' @export
 as_date <- function(x, format = "%Y-%m-%d", unreadable = "error") {
   call <- quote(as_date())
@@ -38,6 +42,87 @@ as_date <- function(x, format = "%Y-%m-%d", unreadable = "error") {
   if (inherits(x, "POSIXct")) return(as.Date(format(x, "%Y-%m-%d")))
   texts <- different_texts(x, call)
   at_rows(read_dates(texts, format, unreadable, call), texts)
+}
+
+#' @rdname as_number
+#' @param zone The time zone of the clock that the times were read from, and in which they are shown: one of R's
+#'   [OlsonNames()]. A time that comes twice, where clocks are put back, is the first of the two; one that never came can't be
+#'   read.
+#' @export
+as_time <- function(x, format = NULL, zone = "UTC", unreadable = "error") {
+  call <- quote(as_time())
+  check_one_of(unreadable, c("error", "missing"), "unreadable", call)
+  check_zone(zone, call)
+  if (inherits(x, "POSIXct")) return(structure(x, tzone = zone))
+  if (inherits(x, "Date")) return(.POSIXct(seconds_in_zone(as.numeric(x) * 86400, zone), zone))
+  format <- check_time_format(format, call)
+  texts <- different_texts(x, call)
+  read <- read_moments(texts$values, format)
+  what <- if (nzchar(format)) paste0("a time of the format \"", format, "\"") else "a time of ISO 8601, such as 2025-03-01T12:30"
+  check_read(is.nan(read$seconds), texts, what, unreadable, call)
+  seconds <- read$seconds
+  seconds[is.nan(seconds)] <- NA
+  by_clock <- !read$universal
+  if (zone != "UTC" && any(by_clock)) seconds[by_clock] <- seconds_in_zone(seconds[by_clock], zone)
+  check_read(is.na(seconds) & !is.na(read$seconds), texts, paste("a time of", zone), unreadable, call, "The clocks were put forward over it.")
+  .POSIXct(at_rows(seconds, texts), zone)
+}
+
+check_zone <- function(zone, call) {
+  if (is.character(zone) && length(zone) == 1 && zone %in% c("UTC", OlsonNames())) return(invisible())
+  hint <- if (is.character(zone) && length(zone) == 1 && !is.na(zone)) nearest_name(zone, OlsonNames())
+  stop_because(c("{.arg zone} must be a time zone that R knows, such as {.val Europe/Vienna}.", "x" = "It is {one_line(zone)}.",
+                 "i" = if (length(hint)) "Did you mean {.val {hint}}?"), "bad_argument", call)
+}
+
+# An empty format stands for ISO 8601.
+check_time_format <- function(format, call) {
+  if (is.null(format)) return("")
+  if (!is.character(format) || length(format) != 1 || is.na(format) || !grepl("%", format, fixed = TRUE)) {
+    stop_because(c("{.arg format} must be one text such as {.val %d/%m/%Y %H:%M}, or NULL for ISO 8601.", "x" = "It is {one_line(format)}."), "bad_argument", call)
+  }
+  check <- moment_format_cpp(format)
+  if (check[["can_read"]] && !check[["has_date"]]) {
+    stop_because(c("A time needs a year, a month and a day.", "x" = "The format {.val {format}} lacks one.",
+                   "i" = "Join them first, as in {.code as_time(join_text(day, hour), \"%Y-%m-%d %H:%M\")}."), "bad_argument", call)
+  }
+  format
+}
+
+# From what a clock of the zone shows, as seconds, to seconds of Universal Time; NA for what no clock ever showed. Around most
+# hours nothing changes, and one look serves all of the hour.
+seconds_in_zone <- function(shown, zone) {
+  if (zone == "UTC") return(shown)
+  hour <- floor(shown / 3600)
+  hours <- unique(hour[!is.na(hour)])
+  around <- vapply(-1:2, function(k) (hours + k) * 3600 - moments_shown((hours + k) * 3600, zone), hours)
+  around <- matrix(around, ncol = 4)
+  steady <- !is.na(rowSums(around)) & rowSums(around == around[, 1]) == 4
+  at <- match(hour, hours)
+  seconds <- shown - around[at, 1]
+  exactly <- which(!steady[at])
+  seconds[exactly] <- moments_shown(shown[exactly], zone)
+  seconds
+}
+
+# The first moment at which a clock of the zone shows this.
+moments_shown <- function(shown, zone) {
+  fields <- as.POSIXlt(.POSIXct(shown, "UTC"))
+  fields$isdst[] <- -1L
+  attr(fields, "tzone") <- zone
+  moment <- as.numeric(as.POSIXct(fields, tz = zone))
+  shows <- function(moment) {
+    fields <- as.POSIXlt(.POSIXct(moment, zone))
+    attr(fields, "tzone") <- "UTC"
+    fields$isdst[] <- 0L
+    as.numeric(as.POSIXct(fields, tz = "UTC"))
+  }
+  moment[is.na(moment) | abs(shows(moment) - shown) > 1e-3] <- NA
+  for (shift in c(1800, 3600, 7200)) {
+    earlier <- !is.na(moment) & abs(shows(moment - shift) - shown) < 1e-3
+    moment[earlier] <- moment[earlier] - shift
+  }
+  moment
 }
 
 #' @rdname as_number
@@ -91,14 +176,26 @@ read_numbers <- function(texts, marks, unreadable, call) {
   result
 }
 
-# R reads a date from the beginning of a text, whatever follows: the mark at both ends must match too.
 read_dates <- function(texts, format, unreadable, call) {
-  values <- trimws(texts$values, whitespace = "[\\h\\v]")
+  read <- read_moments(texts$values, format)
+  check_read(is.nan(read$seconds), texts, paste0("a date of the format \"", format, "\""), unreadable, call)
+  days <- floor(read$seconds / 86400)
+  days[is.nan(days)] <- NA
+  .Date(days)
+}
+
+# Seconds since 1970 by the clock that they were read from, or of Universal Time where `universal`; NaN for what can't be read.
+# Formats with the names of months and the like are R's to read.
+read_moments <- function(values, format) {
+  if (moment_format_cpp(format)[["can_read"]]) return(read_moments_cpp(values, format))
+  values <- trimws(values, whitespace = "[\\h\\v]")
   known <- !is.na(values) & nzchar(values)
-  dates <- rep(as.Date(NA), length(values))
-  dates[known] <- as.Date(strptime(paste0(values[known], match_mark), paste0(format, match_mark), tz = "UTC"))
-  check_read(known & is.na(dates), texts, paste0("a date of the format \"", format, "\""), unreadable, call)
-  dates
+  seconds <- rep(NA_real_, length(values))
+  # R reads a moment from the beginning of a text, whatever follows: the mark at both ends must match too.
+  fields <- strptime(paste0(values[known], match_mark), paste0(format, match_mark), tz = "UTC")
+  read <- as.numeric(as.POSIXct(fields))
+  seconds[known] <- ifelse(is.na(read), NaN, read)
+  list(seconds = seconds, universal = rep(grepl("%z", format, fixed = TRUE), length(values)))
 }
 
 # `bad` says it of each different text.

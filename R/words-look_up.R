@@ -4,7 +4,8 @@
 #' each, and none is lost or doubled.
 #'
 #' @param key A column, or several in `c()` that make the key together.
-#' @param table A data frame, or a vector with names: these are the keys.
+#' @param table A data frame, a live table of [open_table()], or the path of a CSV file, which is read where the formula is
+#'   written; or a vector with names: these are the keys.
 #' @param take The table's columns to take: a name, or several in `c()`, then for as many columns of a block:
 #'   `c(region, altitude_m) <- look_up(apiary, apiaries, take = c(region, altitude_m))`. Not needed for a vector.
 #' @param by The table's columns that the keys are in, if they are not named as the key is.
@@ -25,14 +26,24 @@
 #' @export
 look_up <- function(key, table, take = NULL, by = NULL, unknown = "error") {
   call <- quote(look_up())
+  table <- look_up_table(table)
   parts <- key_parts(substitute(key), table)
   keys <- if (length(parts) > 1) lapply(parts, eval, parent.frame()) else list(key)
   chosen <- look_up_columns(parts, table, substitute(take), substitute(by), parent.frame(), call)
   look_up_values(keys, table, chosen$take, chosen$by, unknown, call)
 }
 
-# The code of each key.
-key_parts <- function(code, table) if (is_call_to(code, "c") && is.data.frame(table)) as.list(code)[-1] else list(code)
+# A path is the only text without names that can be meant.
+look_up_table <- function(table) {
+  if (is.character(table) && length(table) == 1 && is.null(names(table)) && !is.na(table)) table <- open_table(table)
+  if (is_live_table(table)) as.data.frame(table) else table
+}
+
+# The code of each key. Values in `c()` are one key's.
+key_parts <- function(code, table) {
+  parts <- if (is_call_to(code, "c") && is.data.frame(table)) as.list(code)[-1]
+  if (any(vapply(parts, is.language, NA))) parts else list(code)
+}
 
 # In a block `take` and `by` are columns of the table, not of the block.
 bind_look_up <- function(expr, scope) {
@@ -40,7 +51,7 @@ bind_look_up <- function(expr, scope) {
   for (name in c("key", "table")) {
     if (is.null(given[[name]])) stop_because(c("{.code look_up()} needs a {.arg {name}}.", "x" = "None is given in {.code {scope_text(scope)}}."), "bad_argument", scope$call)
   }
-  table <- option_values(given["table"], scope)$table
+  table <- look_up_table(option_values(given["table"], scope)$table)
   unknown <- if (is.null(given$unknown)) "error" else option_values(given["unknown"], scope)$unknown
   keys <- key_parts(given$key, table)
   chosen <- look_up_columns(keys, table, given$take, given$by, scope$env, scope$call)

@@ -29,7 +29,7 @@
 split_text <- function(x, at, type = "text", short = "error", long = "error", parts = NULL) {
   call <- quote(split_text())
   if (missing(at)) stop_because(c("Split at what?", "i" = "Write {.code split_text(x, \"-\")}."), "bad_argument", call)
-  texts <- different_texts(x, call)
+  texts <- different_texts(x, call, checks = inherits(at, "text_pattern") || is.null(parts))
   check_one_of(short, c("error", "missing"), "short", call)
   check_one_of(long, c("error", "missing", "drop", "join"), "long", call)
   if (inherits(at, "text_pattern")) {
@@ -43,6 +43,10 @@ split_text <- function(x, at, type = "text", short = "error", long = "error", pa
   check_whole_number(parts, 1, "parts", call)
   type <- check_part_types(type, parts, call)
   split <- split_texts_cpp(texts$values, at, parts, long == "join")
+  if (is.null(split)) {
+    texts <- texts_in_utf8(texts, call)
+    split <- split_texts_cpp(texts$values, at, parts, long == "join")
+  }
   if (!split$fits) {
     counts <- count_parts_cpp(texts$values, at)
     if (short == "error") check_parts(counts < parts, counts, parts, x, texts, "few", call)
@@ -198,8 +202,9 @@ at_rows <- function(values, texts) {
   if (is.character(values) && length(texts$of_row) >= 1000) coded_texts_cpp(texts$of_row, values) else values[texts$of_row]
 }
 
-# The different texts in UTF-8, and which of them each row has: `of_row` is NULL if every row has its own.
-different_texts <- function(x, call, name = "x") {
+# The different texts in UTF-8, if that is not left for later, and which of them each row has: `of_row` is NULL if every row has
+# its own.
+different_texts <- function(x, call, name = "x", checks = TRUE) {
   if (is.logical(x) && all(is.na(x))) x <- as.character(x)
   if (is.factor(x)) texts <- list(values = levels(x), of_row = as.integer(x))
   else if (is.character(x)) texts <- list(values = as.vector(x))
@@ -208,6 +213,10 @@ different_texts <- function(x, call, name = "x") {
   }
   different <- if (is.character(x)) different_texts_cpp(texts$values)
   if (!is.null(different)) texts <- list(values = different$texts, of_row = different$of_row)
+  if (checks) texts_in_utf8(texts, call) else texts
+}
+
+texts_in_utf8 <- function(texts, call) {
   if (are_utf8_cpp(texts$values)) return(texts)
   bad <- !is_readable_text(texts$values)
   if (any(bad)) stop_bad_text(rows_of(bad, texts), call)

@@ -625,6 +625,29 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// moment_format_cpp
+Rcpp::LogicalVector moment_format_cpp(std::string format);
+RcppExport SEXP _rowanroot_moment_format_cpp(SEXP formatSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type format(formatSEXP);
+    rcpp_result_gen = Rcpp::wrap(moment_format_cpp(format));
+    return rcpp_result_gen;
+END_RCPP
+}
+// read_moments_cpp
+SEXP read_moments_cpp(Rcpp::CharacterVector texts, std::string format);
+RcppExport SEXP _rowanroot_read_moments_cpp(SEXP textsSEXP, SEXP formatSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type texts(textsSEXP);
+    Rcpp::traits::input_parameter< std::string >::type format(formatSEXP);
+    rcpp_result_gen = Rcpp::wrap(read_moments_cpp(texts, format));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_csv_header_cpp", (DL_FUNC) &_rowanroot_csv_header_cpp, 2},
@@ -672,6 +695,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_has_text_cpp", (DL_FUNC) &_rowanroot_has_text_cpp, 4},
     {"_rowanroot_change_case_cpp", (DL_FUNC) &_rowanroot_change_case_cpp, 2},
     {"_rowanroot_replace_in_texts_cpp", (DL_FUNC) &_rowanroot_replace_in_texts_cpp, 4},
+    {"_rowanroot_moment_format_cpp", (DL_FUNC) &_rowanroot_moment_format_cpp, 1},
+    {"_rowanroot_read_moments_cpp", (DL_FUNC) &_rowanroot_read_moments_cpp, 2},
     {NULL, NULL, 0}
 };
 

@@ -2,6 +2,7 @@
 
 #include "bind.h"
 #include "filter.h"
+#include "late_texts.h"
 
 using namespace rowanroot;
 
@@ -15,8 +16,13 @@ Rcpp::List keep_where_cpp(Rcpp::List columns, Rcpp::LogicalVector is_plain, Rcpp
     if (!is_plain[k]) continue;
     SEXP column = columns[k];
     if (Rf_xlength(column) != rows) Rcpp::stop("a condition has a value for each row");
-    kept[k] = new_vector(TYPEOF(column), static_cast<R_xlen_t>(filter.kept()));
-    filter.keep(type_of_vector(column), address_of(column), writable_address(kept[k]));
+    const auto keep = [&](SEXP values) {
+      Rcpp::Shield<SEXP> result(new_vector(TYPEOF(values), static_cast<R_xlen_t>(filter.kept())));
+      filter.keep(type_of_vector(values), address_of(values), writable_address(result));
+      return static_cast<SEXP>(result);
+    };
+    const CodedTexts coded = coded_texts_of(column);
+    kept[k] = coded ? new_coded_texts(Rcpp::Shield<SEXP>(keep(coded.codes)), coded.texts) : keep(column);
     Rcpp::checkUserInterrupt();
   }
   return Rcpp::List::create(Rcpp::Named("columns") = kept, Rcpp::Named("rows") = static_cast<double>(filter.kept()));

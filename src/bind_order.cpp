@@ -89,10 +89,17 @@ Rcpp::List gather_cpp(Rcpp::List columns, Rcpp::LogicalVector is_plain, double r
     if (!is_plain[k]) continue;
     SEXP column = columns[k];
     if (Rf_xlength(column) != static_cast<R_xlen_t>(rows)) Rcpp::stop("a column has another number of rows");
-    result[k] = new_vector(TYPEOF(column), order.size());
-    moved.push_back({address_of(column), writable_address(result[k]), width(type_of_vector(column))});
+    // Of coded texts the codes are moved.
+    const CodedTexts coded = coded_texts_of(column);
+    SEXP values = coded ? coded.codes : column;
+    result[k] = new_vector(TYPEOF(values), order.size());
+    moved.push_back({address_of(values), writable_address(result[k]), width(type_of_vector(values))});
   }
   gather(moved, static_cast<std::size_t>(rows), order.begin(), static_cast<std::size_t>(order.size()), thread_count(order.size(), threads));
+  for (R_xlen_t k = 0; k < columns.size(); ++k) {
+    const CodedTexts coded = coded_texts_of(columns[k]);
+    if (is_plain[k] && coded) result[k] = new_coded_texts(result[k], coded.texts);
+  }
   return result;
 }
 

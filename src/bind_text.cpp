@@ -5,6 +5,7 @@
 
 #include "bind.h"
 #include "late_texts.h"
+#include "moments.h"
 #include "texts.h"
 
 using namespace rowanroot;
@@ -186,4 +187,32 @@ SEXP change_case_cpp(Rcpp::CharacterVector texts, bool upper) {
 // [[Rcpp::export]]
 SEXP replace_in_texts_cpp(Rcpp::CharacterVector texts, std::string from, std::string to, bool all) {
   return written_texts(texts, [&](std::string_view text, std::string* page) { append_replaced(text, from, to, all, page); });
+}
+
+// Whether the core can read texts of this format ("": ISO 8601), and whether it has a date.
+// [[Rcpp::export]]
+Rcpp::LogicalVector moment_format_cpp(std::string format) {
+  const MomentReader reader(format);
+  return Rcpp::LogicalVector::create(Rcpp::Named("can_read") = reader.can_read(), Rcpp::Named("has_date") = reader.has_date());
+}
+
+// Seconds since 1970, without the blanks around a text; missing for empty texts, and NaN for what is no moment of this format.
+// `universal` says which are of Universal Time, not of a clock.
+// [[Rcpp::export]]
+SEXP read_moments_cpp(Rcpp::CharacterVector texts, std::string format) {
+  const MomentReader reader(format);
+  Rcpp::Shield<SEXP> seconds(new_vector(REALSXP, texts.size())), universal(new_vector(LGLSXP, texts.size()));
+  double* const second = REAL(seconds);
+  int* const is_universal = LOGICAL(universal);
+  const auto missing = [=](R_xlen_t i) { second[i] = NA_REAL, is_universal[i] = 0; };
+  const bool all_plain = each_text(texts, [&](R_xlen_t i, std::string_view text) {
+    text = trimmed(text, true, true);
+    if (text.empty()) return missing(i);
+    Moment moment;
+    const bool fits = reader.read(text, &moment);
+    second[i] = fits ? static_cast<double>(moment.seconds) + moment.fraction : R_NaN;
+    is_universal[i] = moment.is_universal;
+  }, missing);
+  if (!all_plain) return R_NilValue;
+  return Rcpp::List::create(Rcpp::Named("seconds") = static_cast<SEXP>(seconds), Rcpp::Named("universal") = static_cast<SEXP>(universal));
 }

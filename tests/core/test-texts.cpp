@@ -1,0 +1,66 @@
+#include "check.h"
+#include "moments.h"
+#include "texts.h"
+
+using namespace rowanroot;
+
+namespace {
+
+std::string in_case(std::string_view text, bool upper) {
+  std::string result = "before ";
+  append_in_case(text, upper, &result);
+  return result.substr(7);
+}
+
+std::string replaced(std::string_view text, std::string_view from, std::string_view to, bool all) {
+  std::string result;
+  append_replaced(text, from, to, all, &result);
+  return result;
+}
+
+}  // namespace
+
+TEST("bytes are characters only as Unicode has them") {
+  for (const char* good : {"", "plain ascii, longer than eight", "caf\xC3\xA9", "\xE5\xAD\x97", "\xF0\x9F\x90\x9D", "12345678\xC3\xA9", "\xED\x9F\xBF", "\xF4\x8F\xBF\xBF"}) {
+    CHECK(is_utf8(good));
+    CHECK(is_ascii(good) == (std::string(good).find_first_of("\xC3\xE5\xF0\xED\xF4") == std::string::npos));
+  }
+  for (const char* bad : {"\x80", "\xC3", "\xC3(", "\xC0\xAF", "\xE0\x80\x80", "\xED\xA0\x80", "\xF4\x90\x80\x80", "\xF8\x88\x80\x80\x80", "12345678\xFF", "\xE5\xAD", "\xF0\x9F\x90"})
+    CHECK(!is_utf8(bad));
+}
+
+TEST("characters are counted and cut whole") {
+  const std::string_view text = "a\xC3\xA9\xF0\x9F\x90\x9D" "b";
+  CHECK(count_characters(text) == 4);
+  CHECK(characters(text, 2, 3) == "\xC3\xA9\xF0\x9F\x90\x9D");
+  CHECK(characters(text, -5, 1) == "a");
+  CHECK(characters(text, 4, 99) == "b");
+  CHECK(characters(text, 5, 9).empty() && characters(text, 3, 2).empty());
+  CHECK(characters("ascii", 2, 3) == "sc" && characters("ascii", 6, 7).empty() && characters("ascii", 1, 1000000000000000) == "ascii");
+  CHECK(trimmed(" \t a b\r\n", true, true) == "a b" && trimmed("  ", true, true).empty() && trimmed(" a ", false, true) == " a");
+}
+
+TEST("parts are found and replaced") {
+  std::string_view between;
+  CHECK(find_between("hive (strong) (weak)", "(", ")", &between) && between == "strong");
+  CHECK(find_between("a-b", "", "-", &between) && between == "a");
+  CHECK(find_between("a-b", "-", "", &between) && between == "b");
+  CHECK(!find_between("a)b(", "(", ")", &between) && !find_between("ab", "-", "", &between));
+  CHECK(replaced("aaa", "a", "bb", false) == "bbaa" && replaced("aaa", "aa", "b", true) == "ba" && replaced("xyz", "q", "", true) == "xyz");
+  CHECK(in_case("Ab1-\xC3\xA9", true).substr(0, 4) == "AB1-" && in_case("ABC", false) == "abc");
+}
+
+TEST("moments are read as they are written, or not at all") {
+  const auto read = [](const char* format, const char* text) {
+    Moment moment;
+    return MomentReader(format).read(text, &moment) ? moment.seconds : std::int64_t(-1);
+  };
+  CHECK(read("", "1970-01-02") == 86400);
+  CHECK(read("", "2024-02-29T23:59:60Z") == 1709251200);
+  CHECK(read("", "2025-03-01T12:30:15.5-01:30") == 1740837615);
+  CHECK(read("%d.%m.%y %H:%M", "1.2.69 3:04") < 0 && read("%d.%m.%y %H:%M", "1.2.70 3:04") == 2689440);
+  CHECK(read("%Y-%m-%d", "1900-02-29") == -1 && read("%Y-%m-%d", "2000-02-29") == 951782400);
+  for (const char* bad : {"", "2025", "2025-1-1", "2025-02-30", "2025-01-01T", "2025-01-01T10", "2025-01-01T10:00Zx", "2025-01-01T24:00:01", "2025-01-01T10:00+1"})
+    CHECK(read("", bad) == -1);
+  CHECK(!MomentReader("%d %b").can_read() && !MomentReader("%").can_read() && !MomentReader("%H:%M").has_date() && MomentReader("%F").has_date());
+}

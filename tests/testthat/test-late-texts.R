@@ -1,0 +1,69 @@
+# Columns whose texts are made only when they are looked at: codes, pieces, written and joined texts.
+late_texts <- function(rows = 1500) {
+  set.seed(31)
+  data <- data.frame(code = paste0(sample(c("NB", "SH", "OM"), rows, TRUE), "-", sample(9, rows, TRUE)), id = sprintf("%06d \u00e9-x", sample(1e6, rows)))
+  data$code[5] <- data$id[7] <- NA
+  made <- set_columns(data, {
+    c(coded, number) <- split_text(code, "-")
+    c(cut, end) <- split_text(id, "-")
+    written <- toupper(id)
+    joined <- join_text(id, code)
+  }, carry = c())
+  list(data = data, columns = as.list(made)[c("coded", "cut", "written", "joined")])
+}
+
+plain_texts <- function(data) {
+  list(coded = sub("-.*", "", data$code), cut = sub("-.*", "", data$id), written = toupper(data$id),
+       joined = ifelse(is.na(data$id) | is.na(data$code), NA, paste(data$id, data$code)))
+}
+
+test_that("R sees ordinary texts, however it looks", {
+  plain <- plain_texts(late_texts()$data)
+  fresh <- function(name) late_texts()$columns[[name]]
+  for (name in names(plain)) {
+    x <- plain[[name]]
+    expect_identical(fresh(name), x)
+    expect_match(capture.output(.Internal(inspect(fresh(name))))[1], "_texts of rowanroot, not made")
+    looks <- list(identity, rev, sort, order, unique, nchar, is.na, toupper, factor, function(x) x[c(3, NA, 1, 2000)], function(x) x[-1], function(x) x[c(TRUE, FALSE)],
+                  function(x) x[0], function(x) c(x, "end"), function(x) match("OM", x), function(x) rep(x, 2), function(x) head(x, 3), function(x) x == "NB",
+                  function(x) unserialize(serialize(x, NULL)), function(x) vapply(x, identity, ""), function(x) as.vector(as.matrix(data.frame(x))),
+                  function(x) { names(x) <- seq_along(x); x["4"] }, function(x) { x[2] <- "new"; x }, function(x) { x[[2000]] <- "far"; x })
+    for (look in looks) expect_identical(look(fresh(name)), look(x), info = paste(name, deparse1(look)))
+  }
+})
+
+test_that("to write to a copy leaves the column as it is", {
+  late <- late_texts()
+  for (name in names(late$columns)) {
+    x <- late$columns[[name]]
+    before <- x[1:3]
+    y <- x
+    y[1:3] <- c("p", NA, "q")
+    expect_identical(x[1:3], before)
+    expect_identical(y[1:4], c("p", NA, "q", x[4]))
+  }
+})
+
+test_that("they are saved, and go through the table's verbs", {
+  late <- late_texts()
+  plain <- plain_texts(late$data)
+  table <- structure(late$columns, row.names = .set_row_names(1500), class = "data.frame")
+  file <- withr::local_tempfile()
+  saveRDS(table, file)
+  expect_identical(as.list(readRDS(file)), plain)
+  kept <- set_columns(table, { label <- if (coded == "NB") "north" else coded }) |> keep_rows(coded != "SH") |> sort_rows(descending(coded), cut)
+  expected <- as.data.frame(plain)
+  expected$label <- ifelse(expected$coded == "NB", "north", expected$coded)
+  expected <- expected[which(expected$coded != "SH"), ]
+  expected <- expected[order(expected$coded, expected$cut, decreasing = c(TRUE, FALSE), method = "radix"), ]
+  expect_identical(as.list(kept), as.list(expected))
+})
+
+test_that("R's collector may come at any time", {
+  late <- late_texts(1100)
+  gctorture2(11)
+  looked <- lapply(late$columns, function(x) { y <- x[1:40]; y[2] <- "b"; list(x[41:44], y, paste(x)[1:2], rev(x)[1]) })
+  gctorture2(0)
+  plain <- lapply(plain_texts(late$data), function(x) { y <- x[1:40]; y[2] <- "b"; list(x[41:44], y, paste(x)[1:2], rev(x)[1]) })
+  expect_identical(looked, plain)
+})
