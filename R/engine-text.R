@@ -20,7 +20,9 @@ call_by_text <- function(fun, name, at, values, node, run) {
   different <- different_texts_cpp(values[[at]])
   if (is.null(different) && is.null(text_kernels[[name]])) return(NULL)
   if (!is.null(different)) values[[at]] <- different$texts
-  result <- if (!is.null(text_kernels[[name]])) do.call(text_kernels[[name]], stats::setNames(values, names(node$arguments)))
+  kernel <- text_kernels[[name]]
+  # Arguments that the kernel can't take are for R's function to refuse.
+  result <- if (!is.null(kernel)) tryCatch(do.call(kernel, stats::setNames(values, names(node$arguments))), error = function(e) NULL)
   if (is.null(result)) result <- call_r_once(fun, name, values, node, run)
   if (is_column_like(result, length(values[[at]]))) new_slot(run, at_rows(result, different))
 }

@@ -112,7 +112,8 @@ join_text <- function(..., with = " ", missing = "keep") {
 
 # The number of each row's combination of values, if there are few different ones: a sample tells when there are not.
 few_combinations <- function(columns, rows, call) {
-  if (rows < 1000) return(NULL)
+  can_be_grouped <- vapply(columns, function(x) typeof(x) %in% c("logical", "integer", "double", "character"), NA)
+  if (rows < 1000 || !all(can_be_grouped)) return(NULL)
   number <- function(columns, rows) {
     groups <- group_rows_cpp(lapply(columns, group_values, run = list(call = call)), rows, getOption("rowanroot.threads", 0L))
     if (length(groups$sizes) <= rows / 2) groups$of_row + 1L

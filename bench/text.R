@@ -46,6 +46,10 @@ days <- format(as.Date("2025-01-01") + data$day - 1)
 task("dates of 365 different texts",
      function() list(as.Date(days)),
      function() set_columns(data.frame(days), { new <- as_date(days) }, carry = c()), times = 2)
+moments <- format(as.POSIXct("2025-01-01", tz = "UTC") + sample.int(3e7, min(rows, 2e6)), "%Y-%m-%d %H:%M:%S")
+task("times, nearly all different texts",
+     function() list(as.POSIXct(strptime(moments, "%Y-%m-%d %H:%M:%S", tz = "UTC"))),
+     function() set_columns(data.frame(moments), { new <- as_time(moments) }, carry = c()), times = 1)
 
 set.seed(12)
 apiaries <- data.frame(apiary = unique(data$apiary))
@@ -70,4 +74,4 @@ regions <- data.frame(region = apiaries$region[match(data$apiary, apiaries$apiar
 task("labels of texts by switch",
      function() { r <- rep("other", rows); r[regions$region == "north"] <- "N"; r[regions$region == "south"] <- "S"; r[is.na(regions$region)] <- NA; list(r) },
      function() set_columns(regions, { new <- switch(region, north = "N", south = "S", "other") }, carry = c()), times = 5)
-rm(days, apiaries, hive_table, regions)
+rm(days, moments, apiaries, hive_table, regions)

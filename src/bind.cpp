@@ -4,6 +4,7 @@
 
 #include <thread>
 
+#include "late_texts.h"
 #include "memory.h"
 
 using namespace rowanroot;
@@ -42,7 +43,9 @@ const void* address_of(SEXP x) {
     case LGLSXP: return LOGICAL(x);
     case INTSXP: return INTEGER(x);
     case REALSXP: return REAL(x);
-    default: return STRING_PTR_RO(x);
+    default:
+      make_texts(x);
+      return STRING_PTR_RO(x);
   }
 }
 
@@ -60,6 +63,7 @@ bool is_comparable(SEXP text) {
 }
 
 Rcpp::RObject with_comparable_texts(SEXP x) {
+  make_texts(x);
   const SEXP* texts = STRING_PTR_RO(x);
   const R_xlen_t n = Rf_xlength(x);
   // Repeated texts are looked at once, as long as they stay in this small table.

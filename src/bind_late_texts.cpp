@@ -187,14 +187,15 @@ struct LateTexts {
       if (STRING_ELT(strings(x), i) == R_BlankString) {
         // Who looks at one after the other will look at more: as many are made as there are.
         const bool goes_on = i > 0 && STRING_ELT(strings(x), i - 1) != R_BlankString;
-        make_some(x, i, i + (goes_on ? std::min(i, length(x) - i) : 1));
+        const R_xlen_t more = goes_on ? std::min(i, length(x) - i) : 1;
+        StringMaker maker(strings(x), more);
+        make_some(x, i, i + more, maker);
       }
       return STRING_ELT(strings(x), i);
     }
   }
 
-  static void make_some(SEXP x, R_xlen_t first, R_xlen_t last) {
-    StringMaker maker(strings(x), last - first);
+  static void make_some(SEXP x, R_xlen_t first, R_xlen_t last, StringMaker& maker) {
     Form form(parts(x));
     Piece pieces[batch];
     for (; first < last; first += batch) {
@@ -216,10 +217,29 @@ struct LateTexts {
       R_set_altrep_data2(x, made);
     } else {
       if (strings(x) == R_NilValue) R_set_altrep_data2(x, Rf_allocVector(STRSXP, n));
-      make_some(x, 0, n);
+      StringMaker maker(strings(x), n);
+      make_some(x, 0, n, maker);
       R_set_altrep_data1(x, R_NilValue);
     }
     return strings(x);
+  }
+
+  // Gives false if it is a vector of another form.
+  static bool make_stepwise(SEXP x) {
+    constexpr R_xlen_t step = 1 << 16;
+    if (!R_altrep_inherits(x, type)) return false;
+    if constexpr (Form::makes_new) {
+      if (is_whole(x)) return true;
+      const R_xlen_t n = length(x);
+      if (strings(x) == R_NilValue) R_set_altrep_data2(x, Rf_allocVector(STRSXP, n));
+      StringMaker maker(strings(x), n);
+      for (R_xlen_t first = 0; first < n; first += step) {
+        make_some(x, first, std::min(first + step, n), maker);
+        Rcpp::checkUserInterrupt();
+      }
+      R_set_altrep_data1(x, R_NilValue);
+    }
+    return true;
   }
 
   static void* address(SEXP x, Rboolean writes) {
@@ -275,8 +295,15 @@ SEXP some_of_coded(SEXP x, SEXP which, SEXP) {
 
 }  // namespace
 
+void make_texts(SEXP x) {
+  if (ALTREP(x)) LateTexts<Cut>::make_stepwise(x) || LateTexts<Written>::make_stepwise(x) || LateTexts<Joined>::make_stepwise(x);
+}
+
 SEXP new_coded_texts(SEXP codes, SEXP texts) {
   Rcpp::Shield<SEXP> parts(Rf_allocVector(VECSXP, 2));
+  // No string may be made while the codes are put into their places: they are all made before.
+  make_texts(texts);
+  STRING_PTR_RO(texts);
   SET_VECTOR_ELT(parts, 0, codes);
   SET_VECTOR_ELT(parts, 1, texts);
   return LateTexts<Coded>::make(parts);

@@ -26,6 +26,7 @@ std::size_t pages_for(R_xlen_t rows) { return static_cast<std::size_t>((rows + t
 // not, some may be left out.
 template <class Work, class Missing>
 bool each_text(SEXP texts, Work work, Missing missing) {
+  make_texts(texts);
   const SEXP* const from = STRING_PTR_RO(texts);
   const R_xlen_t rows = XLENGTH(texts);
   std::atomic<bool> all_plain(true);

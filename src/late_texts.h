@@ -16,6 +16,9 @@ CodedTexts coded_texts_of(SEXP x);
 // text.
 SEXP new_cut_texts(SEXP source, SEXP starts, SEXP sizes);
 
+// Makes all strings of such a vector, so that the user can stop it, which R does not allow while it looks itself.
+void make_texts(SEXP x);
+
 // Texts that are written on pages, raw vectors in a list, so many on each: where each begins on its page, and its size, in
 // bytes.
 constexpr R_xlen_t texts_on_page = 1 << 16;

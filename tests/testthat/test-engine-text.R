@@ -41,6 +41,15 @@ test_that("functions of several columns see each combination once, or all rows",
   expect_identical(found$f, months(data$day))
 })
 
+test_that("arguments that R refuses are refused in R's words, and any type can be pasted", {
+  data <- data.frame(x = rep(c("a", "b"), 1000), z = rep(c(1i, 2), 1000))
+  data$r <- as.raw(rep(1:2, 1000))
+  expect_error(set_columns(data, { new <- substr(x, 2) }), "stop", class = "rowanroot_formula_failed")
+  expect_error(set_columns(data, { new <- toupper(x, 2) }), "unused", class = "rowanroot_formula_failed")
+  expect_identical(set_columns(data, { new <- paste(x, z, r) })$new, paste(data$x, data$z, data$r))
+  expect_identical(set_columns(data, { new <- join_text(x, r) })$new, paste(data$x, data$r))
+})
+
 test_that("text that is not UTF-8 is R's to refuse", {
   data <- data.frame(x = c("a", "\xff"))
   expect_error(set_columns(data, { new <- toupper(x) }), "invalid", class = "rowanroot_formula_failed")
