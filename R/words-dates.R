@@ -61,7 +61,9 @@ check_date_part <- function(x, part, call) {
 #' a date and a time together.
 #' @examples
 #' start_of(as.Date(c("2025-01-01", "2025-08-17")), "week")
-#' visits <- data.frame(day = as.Date(c("2025-03-01", "2025-03-15")), before = as.Date(c("2025-02-01", NA)))
+#' visits <- data.frame(
+#'   day = as.Date(c("2025-03-01", "2025-03-15")), before = as.Date(c("2025-02-01", NA))
+#' )
 #' visits |> set_columns({
 #'   month <- start_of(day, "month")
 #'   gap   <- time_between(before, day, "days")

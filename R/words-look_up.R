@@ -18,7 +18,9 @@
 #' `rowanroot_bad_argument` for what is no table. The messages count rows and show the first.
 #' @examples
 #' visits <- data.frame(apiary = c("NB", "SH", "NB"))
-#' apiaries <- data.frame(apiary = c("NB", "SH"), region = c("North Bank", "South Hill"), altitude_m = c(120L, 310L))
+#' apiaries <- data.frame(
+#'   apiary = c("NB", "SH"), region = c("North Bank", "South Hill"), altitude_m = c(120L, 310L)
+#' )
 #' visits |> set_columns({
 #'   c(region, altitude_m) <- look_up(apiary, apiaries, take = c(region, altitude_m))
 #'   keeper                <- look_up(apiary, c(NB = "Ada", SH = "Ivo"))

@@ -20,7 +20,9 @@
 #' `long`; `rowanroot_type_mismatch` for what is no text; `rowanroot_bad_text` for text that is not UTF-8.
 #' @examples
 #' split_text(c("NB-01", "SH-02"), "-")
-#' visits <- data.frame(hive = c("NB-01", "SH-02", NA), seen = c("3 frames; 1 queen", "5 frames", "2 frames"))
+#' visits <- data.frame(
+#'   hive = c("NB-01", "SH-02", NA), seen = c("3 frames; 1 queen", "5 frames", "2 frames")
+#' )
 #' visits |> set_columns({
 #'   c(apiary, number) <- split_text(hive, "-", type = c("text", "integer"))
 #'   c(brood, queens)  <- split_text(seen, pattern("; *"), short = "missing")
