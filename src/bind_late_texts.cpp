@@ -185,9 +185,11 @@ struct LateTexts {
     } else {
       if (strings(x) == R_NilValue) R_set_altrep_data2(x, Rf_allocVector(STRSXP, length(x)));
       if (STRING_ELT(strings(x), i) == R_BlankString) {
-        // Who looks at one after the other will look at more: as many are made as there are.
+        // Who looks at one after the other will look at more: as many are made as there are, and soon all, since R's collector,
+        // which waits meanwhile, may come after each time.
+        constexpr R_xlen_t patience = 4096;
         const bool goes_on = i > 0 && STRING_ELT(strings(x), i - 1) != R_BlankString;
-        const R_xlen_t more = goes_on ? std::min(i, length(x) - i) : 1;
+        const R_xlen_t more = !goes_on ? 1 : i < patience ? std::min(i, length(x) - i) : length(x) - i;
         StringMaker maker(strings(x), more);
         make_some(x, i, i + more, maker);
       }
