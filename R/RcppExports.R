@@ -73,10 +73,6 @@ find_places_cpp <- function(column, table, threads) {
     .Call(`_rowanroot_find_places_cpp`, column, table, threads)
 }
 
-coded_texts_cpp <- function(codes, texts) {
-    .Call(`_rowanroot_coded_texts_cpp`, codes, texts)
-}
-
 coded_parts_cpp <- function(x) {
     .Call(`_rowanroot_coded_parts_cpp`, x)
 }

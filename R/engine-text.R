@@ -18,9 +18,9 @@ dear_words <- c("paste", "paste0", "sprintf", "as.character", "nchar", "toupper"
 
 call_by_text <- function(fun, name, at, values, node, run) {
   different <- different_texts_cpp(values[[at]])
-  if (is.null(different) && is.null(text_kernels[[name]])) return(NULL)
-  if (!is.null(different)) values[[at]] <- different$texts
   kernel <- text_kernels[[name]]
+  if (is.null(different) && is.null(kernel)) return(NULL)
+  if (!is.null(different)) values[[at]] <- different$texts
   # Arguments that the kernel can't take are for R's function to refuse.
   result <- if (!is.null(kernel)) tryCatch(do.call(kernel, stats::setNames(values, names(node$arguments))), error = function(e) NULL)
   if (is.null(result)) result <- call_r_once(fun, name, values, node, run)

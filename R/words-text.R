@@ -200,10 +200,7 @@ over_texts <- function(x, call, f) {
 }
 
 # What each row has of values for the different texts. Texts stay numbers of them until somebody looks.
-at_rows <- function(values, texts) {
-  if (is.null(texts$of_row)) return(values)
-  if (is.character(values) && length(texts$of_row) >= 1000) coded_texts_cpp(texts$of_row, values) else values[texts$of_row]
-}
+at_rows <- function(values, texts) if (is.null(texts$of_row)) values else values_in_rows(values, texts$of_row)
 
 # The different texts in UTF-8, if that is not left for later, and which of them each row has: `of_row` is NULL if every row has
 # its own.

@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cstring>
+#include <initializer_list>
 #include <string>
 #include <vector>
 
@@ -167,9 +168,15 @@ template <class Form>
 struct LateTexts {
   static R_altrep_class_t type;
 
-  static SEXP make(SEXP parts) {
-    for (R_xlen_t k = 0; k < XLENGTH(parts); ++k) MARK_NOT_MUTABLE(VECTOR_ELT(parts, k));
-    return R_new_altrep(type, parts, R_NilValue);
+  // The caller protects the parts.
+  static SEXP make(std::initializer_list<SEXP> parts) {
+    Rcpp::Shield<SEXP> list(Rf_allocVector(VECSXP, static_cast<R_xlen_t>(parts.size())));
+    R_xlen_t k = 0;
+    for (SEXP part : parts) {
+      MARK_NOT_MUTABLE(part);
+      SET_VECTOR_ELT(list, k++, part);
+    }
+    return R_new_altrep(type, list, R_NilValue);
   }
 
   static SEXP parts(SEXP x) { return R_altrep_data1(x); }
@@ -208,39 +215,39 @@ struct LateTexts {
     }
   }
 
+  // `between` is called now and then. If it throws, what is made so far is kept.
+  template <class Between>
+  static void make_all(SEXP x, Between between) {
+    constexpr R_xlen_t step = 1 << 16;
+    const R_xlen_t n = length(x);
+    if (strings(x) == R_NilValue) R_set_altrep_data2(x, Rf_allocVector(STRSXP, n));
+    StringMaker maker(strings(x), n);
+    for (R_xlen_t first = 0; first < n; first += step) {
+      make_some(x, first, std::min(first + step, n), maker);
+      between();
+    }
+    R_set_altrep_data1(x, R_NilValue);
+  }
+
   static SEXP whole(SEXP x) {
     if (is_whole(x)) return strings(x);
-    const R_xlen_t n = length(x);
     if constexpr (!Form::makes_new) {
+      const R_xlen_t n = length(x);
       // The vector is younger than its texts.
       Rcpp::Shield<SEXP> made(new_vector(STRSXP, n));
       SEXP* const to = static_cast<SEXP*>(writable_address(made));
       for (R_xlen_t i = 0; i < n; ++i) to[i] = Form::text(parts(x), i);
       R_set_altrep_data2(x, made);
     } else {
-      if (strings(x) == R_NilValue) R_set_altrep_data2(x, Rf_allocVector(STRSXP, n));
-      StringMaker maker(strings(x), n);
-      make_some(x, 0, n, maker);
-      R_set_altrep_data1(x, R_NilValue);
+      make_all(x, [] {});
     }
     return strings(x);
   }
 
   // Gives false if it is a vector of another form.
   static bool make_stepwise(SEXP x) {
-    constexpr R_xlen_t step = 1 << 16;
     if (!R_altrep_inherits(x, type)) return false;
-    if constexpr (Form::makes_new) {
-      if (is_whole(x)) return true;
-      const R_xlen_t n = length(x);
-      if (strings(x) == R_NilValue) R_set_altrep_data2(x, Rf_allocVector(STRSXP, n));
-      StringMaker maker(strings(x), n);
-      for (R_xlen_t first = 0; first < n; first += step) {
-        make_some(x, first, std::min(first + step, n), maker);
-        Rcpp::checkUserInterrupt();
-      }
-      R_set_altrep_data1(x, R_NilValue);
-    }
+    if (!is_whole(x)) make_all(x, [] { Rcpp::checkUserInterrupt(); });
     return true;
   }
 
@@ -258,7 +265,7 @@ struct LateTexts {
     SET_STRING_ELT(strings(x), i, text);
   }
 
-  static SEXP copy(SEXP x, Rboolean) { return parts(x) == R_NilValue ? nullptr : make(parts(x)); }
+  static SEXP copy(SEXP x, Rboolean) { return parts(x) == R_NilValue ? nullptr : R_new_altrep(type, parts(x), R_NilValue); }
 
   static Rboolean inspect(SEXP x, int, int, int, void (*)(SEXP, int, int, int)) {
     Rprintf("%s of rowanroot, %s\n", Form::name, is_whole(x) ? "made" : "not made");
@@ -302,13 +309,10 @@ void make_texts(SEXP x) {
 }
 
 SEXP new_coded_texts(SEXP codes, SEXP texts) {
-  Rcpp::Shield<SEXP> parts(Rf_allocVector(VECSXP, 2));
   // No string may be made while the codes are put into their places: they are all made before.
   make_texts(texts);
   STRING_PTR_RO(texts);
-  SET_VECTOR_ELT(parts, 0, codes);
-  SET_VECTOR_ELT(parts, 1, texts);
-  return LateTexts<Coded>::make(parts);
+  return LateTexts<Coded>::make({codes, texts});
 }
 
 CodedTexts coded_texts_of(SEXP x) {
@@ -319,28 +323,12 @@ CodedTexts coded_texts_of(SEXP x) {
   return coded;
 }
 
-SEXP new_cut_texts(SEXP source, SEXP starts, SEXP sizes) {
-  Rcpp::Shield<SEXP> parts(Rf_allocVector(VECSXP, 3));
-  SET_VECTOR_ELT(parts, 0, source);
-  SET_VECTOR_ELT(parts, 1, starts);
-  SET_VECTOR_ELT(parts, 2, sizes);
-  return LateTexts<Cut>::make(parts);
-}
+SEXP new_cut_texts(SEXP source, SEXP starts, SEXP sizes) { return LateTexts<Cut>::make({source, starts, sizes}); }
 
-SEXP new_written_texts(SEXP pages, SEXP starts, SEXP sizes) {
-  Rcpp::Shield<SEXP> parts(Rf_allocVector(VECSXP, 3));
-  SET_VECTOR_ELT(parts, 0, pages);
-  SET_VECTOR_ELT(parts, 1, starts);
-  SET_VECTOR_ELT(parts, 2, sizes);
-  return LateTexts<Written>::make(parts);
-}
+SEXP new_written_texts(SEXP pages, SEXP starts, SEXP sizes) { return LateTexts<Written>::make({pages, starts, sizes}); }
 
 SEXP new_joined_texts(SEXP columns, SEXP with, R_xlen_t rows) {
-  Rcpp::Shield<SEXP> parts(Rf_allocVector(VECSXP, 3));
-  SET_VECTOR_ELT(parts, 0, columns);
-  SET_VECTOR_ELT(parts, 1, with);
-  SET_VECTOR_ELT(parts, 2, Rf_ScalarReal(static_cast<double>(rows)));
-  return LateTexts<Joined>::make(parts);
+  return LateTexts<Joined>::make({columns, with, Rcpp::Shield<SEXP>(Rf_ScalarReal(static_cast<double>(rows)))});
 }
 
 // [[Rcpp::init]]
@@ -351,10 +339,6 @@ void enroll_late_texts(DllInfo* library) {
   LateTexts<Written>::enroll(library);
   LateTexts<Joined>::enroll(library);
 }
-
-// Texts by their numbers, from 1, in a vector of them.
-// [[Rcpp::export]]
-SEXP coded_texts_cpp(Rcpp::IntegerVector codes, Rcpp::CharacterVector texts) { return new_coded_texts(codes, texts); }
 
 // The different texts and each row's number, from 1, where a vector is made of these; else NULL.
 // [[Rcpp::export]]
