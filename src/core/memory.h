@@ -12,7 +12,7 @@ namespace rowanroot {
 // Smaller pieces are the C library's.
 constexpr std::size_t large_piece = std::size_t(4) << 20;
 // As many bytes of what was given back are kept at most.
-constexpr std::size_t most_kept = std::size_t(512) << 20;
+constexpr std::size_t most_kept = std::size_t(1) << 30;
 
 // Null if there is none. What is in it is anybody's guess.
 void* get_memory(std::size_t bytes);

@@ -14,10 +14,10 @@ namespace rowanroot {
 // it is in use.
 class Numbering {
  public:
-  Numbering() : entries_(1024), mask_(1023) {}
+  Numbering() : entries_(1024), mask_(1023), shift_(64 - 10) {}
 
   std::int32_t number(std::uint64_t key) {
-    std::size_t place = spread(key) & mask_;
+    std::size_t place = place_of(key, shift_);
     while (entries_[place].number >= 0) {
       if (entries_[place].key == key) return entries_[place].number;
       place = (place + 1) & mask_;
@@ -30,15 +30,17 @@ class Numbering {
   void number_each(std::size_t first, std::size_t last, KeyAt key_at, std::int32_t* numbers) {
     const Entry* entries = entries_.data();
     std::size_t mask = mask_;
+    int shift = shift_;
     for (std::size_t i = first; i < last; ++i) {
       const std::uint64_t key = key_at(i);
-      std::size_t place = spread(key) & mask;
+      std::size_t place = place_of(key, shift);
       while (entries[place].number >= 0 && entries[place].key != key) place = (place + 1) & mask;
       std::int32_t number = entries[place].number;
       if (number < 0) {
         number = add(place, key);
         entries = entries_.data();
         mask = mask_;
+        shift = shift_;
       }
       numbers[i - first] = number;
     }
@@ -46,7 +48,7 @@ class Numbering {
 
   // The number of a key that may be none of them: then less than 0.
   std::int32_t find(std::uint64_t key) const {
-    std::size_t place = spread(key) & mask_;
+    std::size_t place = place_of(key, shift_);
     while (entries_[place].number >= 0 && entries_[place].key != key) place = (place + 1) & mask_;
     return entries_[place].number;
   }
@@ -59,11 +61,10 @@ class Numbering {
     std::int32_t number = -1;
   };
 
-  // Whole numbers as doubles differ in their high bits only, which a product alone leaves there.
-  static std::size_t spread(std::uint64_t key) {
-    key ^= key >> 32;
-    key *= 0x9E3779B97F4A7C15ull;
-    return static_cast<std::size_t>(key ^ (key >> 32));
+  // Of a product the highest bits depend on all others. Whole numbers as doubles differ in their high bits only, which
+  // it would leave there.
+  static std::size_t place_of(std::uint64_t key, int shift) {
+    return static_cast<std::size_t>(((key ^ (key >> 32)) * 0x9E3779B97F4A7C15ull) >> shift);
   }
 
   // Apart, so that what is done for every row is short enough to stand where it is called.
@@ -79,9 +80,10 @@ class Numbering {
     std::vector<Entry> old(entries_.size() * 4);
     old.swap(entries_);
     mask_ = entries_.size() - 1;
+    shift_ -= 2;
     for (const Entry& entry : old) {
       if (entry.number < 0) continue;
-      std::size_t place = spread(entry.key) & mask_;
+      std::size_t place = place_of(entry.key, shift_);
       while (entries_[place].number >= 0) place = (place + 1) & mask_;
       entries_[place] = entry;
     }
@@ -89,6 +91,7 @@ class Numbering {
 
   std::vector<Entry> entries_;
   std::size_t mask_;
+  int shift_;  // leaves the bits of a place
   std::vector<std::uint64_t> keys_;
 };
 

@@ -18,12 +18,15 @@ double missing_rank(double) { return missing_real(); }
 // Ranks of sorted rows, of which the first comes after `before` others of its group; dense ones need the whole group.
 template <class Rank>
 void rank_sorted(const KeyedRow* sorted, std::size_t count, std::size_t before, Ties ties, Rank* ranks) {
+  constexpr std::size_t ahead = 24;
   std::size_t dense = before;
+  for (std::size_t i = 0; i < std::min(ahead, count); ++i) __builtin_prefetch(ranks + sorted[i].row, 1);
   for (std::size_t first = 0; first < count;) {
     std::size_t last = first + 1;
     while (last < count && sorted[last].key == sorted[first].key) ++last;
     ++dense;
     for (std::size_t i = first; i < last; ++i) {
+      if (i + ahead < count) __builtin_prefetch(ranks + sorted[i + ahead].row, 1);
       Rank& rank = ranks[sorted[i].row];
       switch (ties) {
         case Ties::least: rank = static_cast<Rank>(before + first + 1); break;

@@ -12,12 +12,15 @@ namespace {
 
 constexpr std::size_t block_rows = 2048;
 
-void sort_few(KeyedRow* rows, std::size_t count) {
-  for (std::size_t i = 1; i < count; ++i) {
+constexpr std::size_t few = 24;
+
+// `to` may be where they are.
+void sort_few(const KeyedRow* rows, std::size_t count, KeyedRow* to) {
+  for (std::size_t i = 0; i < count; ++i) {
     const KeyedRow row = rows[i];
     std::size_t place = i;
-    for (; place > 0 && rows[place - 1].key > row.key; --place) rows[place] = rows[place - 1];
-    rows[place] = row;
+    for (; place > 0 && to[place - 1].key > row.key; --place) to[place] = to[place - 1];
+    to[place] = row;
   }
 }
 
@@ -31,8 +34,7 @@ int shift_to(std::uint64_t span, int bits) {
 
 // By the highest bits in which the keys differ, as many as make buckets of a few rows; then each bucket by itself.
 void sort_keyed_rows(KeyedRow* rows, KeyedRow* spare, std::size_t count) {
-  constexpr std::size_t few = 24;
-  if (count <= few) return sort_few(rows, count);
+  if (count <= few) return sort_few(rows, count, rows);
   std::uint64_t least = rows[0].key, greatest = least;
   bool sorted = true;
   for (std::size_t i = 1; i < count; ++i) {
@@ -50,11 +52,15 @@ void sort_keyed_rows(KeyedRow* rows, KeyedRow* spare, std::size_t count) {
   for (std::size_t i = 0; i < count; ++i) ++starts[((rows[i].key - least) >> shift) + 1];
   for (std::size_t b = 0; b < buckets; ++b) starts[b + 1] += starts[b];
   for (std::size_t i = 0; i < count; ++i) spare[starts[(rows[i].key - least) >> shift]++] = rows[i];
-  std::copy(spare, spare + count, rows);
-  if (shift == 0) return;
-  // Each start has moved on to its bucket's end.
+  // Each start has moved on to its bucket's end. A few rows are put in order on their way back.
   for (std::size_t b = 0, first = 0; b < buckets; ++b) {
-    if (starts[b] - first > 1) sort_keyed_rows(rows + first, spare + first, starts[b] - first);
+    const std::size_t size = starts[b] - first;
+    if (size <= few) {
+      sort_few(spare + first, size, rows + first);
+    } else {
+      std::copy(spare + first, spare + starts[b], rows + first);
+      if (shift > 0) sort_keyed_rows(rows + first, spare + first, size);
+    }
     first = starts[b];
   }
 }

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <array>
+#include <functional>
 
 #include "numbering.h"
 #include "rounds.h"
@@ -60,20 +61,10 @@ class Heaps {
   // Rows come one after the other: one that is equal to the last of its group comes too late, unless later columns say otherwise.
   template <class GroupKey>
   void look_at(std::size_t first, std::size_t last, GroupKey group_key) {
-    std::array<std::int32_t, block_rows> groups;
-    groups_.number_each(first, last, group_key, groups.data());
-    heaps_.resize(groups_.keys().size());
-    ends_.resize(heaps_.size());
-    const End* const ends = ends_.data();
-    const T* const values = values_;
-    const bool descending = descending_, alone = alone_;
-    for (std::size_t row = first; row < last; ++row) {
-      const std::int32_t group = groups[row - first];
-      const T value = values[row], end = ends[group].value;
-      const bool too_late = (descending ? value < end : value > end) | (alone & (value == end));
-      if (too_late & ends[group].full || is_missing(value)) continue;
-      add(static_cast<std::size_t>(group), {keys_.word(row, 0), static_cast<std::int32_t>(row)});
-    }
+    if (alone_ && descending_) look_at_better(first, last, group_key, std::greater<T>());
+    else if (alone_) look_at_better(first, last, group_key, std::less<T>());
+    else if (descending_) look_at_better(first, last, group_key, std::greater_equal<T>());
+    else look_at_better(first, last, group_key, std::less_equal<T>());
   }
 
   void take_in(const Heaps& later) {
@@ -101,6 +92,21 @@ class Heaps {
     T value = 0;
     bool full = false;
   };
+
+  template <class GroupKey, class Better>
+  void look_at_better(std::size_t first, std::size_t last, GroupKey group_key, Better better) {
+    std::array<std::int32_t, block_rows> groups;
+    groups_.number_each(first, last, group_key, groups.data());
+    heaps_.resize(groups_.keys().size());
+    ends_.resize(heaps_.size());
+    const End* const ends = ends_.data();
+    const T* const values = values_;
+    for (std::size_t row = first; row < last; ++row) {
+      const End& end = ends[groups[row - first]];
+      if (!better(values[row], end.value) & end.full || is_missing(values[row])) continue;
+      add(static_cast<std::size_t>(groups[row - first]), {keys_.word(row, 0), static_cast<std::int32_t>(row)});
+    }
+  }
 
   void add(std::size_t group, const Candidate& candidate) {
     std::vector<Candidate>& heap = heaps_[group];
