@@ -73,6 +73,14 @@ find_places_cpp <- function(column, table, threads) {
     .Call(`_rowanroot_find_places_cpp`, column, table, threads)
 }
 
+are_yet_to_be_made_cpp <- function(texts) {
+    .Call(`_rowanroot_are_yet_to_be_made_cpp`, texts)
+}
+
+coded_texts_cpp <- function(codes, texts) {
+    .Call(`_rowanroot_coded_texts_cpp`, codes, texts)
+}
+
 coded_parts_cpp <- function(x) {
     .Call(`_rowanroot_coded_parts_cpp`, x)
 }

@@ -2,7 +2,7 @@
 # or a column that has for each row the value of its group.
 
 type_aggregate <- function(node, run) {
-  argument <- type_node(node$argument, run)
+  argument <- type_unguarded(node$argument, run)
   groups <- run_groups(run, node$within)
   check_can_aggregate(node, argument, run)
   if (!is_for_core(node, argument, run)) return(aggregate_with_r(node, argument, groups, run))

@@ -15,6 +15,7 @@ new_run <- function(data, rows, call) {
   run$columns <- stats::setNames(as.list(seq_along(data)), names(data))
   run$formula <- ""
   run$counting <- logical()
+  run$guarded <- FALSE
   run$groups <- run$orders <- run$aggregates <- run$row_counts <- list()
   run
 }

@@ -1,7 +1,7 @@
 # Ordered words: calculated at once, from a column, in the order of rows and by the groups that they stand in.
 
 type_ordered <- function(node, run) {
-  argument <- type_node(node$argument, run)
+  argument <- type_unguarded(node$argument, run)
   id <- column_slot(argument, run)
   groups <- run_groups(run, node$within)
   order <- run_order(run, node$along)

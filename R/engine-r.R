@@ -1,7 +1,9 @@
 # What the language leaves to R: functions that it does not know, called once with whole columns.
 
 call_r <- function(node, run) {
-  arguments <- lapply(node$arguments, type_node, run = run)
+  by_value <- is_value_by_value(node$name, node$fun)
+  arguments <- lapply(node$arguments, if (by_value) type_node else type_unguarded, run = run)
+  if (by_value) arguments <- lapply(arguments, guarded, run = run)
   call_r_function(node$fun, node$name, arguments, node, run, run_groups(run, node$within))
 }
 
@@ -134,17 +136,28 @@ eval_code <- function(node, rows, run) {
 choose_with_r <- function(condition, yes, no, node, run) {
   values <- node_values(list(condition, yes, no), run)
   condition <- rep_len(values[[1]], run$rows)
-  model <- if (yes$type == "missing") values[[3]] else values[[2]]
   check_one_sort(values[2:3], c(yes$type, no$type), node, run)
+  model <- if (yes$type == "missing" || yes$type == "text") values[[3]] else values[[2]]
   result <- rep(model, length.out = run$rows)
   result[] <- NA
   for (k in 1:2) {
     rows <- which(if (k == 1) condition else !condition)
     value <- values[[k + 1]]
     if (inherits(model, "difftime") && inherits(value, "difftime")) units(value) <- units(model)
+    if (is.factor(model) && is.character(value)) check_are_levels(value, rows, levels(model), run)
     if (c(yes$type, no$type)[k] != "missing") result[rows] <- if (length(value) == 1) value else value[rows]
   }
   typed_value(result, run)
+}
+
+# One text for a category, or texts in the rows that take them: it keeps its levels.
+check_are_levels <- function(texts, rows, levels, run) {
+  new <- setdiff(if (length(texts) == 1) texts else texts[rows], c(levels, NA))
+  if (!length(new)) return(invisible())
+  hint <- nearest_name(new[1], levels)
+  stop_because(c("{.val {new[1]}} is no level of the category in {.code {run$formula}}.",
+                 "i" = if (length(hint)) "Did you mean {.val {hint}}?" else "Its levels are {.val {some_of(levels)}}.",
+                 "i" = "Levels are added by {.code as_category(x, levels = c(\u2026))}, and {.code as.character()} makes it text."), "no_level", run$call)
 }
 
 sort_text <- function(x) if (is.object(x)) paste("of class", class(x)[1]) else type_name(x)
@@ -153,7 +166,7 @@ check_one_sort <- function(values, types, node, run) {
   for (value in values[types != "missing"]) {
     if (!length(value) %in% c(1, run$rows)) stop_wrong_length(value, run)
   }
-  same <- any(types == "missing") ||
+  same <- any(types == "missing") || any(types == "text") && any(vapply(values, is.factor, NA)) ||
     identical(class(values[[1]]), class(values[[2]])) && identical(levels(values[[1]]), levels(values[[2]]))
   if (same) return(invisible())
   stop_choice_differs(sort_text(values[[1]]), sort_text(values[[2]]), node, run)

@@ -28,7 +28,7 @@ type_recurrence <- function(node, run) {
   for (k in 1:4) {
     run$shared <- shared
     run$above <- type
-    typed <- type_node(node$formula, run)
+    typed <- type_unguarded(node$formula, run)
     found <- common_type(c(type, typed$type))
     if (is.na(found) || !typed$type %in% c("missing", "logical", "integer", "double", "text")) stop_type_changes(node, type, typed$type, run)
     if (found == type) return(convert(typed, type))

@@ -23,7 +23,13 @@ call_by_text <- function(fun, name, at, values, node, run) {
   if (!is.null(different)) values[[at]] <- different$texts
   # Arguments that the kernel can't take are for R's function to refuse.
   result <- if (!is.null(kernel)) tryCatch(do.call(kernel, stats::setNames(values, names(node$arguments))), error = function(e) NULL)
-  if (is.null(result)) result <- call_r_once(fun, name, values, node, run)
+  if (is.null(result)) {
+    # Of text that is no text R names no row, or a row of the different ones.
+    result <- withCallingHandlers(call_r_once(fun, name, values, node, run), rowanroot_formula_failed = function(e) {
+      texts <- list(values = values[[at]], of_row = different$of_row)
+      tryCatch(texts_in_utf8(texts, run$call), rowanroot_bad_text = function(e) stop_in_formula(e, run$formula, run$call))
+    })
+  }
   if (is_column_like(result, length(values[[at]]))) new_slot(run, at_rows(result, different))
 }
 

@@ -49,16 +49,41 @@ type_node <- function(node, run) {
 # What is used in several places gets a slot of its own, for this run.
 type_shared <- function(node, run) {
   known <- run$shared
-  for (one in known) if (identical(one$memory, node$memory)) return(one$typed)
+  for (one in known) {
+    if (identical(one$memory, node$memory) && (is.null(one$guard) || identical(one$guard, run$guard))) return(one$typed)
+  }
+  was_guarded <- run$guarded
+  run$guarded <- FALSE
   typed <- type_node(node$memory$node, run)
   if (typed$kind %in% c("operation", "choose") && !has_above(typed)) {
     counts <- counts_overflows(typed, run)
     typed <- new_pending(run, typed)
     run$counting[typed$id] <- counts
   }
-  run$shared <- c(run$shared, list(list(memory = node$memory, typed = typed)))
+  run$shared <- c(run$shared, list(list(memory = node$memory, typed = typed, guard = if (run$guarded) run$guard)))
+  run$guarded <- was_guarded || run$guarded
   typed
 }
+
+# R's functions are given whole columns, where a formula may use what they give in some rows only. Overflows in their arguments
+# count for those rows alone: in the others the argument is missing. The guard is a condition that is true in those that a
+# part of a formula is for, if it isn't for all.
+guarded <- function(node, run) {
+  if (is.null(run$guard) || !is.null(run$above) || !counts_overflows(node, run)) return(node)
+  run$guarded <- TRUE
+  list(kind = "choose", condition = run$guard, yes = node, no = convert(typed_constant(NA), node$type), type = node$type)
+}
+
+type_under <- function(node, condition, run) {
+  outer <- run$guard
+  on.exit(run$guard <- outer)
+  run$guard <- if (is.null(outer) || is.null(condition)) condition else logic_node("and_then", outer, condition)
+  type_node(node, run)
+}
+
+type_unguarded <- function(node, run) type_under(node, NULL, run)
+
+logic_node <- function(name, ...) list(kind = "operation", name = name, operands = list(...), type = "logical")
 
 run_column <- function(run, name) {
   id <- run$columns[[name]]
@@ -79,7 +104,7 @@ row_counts <- function(run, name) {
 }
 
 type_word <- function(node, run) {
-  arguments <- lapply(node$arguments, type_node, run = run)
+  arguments <- if (node$word$name %in% c("&&", "||")) type_in_turn(node, run) else lapply(node$arguments, type_node, run = run)
   types <- vapply(arguments, `[[`, "", "type")
   rule <- if (!any(types == "other")) node$word$rule(types)
   if (is.null(rule)) {
@@ -88,13 +113,22 @@ type_word <- function(node, run) {
       check_no_category(node, arguments, run)
       check_levels(node, arguments, run)
     }
-    return(call_r_function(node$word$fun, node$word$name, arguments, node, run, groups = NULL))
+    return(call_r_function(node$word$fun, node$word$name, lapply(arguments, guarded, run = run), node, run, groups = NULL))
   }
   operands <- unname(arguments)
   for (k in which(types != rule$operands)) operands[[k]] <- convert(operands[[k]], rule$operands[k])
   if (!nzchar(node$word$operation)) return(operands[[1]])
   simplified(list(kind = "operation", name = node$word$operation, operands = operands, type = rule$result,
                   line = run$line))
+}
+
+# The second condition counts where the first one leaves it open.
+type_in_turn <- function(node, run) {
+  first <- type_node(node$arguments[[1]], run)
+  if (!is_numeric_type(first$type)) return(list(first, type_node(node$arguments[[2]], run)))
+  decides <- convert(first, "logical")
+  if (node$word$name == "&&") decides <- logic_node("not", decides)
+  list(first, type_under(node$arguments[[2]], logic_node("not", logic_node("is_true", decides)), run))
 }
 
 # x^2 is x * x in R too.
@@ -165,12 +199,12 @@ vector_mode <- function(type) if (type == "text") "character" else type
 type_choose <- function(node, run) {
   condition <- type_condition(node, run)
   if (isTRUE(node$some_rows)) {
-    condition <- list(kind = "operation", name = "is_true", operands = list(condition), type = "logical")
+    condition <- logic_node("is_true", condition)
   }
-  yes <- type_node(node$yes, run)
-  no <- type_node(node$no, run)
+  yes <- type_under(node$yes, condition, run)
+  no <- type_under(node$no, logic_node("not", condition), run)
   types <- c(yes$type, no$type)
-  if (any(types == "other")) return(choose_with_r(condition, yes, no, node, run))
+  if (any(types == "other")) return(choose_with_r(guarded(condition, run), yes, no, node, run))
   type <- common_type(types)
   if (is.na(type)) stop_branches_differ(yes, no, node, run)
   list(kind = "choose", condition = condition, yes = convert(yes, type), no = convert(no, type), type = type)

@@ -8,14 +8,35 @@ write_csv_file <- function(data, path, call) {
 
 # A column as a plain vector that the core can write.
 csv_column <- function(column, name, call) {
-  if (is.factor(column)) return(in_utf8(as.character(column)))
-  if (inherits(column, "Date")) return(format(column, "%Y-%m-%d"))
-  if (inherits(column, "POSIXt")) return(iso_time(column))
-  if (is.character(column)) return(in_utf8(column))
-  if (is.object(column) && is.atomic(column) && !inherits(column, "difftime")) return(in_utf8(as.character(column)))
+  if (is.factor(column)) return(writable_texts(coded_texts_cpp(as.vector(unclass(column)), levels(column)), name, call))
+  if (inherits(column, "Date")) return(shown_once(column, function(days) format(days, "%Y-%m-%d")))
+  if (inherits(column, "POSIXt")) return(shown_once(as.POSIXct(column), iso_time))
+  if (is.character(column)) return(writable_texts(as.vector(column), name, call))
+  if (is.object(column) && is.atomic(column) && !inherits(column, "difftime")) return(writable_texts(as.character(column), name, call))
   if (is.numeric(column) || is.logical(column)) return(as.vector(unclass(column)))
   stop_because(c("A CSV file can't hold the column {.code {name}}: it is {what_is(column)}.",
                  "i" = "Remove it with {.code {name} <- NULL}, or turn it into text."), "cannot_write", call, column = name)
+}
+
+# Of few different texts these are looked at, and strings that are yet to be made need not be.
+writable_texts <- function(column, name, call) {
+  if (are_yet_to_be_made_cpp(column)) return(column)
+  coded <- coded_parts_cpp(column)
+  texts <- if (is.null(coded)) list(values = column) else list(values = coded$texts, of_row = coded$of_row)
+  if (are_utf8_cpp(texts$values)) return(column)
+  bad <- rows_of(!is_readable_text(texts$values), texts)
+  if (length(bad)) {
+    stop_because(c("Can't write the column {.code {name}}: its text in row {bad[1]} is not UTF-8.",
+                   "i" = "If it is Latin-1, translate it first: {.code {name} <- iconv({name}, \"latin1\", \"UTF-8\")}."),
+                 "bad_text", call, column = name, rows = bad)
+  }
+  at_rows(enc2utf8(texts$values), texts)
+}
+
+# Each different value as text.
+shown_once <- function(column, show) {
+  different <- unique(column)
+  coded_texts_cpp(match(unclass(column), unclass(different)), show(different))
 }
 
 # The moment in UTC, to the microsecond if it has a fraction of a second.

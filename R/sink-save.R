@@ -17,7 +17,8 @@
 #' @return `x`, invisibly.
 #' @section Errors:
 #' `rowanroot_foreign_output` if something else has written the file, `rowanroot_output_is_input` if the
-#' table is made from it, `rowanroot_output_saved_twice` in one script, `rowanroot_cannot_write`, `rowanroot_unknown_format`.
+#' table is made from it, `rowanroot_output_saved_twice` in one script, `rowanroot_cannot_write`, `rowanroot_bad_text` for text
+#' that is not UTF-8, `rowanroot_unknown_format`.
 #' @examples
 #' old <- setwd(tempdir())
 #' visits <- data.frame(hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5), tare_kg = c(6, 6.2))

@@ -55,8 +55,9 @@
 #' data frame where a column must be), `rowanroot_wrong_columns` (other than as many as names),
 #' `rowanroot_bad_loop`, `rowanroot_bad_formula`, `rowanroot_endless_recursion`, `rowanroot_formula_failed` (R's own message is in it),
 #' `rowanroot_ambiguous_word` (`max(a, b)`), `rowanroot_not_row_wise`, `rowanroot_bad_target`,
-#' `rowanroot_not_a_statement`, `rowanroot_not_a_block`, `rowanroot_not_a_table`. Whole numbers
-#' that become too large are missing, with a warning of class `rowanroot_overflow`.
+#' `rowanroot_not_a_statement`, `rowanroot_not_a_block`, `rowanroot_not_a_table`, `rowanroot_bad_text` (text that is not
+#' UTF-8), `rowanroot_no_level` for a text given to a category that is none of its levels; to compare them is a warning of
+#' that class. Whole numbers that become too large are missing, with a warning of class `rowanroot_overflow`.
 #' @examples
 #' visits <- data.frame(
 #'   hive = c("NB-01", "NB-02", "SH-01"),

@@ -244,6 +244,29 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// are_yet_to_be_made_cpp
+bool are_yet_to_be_made_cpp(SEXP texts);
+RcppExport SEXP _rowanroot_are_yet_to_be_made_cpp(SEXP textsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type texts(textsSEXP);
+    rcpp_result_gen = Rcpp::wrap(are_yet_to_be_made_cpp(texts));
+    return rcpp_result_gen;
+END_RCPP
+}
+// coded_texts_cpp
+SEXP coded_texts_cpp(Rcpp::IntegerVector codes, Rcpp::CharacterVector texts);
+RcppExport SEXP _rowanroot_coded_texts_cpp(SEXP codesSEXP, SEXP textsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type texts(textsSEXP);
+    rcpp_result_gen = Rcpp::wrap(coded_texts_cpp(codes, texts));
+    return rcpp_result_gen;
+END_RCPP
+}
 // coded_parts_cpp
 SEXP coded_parts_cpp(SEXP x);
 RcppExport SEXP _rowanroot_coded_parts_cpp(SEXP xSEXP) {
@@ -656,6 +679,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_different_texts_cpp", (DL_FUNC) &_rowanroot_different_texts_cpp, 1},
     {"_rowanroot_find_members_cpp", (DL_FUNC) &_rowanroot_find_members_cpp, 3},
     {"_rowanroot_find_places_cpp", (DL_FUNC) &_rowanroot_find_places_cpp, 3},
+    {"_rowanroot_are_yet_to_be_made_cpp", (DL_FUNC) &_rowanroot_are_yet_to_be_made_cpp, 1},
+    {"_rowanroot_coded_texts_cpp", (DL_FUNC) &_rowanroot_coded_texts_cpp, 2},
     {"_rowanroot_coded_parts_cpp", (DL_FUNC) &_rowanroot_coded_parts_cpp, 1},
     {"_rowanroot_joined_texts_cpp", (DL_FUNC) &_rowanroot_joined_texts_cpp, 3},
     {"_rowanroot_text_codes_cpp", (DL_FUNC) &_rowanroot_text_codes_cpp, 2},

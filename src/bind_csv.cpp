@@ -1,16 +1,17 @@
 // CSV files as R vectors, and back.
 
-#include <Rcpp.h>
-
+#include <algorithm>
 #include <cerrno>
 #include <cstdio>
 #include <cstring>
 #include <fstream>
 #include <memory>
+#include <vector>
 
 #include "csv_read.h"
 #include "csv_values.h"
 #include "csv_write.h"
+#include "late_texts.h"
 
 namespace {
 
@@ -60,16 +61,45 @@ Rcpp::CharacterVector read_text(const CsvFile& file, std::size_t column) {
   return result;
 }
 
-void write_value(SEXP column, R_xlen_t row, char separator, std::string* to) {
-  switch (TYPEOF(column)) {
-    case LGLSXP: return write_field(LOGICAL(column)[row], true, to);
-    case INTSXP: return write_field(INTEGER(column)[row], false, to);
-    case REALSXP: return write_field(REAL(column)[row], to);
-    default: break;
+// Writes rows of a table, some at once.
+class CsvWriter {
+ public:
+  CsvWriter(const Rcpp::List& columns, char separator) : columns_(columns), separator_(separator), readers_(columns.size()), texts_(columns.size()) {
+    for (std::size_t k = 0; k < readers_.size(); ++k) {
+      if (TYPEOF(columns_[k]) != STRSXP) continue;
+      readers_[k] = new_text_reader(columns_[k]);
+      texts_[k].resize(text_batch);
+    }
   }
-  SEXP text = STRING_ELT(column, row);
-  if (text != NA_STRING) write_field(std::string_view(CHAR(text), LENGTH(text)), separator, to);
-}
+
+  void write(R_xlen_t first, R_xlen_t count, std::string* to) {
+    for (std::size_t k = 0; k < readers_.size(); ++k)
+      if (readers_[k]) readers_[k]->read(first, count, texts_[k].data());
+    for (R_xlen_t row = 0; row < count; ++row) {
+      for (std::size_t k = 0; k < readers_.size(); ++k) {
+        if (k) to->push_back(separator_);
+        const TextBytes* const text = readers_[k] ? &texts_[k][row] : nullptr;
+        if (!text) write_number(columns_[k], first + row, to);
+        else if (text->bytes) write_field(std::string_view(text->bytes, static_cast<std::size_t>(text->size)), separator_, to);
+      }
+      to->push_back('\n');
+    }
+  }
+
+ private:
+  static void write_number(SEXP column, R_xlen_t row, std::string* to) {
+    switch (TYPEOF(column)) {
+      case LGLSXP: return write_field(LOGICAL_RO(column)[row], true, to);
+      case INTSXP: return write_field(INTEGER_RO(column)[row], false, to);
+      default: return write_field(REAL_RO(column)[row], to);
+    }
+  }
+
+  const Rcpp::List columns_;
+  const char separator_;
+  std::vector<std::unique_ptr<TextReader>> readers_;
+  std::vector<std::vector<TextBytes>> texts_;
+};
 
 }  // namespace
 
@@ -120,8 +150,7 @@ SEXP csv_column_cpp(SEXP file, int column, std::string type) {
 
 // Texts must be UTF-8. Gives an empty text, or what the system said.
 // [[Rcpp::export]]
-std::string csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::string path,
-                          std::string separator) {
+std::string csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::string path, std::string separator) {
   std::unique_ptr<std::FILE, int (*)(std::FILE*)> file(std::fopen(path.c_str(), "wb"), std::fclose);
   if (!file) return std::strerror(errno);
   constexpr std::size_t enough = 1 << 20;
@@ -136,16 +165,13 @@ std::string csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, doubl
     write_field(std::string_view(names[k]), separator[0], &text);
   }
   text.push_back('\n');
-  for (R_xlen_t row = 0; row < static_cast<R_xlen_t>(rows); ++row) {
-    for (R_xlen_t k = 0; k < columns.size(); ++k) {
-      if (k) text.push_back(separator[0]);
-      write_value(columns[k], row, separator[0], &text);
-    }
-    text.push_back('\n');
-    if (text.size() > enough) {
-      if (!put()) return std::strerror(errno);
-      Rcpp::checkUserInterrupt();
-    }
+  CsvWriter writer(columns, separator[0]);
+  const R_xlen_t all = static_cast<R_xlen_t>(rows);
+  for (R_xlen_t first = 0; first < all; first += text_batch) {
+    writer.write(first, std::min(text_batch, all - first), &text);
+    if (text.size() < enough) continue;
+    if (!put()) return std::strerror(errno);
+    Rcpp::checkUserInterrupt();
   }
   if (!put() || std::fflush(file.get()) != 0) return std::strerror(errno);
   return "";

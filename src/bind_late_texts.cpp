@@ -15,13 +15,8 @@
 namespace {
 
 // Rows whose strings are made together.
-constexpr R_xlen_t batch = 64;
-
-// The bytes of a text; null for a missing one.
-struct Piece {
-  const char* bytes;
-  int size;
-};
+constexpr R_xlen_t batch = text_batch;
+using Piece = TextBytes;
 
 // Makes R's strings of bytes and puts them where they are kept. Short ones that came before are not looked up again among all
 // of R's. What will be needed is fetched from memory while other rows are worked on.
@@ -181,6 +176,7 @@ struct LateTexts {
 
   static SEXP parts(SEXP x) { return R_altrep_data1(x); }
   static SEXP strings(SEXP x) { return R_altrep_data2(x); }
+  static bool is_one(SEXP x) { return ALTREP(x) && R_altrep_inherits(x, type); }
   static bool is_whole(SEXP x) { return strings(x) != R_NilValue && (!Form::makes_new || parts(x) == R_NilValue); }
 
   static R_xlen_t length(SEXP x) { return parts(x) == R_NilValue ? XLENGTH(strings(x)) : Form::length(parts(x)); }
@@ -246,7 +242,7 @@ struct LateTexts {
 
   // Gives false if it is a vector of another form.
   static bool make_stepwise(SEXP x) {
-    if (!R_altrep_inherits(x, type)) return false;
+    if (!is_one(x)) return false;
     if (!is_whole(x)) make_all(x, [] { Rcpp::checkUserInterrupt(); });
     return true;
   }
@@ -305,7 +301,7 @@ SEXP some_of_coded(SEXP x, SEXP which, SEXP) {
 }  // namespace
 
 void make_texts(SEXP x) {
-  if (ALTREP(x)) LateTexts<Cut>::make_stepwise(x) || LateTexts<Written>::make_stepwise(x) || LateTexts<Joined>::make_stepwise(x);
+  LateTexts<Cut>::make_stepwise(x) || LateTexts<Written>::make_stepwise(x) || LateTexts<Joined>::make_stepwise(x);
 }
 
 SEXP new_coded_texts(SEXP codes, SEXP texts) {
@@ -317,7 +313,7 @@ SEXP new_coded_texts(SEXP codes, SEXP texts) {
 
 CodedTexts coded_texts_of(SEXP x) {
   CodedTexts coded;
-  if (!ALTREP(x) || !R_altrep_inherits(x, LateTexts<Coded>::type) || R_altrep_data1(x) == R_NilValue) return coded;
+  if (!LateTexts<Coded>::is_one(x) || R_altrep_data1(x) == R_NilValue) return coded;
   coded.codes = VECTOR_ELT(R_altrep_data1(x), 0);
   coded.texts = VECTOR_ELT(R_altrep_data1(x), 1);
   return coded;
@@ -331,6 +327,61 @@ SEXP new_joined_texts(SEXP columns, SEXP with, R_xlen_t rows) {
   return LateTexts<Joined>::make({columns, with, Rcpp::Shield<SEXP>(Rf_ScalarReal(static_cast<double>(rows)))});
 }
 
+namespace {
+
+TextBytes bytes_of(SEXP text) { return text == NA_STRING ? TextBytes{nullptr, 0} : TextBytes{CHAR(text), LENGTH(text)}; }
+
+// Strings that are there, of each row or of the row's code.
+class StringReader : public TextReader {
+ public:
+  StringReader(SEXP texts, SEXP codes) : texts_(texts), codes_(codes) {}
+  void read(R_xlen_t first, R_xlen_t count, TextBytes* texts) override {
+    const SEXP* const strings = STRING_PTR_RO(texts_);
+    if (codes_ == R_NilValue) {
+      for (R_xlen_t k = 0; k < count; ++k) texts[k] = bytes_of(strings[first + k]);
+      return;
+    }
+    const int* const code = INTEGER_RO(codes_) + first;
+    for (R_xlen_t k = 0; k < count; ++k) texts[k] = code[k] == NA_INTEGER ? TextBytes{nullptr, 0} : bytes_of(strings[code[k] - 1]);
+  }
+
+ private:
+  const SEXP texts_, codes_;
+};
+
+template <class Form>
+class LateReader : public TextReader {
+ public:
+  explicit LateReader(SEXP parts) : form_(parts) {}
+  void read(R_xlen_t first, R_xlen_t count, TextBytes* texts) override {
+    for (R_xlen_t k = 0; k < count; ++k) texts[k] = form_.piece(first + k, k);
+  }
+
+ private:
+  Form form_;
+};
+
+template <class Form>
+std::unique_ptr<TextReader> late_reader(SEXP x) {
+  using Late = LateTexts<Form>;
+  if (!Late::is_one(x) || Late::is_whole(x)) return nullptr;
+  return std::make_unique<LateReader<Form>>(Late::parts(x));
+}
+
+}  // namespace
+
+static std::unique_ptr<TextReader> new_late_reader(SEXP texts) {
+  for (const auto& of_form : {late_reader<Cut>, late_reader<Written>, late_reader<Joined>})
+    if (auto reader = of_form(texts)) return reader;
+  return nullptr;
+}
+
+std::unique_ptr<TextReader> new_text_reader(SEXP texts) {
+  if (auto reader = new_late_reader(texts)) return reader;
+  const CodedTexts coded = coded_texts_of(texts);
+  return std::make_unique<StringReader>(coded ? coded.texts : texts, coded.codes);
+}
+
 // [[Rcpp::init]]
 void enroll_late_texts(DllInfo* library) {
   LateTexts<Coded>::enroll(library);
@@ -339,6 +390,14 @@ void enroll_late_texts(DllInfo* library) {
   LateTexts<Written>::enroll(library);
   LateTexts<Joined>::enroll(library);
 }
+
+// Whether strings of the vector are yet to be made; they will be in UTF-8.
+// [[Rcpp::export]]
+bool are_yet_to_be_made_cpp(SEXP texts) { return new_late_reader(texts) != nullptr; }
+
+// Numbers from 1 into texts, as a vector of texts.
+// [[Rcpp::export]]
+SEXP coded_texts_cpp(Rcpp::IntegerVector codes, Rcpp::CharacterVector texts) { return new_coded_texts(codes, texts); }
 
 // The different texts and each row's number, from 1, where a vector is made of these; else NULL.
 // [[Rcpp::export]]

@@ -3,6 +3,8 @@
 
 #include <Rcpp.h>
 
+#include <memory>
+
 // Numbers from 1 into a vector of texts; NA for what is missing. Looking at one makes nothing new.
 SEXP new_coded_texts(SEXP codes, SEXP texts);
 // Both NULL, or the parts of such a vector, as long as nobody wrote to it.
@@ -27,3 +29,18 @@ SEXP new_written_texts(SEXP pages, SEXP starts, SEXP sizes);
 // Texts of several vectors, which are in UTF-8, one after the other, with a text between them. A row where one is missing
 // is missing. A vector of one text is for every row.
 SEXP new_joined_texts(SEXP columns, SEXP with, R_xlen_t rows);
+
+// The bytes of a text in UTF-8; null for a missing one.
+struct TextBytes {
+  const char* bytes;
+  int size;
+};
+
+// Reads texts of a vector, which are in UTF-8, so many at once at most, and makes no strings of late ones. The bytes are there until more are read.
+constexpr R_xlen_t text_batch = 64;
+class TextReader {
+ public:
+  virtual ~TextReader() = default;
+  virtual void read(R_xlen_t first, R_xlen_t count, TextBytes* texts) = 0;
+};
+std::unique_ptr<TextReader> new_text_reader(SEXP texts);

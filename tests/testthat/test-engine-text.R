@@ -50,7 +50,12 @@ test_that("arguments that R refuses are refused in R's words, and any type can b
   expect_identical(set_columns(data, { new <- join_text(x, r) })$new, paste(data$x, data$r))
 })
 
-test_that("text that is not UTF-8 is R's to refuse", {
-  data <- data.frame(x = c("a", "\xff"))
-  expect_error(set_columns(data, { new <- toupper(x) }), "invalid", class = "rowanroot_formula_failed")
+test_that("text that is not UTF-8 is refused with its row, Latin-1 is translated", {
+  data <- data.frame(x = c("a", "a", "\xff"), y = c("a", "\u00e9", "b"))
+  expect_error(set_columns(data, { new <- toupper(x) }), "row 3", class = "rowanroot_bad_text")
+  expect_error(set_columns(data, { new <- nchar(x) }), "row 3", class = "rowanroot_bad_text")
+  expect_identical(set_columns(data, { new <- nchar(x, type = "bytes") })$new, c(1L, 1L, 1L))
+  latin <- data
+  latin$y <- iconv(data$y, "UTF-8", "latin1")
+  expect_identical(set_columns(latin, { new <- toupper(y) })$new, c("A", "\u00c9", "B"))
 })

@@ -55,7 +55,7 @@ random_formula <- function(type, depth) {
       call(sample(c("is.na", "is.finite", "is.infinite", "as.logical"), 1), part("number")),
       call("is.nan", random_leaf("real")),
       call(sample(c("<", "==", ">="), 1), random_leaf("date"), random_leaf("date")),
-      sample(list(call("%in%", part("text"), quote(c("a", "\u00e6", NA))), call("%in%", part("whole"), quote(c(7, NA, 0.5))), call("%in%", part("real"), quote(c(0, 2, NaN))),
+      sample(list(call("%in%", part("text"), quote(c("a", "\u00e6", NA))), call("%in%", part("whole"), quote(c(7, NA, 0.5))), call("%in%", random_leaf("real"), quote(c(0, 2, NaN))),
                   quote(l %in% TRUE), call(sample(c("startsWith", "endsWith"), 1), part("text"), sample(c("a", "b", "\u00e6", ""), 1)),
                   call("grepl", sample(c("a", "b|B", "[[:alpha:]]b"), 1), part("text")), quote(kind == "a")), 1)[[1]]
     ),

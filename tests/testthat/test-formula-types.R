@@ -38,7 +38,7 @@ test_that("choices and picked rows keep the class, and mix no sorts", {
   expect_identical(result$b, factor(c(NA, NA, "a", NA), levels = c("a", "b")))
   expect_identical(levels(result$size), levels(data$size))
   expect_identical(attr(result$c, "tzone"), "Europe/Oslo")
-  for (block in expression({ x <- if (n > 1) day else n }, { x <- if (n > 1) kind else s }, { day[n > 1] <- "today" }, { x <- if (n > 1) kind else size })) {
+  for (block in expression({ x <- if (n > 1) day else n }, { day[n > 1] <- "today" }, { x <- if (n > 1) kind else size })) {
     expect_error(eval(bquote(set_columns(data, .(block)))), class = "rowanroot_type_mismatch")
   }
 })
@@ -93,4 +93,26 @@ test_that("categories are not calculated with", {
   }
   expect_error(row_total(), class = "rowanroot_bad_argument")
   expect_identical(lengths(row_ranking(integer(), integer(), best = "lowest")), c(0L, 0L))
+})
+
+test_that("a category takes texts that are its levels, and keeps these", {
+  data <- data.frame(n = 1:3, kind = factor(c("queen", "drone", NA)), name = c("queen", "worker", "drone"))
+  expect_identical(set_columns(data, { kind[n == 3] <- "drone" })$kind, factor(c("queen", "drone", "drone")))
+  expect_identical(set_columns(data, { new <- if (is.na(kind)) name else kind })$new, factor(c("queen", "drone", "drone")))
+  expect_error(set_columns(data, { kind[n == 3] <- "dron" }), "Did you mean \"drone\"", class = "rowanroot_no_level")
+  expect_error(set_columns(data[0, ], { kind[n == 3] <- "dron" }), class = "rowanroot_no_level")
+  expect_error(set_columns(data, { new <- if (n == 2) name else kind }), "worker", class = "rowanroot_no_level")
+  more <- set_columns(data, { kind <- as_category(kind, levels = c("drone", "queen", "worker")); kind[n == 3] <- "worker" })
+  expect_identical(more$kind, factor(c("queen", "drone", "worker")))
+})
+
+test_that("overflows in arguments of R's functions count for the rows that use them", {
+  data <- data.frame(i = c(2147483647L, 1L, NA), j = 1:3, l = c(TRUE, FALSE, NA), s = c("x", "y", "z"))
+  expect_no_warning(used <- set_columns(data, {
+    a <- l || (i + 1L) %in% c(2, NA)
+    b <- if (l) "z" else substr(s, i + j - 2L, 5L)
+  }))
+  expect_identical(used$a, c(TRUE, TRUE, TRUE))
+  expect_identical(used$b, c("z", "y", NA))
+  expect_warning(set_columns(data, { a <- if (l) paste(i + j) else "z" }), "row 1 first", class = "rowanroot_overflow")
 })

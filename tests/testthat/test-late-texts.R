@@ -59,6 +59,16 @@ test_that("they are saved, and go through the table's verbs", {
   expect_identical(as.list(kept), as.list(expected))
 })
 
+test_that("they are written to a file as they are", {
+  local_folder()
+  late <- late_texts()
+  plain <- plain_texts(late$data)
+  quietly(save_table(structure(late$columns, row.names = 1:1500, class = "data.frame"), "late.csv"))
+  quietly(save_table(data.frame(coded = factor(plain$coded), plain[-1]), "plain.csv"))
+  expect_identical(readLines("late.csv"), readLines("plain.csv"))
+  for (x in late$columns) expect_match(capture.output(.Internal(inspect(x)))[1], "not made")
+})
+
 test_that("R's collector may come at any time", {
   late <- late_texts(1100)
   gctorture2(11)

@@ -25,6 +25,17 @@ test_that("a table comes back from a CSV file as it was written", {
   expect_identical(as.data.frame(open_table("data.csv")), data)
 })
 
+test_that("text that can't be read back is not written", {
+  local_folder()
+  data <- data.frame(text = c("fine", "\xff\xfe"))
+  error <- expect_error(quietly(save_table(data, "data.csv")), "row 2", class = "rowanroot_bad_text")
+  expect_identical(error$column, "text")
+  expect_identical(list.files(), character())
+  data$text <- iconv(c("fine", "\u00e9"), "UTF-8", "latin1")
+  quietly(save_table(data, "data.csv"))
+  expect_identical(readLines("data.csv", encoding = "UTF-8"), c("text", "fine", "\u00e9"))
+})
+
 test_that("several files are one table, with types that fit all of them and columns by name", {
   local_folder()
   write_text(c("a,b,c", "1,2,x"), "one.csv")
