@@ -73,6 +73,10 @@ find_places_cpp <- function(column, table, threads) {
     .Call(`_rowanroot_find_places_cpp`, column, table, threads)
 }
 
+first_rows_cpp <- function(of_row, groups) {
+    .Call(`_rowanroot_first_rows_cpp`, of_row, groups)
+}
+
 are_yet_to_be_made_cpp <- function(texts) {
     .Call(`_rowanroot_are_yet_to_be_made_cpp`, texts)
 }

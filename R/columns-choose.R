@@ -1,12 +1,14 @@
 #' Choose columns
 #'
 #' Where a verb takes columns, such as `carry =` in [set_columns()], they can be given as bare names,
-#' as a range `a:c`, by a pattern, or all of them; with a minus in front they are left out. Several
-#' stand in `c()`. These two words are for such places only.
+#' as a range `a:c`, by a pattern, by what they hold, or all of them; with a minus in front they are left out. Several
+#' stand in `c()`. These words are for such places only. `columns_where()` looks at the columns as they are when the verb is
+#' written.
 #'
 #' `column_named()` is for blocks: it stands for the column of that name, left or right of `<-`.
 #'
 #' @param name Code of the script that gives a name.
+#' @param is A function that says for a column whether it is chosen, such as `is.numeric`.
 #' @param pattern A pattern in which `*` is any text and `?` any one character, such as `"*_kg"`.
 #' @return Nothing outside a verb: there it is an error of class `rowanroot_bad_choice`.
 #' @examples
@@ -22,6 +24,10 @@ names_like <- function(pattern) stop_only_in_verbs("names_like()")
 
 #' @rdname all_columns
 #' @export
+columns_where <- function(is) stop_only_in_verbs("columns_where(is.numeric)")
+
+#' @rdname all_columns
+#' @export
 column_named <- function(name) {
   stop_because(c("{.code column_named()} stands for a column only in a block.",
                  "i" = "For instance {.code set_columns(x, {{ column_named(\"net_kg\") <- gross_kg - tare_kg }})}."), "bad_choice")
@@ -30,6 +36,32 @@ column_named <- function(name) {
 stop_only_in_verbs <- function(word) {
   stop_because(c("{.code {word}} stands for columns only where a verb takes columns.",
                  "i" = "For instance {.code set_columns(x, {{ \u2026 }}, carry = {word})}."), "bad_choice")
+}
+
+# The choice with the names that each `columns_where()` in it finds in the table.
+with_columns_found <- function(expr, x, env, call) {
+  if (!is.call(expr)) return(expr)
+  if (!is_call_to(expr, "columns_where")) {
+    for (k in seq_along(expr)[-1]) expr[[k]] <- with_columns_found(expr[[k]], x, env, call)
+    return(expr)
+  }
+  is <- if (length(expr) == 2) tryCatch(eval(expr[[2]], env), error = function(e) NULL)
+  if (!is.function(is)) {
+    stop_because(c("{.code columns_where()} needs a function.", "x" = "In {.code {one_line(expr)}} there is none.",
+                   "i" = "Write {.code columns_where(is.numeric)}."), "bad_choice", call)
+  }
+  data <- if (is_live_table(x)) table_data(x, call) else x
+  found <- vapply(names(data), function(name) column_is(is, data[[name]], name, expr, call), NA)
+  as.call(c(quote(c), as.list(names(data)[found])))
+}
+
+column_is <- function(is, column, name, expr, call) {
+  found <- tryCatch(is(column), error = function(e) {
+    stop_because(c("{.code {one_line(expr)}} failed for the column {.code {name}}.", "x" = "R said: {conditionMessage(e)}"), "bad_choice", call, parent = e)
+  })
+  if (rlang::is_bool(found)) return(found)
+  stop_because(c("The function in {.code {one_line(expr)}} must say TRUE or FALSE for a column.",
+                 "x" = "For {.code {name}} it gave {what_is(found)}."), "bad_choice", call)
 }
 
 # The names, of those that there are, that an expression chooses.
@@ -52,7 +84,7 @@ choose_part <- function(expr, names, env, call) {
     all_columns = chosen_names(names),
     names_like = chosen_names(grep(utils::glob2rx(eval(expr[[2]], env)), names, value = TRUE)),
     stop_because(c("Can't choose columns by {.code {one_line(expr)}}.",
-                   "i" = "Columns are given as names, {.code a:c}, {.code names_like(\"*_kg\")} or {.code all_columns()}, several in {.code c()}, with a minus to leave them out."),
+                   "i" = "Columns are given as names, {.code a:c}, {.code names_like(\"*_kg\")}, {.code columns_where(is.numeric)} or {.code all_columns()}, several in {.code c()}, with a minus to leave them out."),
                  "bad_choice", call)
   )
 }

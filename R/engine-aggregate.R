@@ -2,6 +2,10 @@
 # or a column that has for each row the value of its group.
 
 type_aggregate <- function(node, run) {
+  if (gives_any_length(list(node$argument)) && has_parts(run, run_groups(run, node$within))) {
+    return(call_r(list(fun = aggregate_function(node), name = node$entry$name, arguments = list(node$argument), within = node$within,
+                       shown = node$shown, env = node$env), run))
+  }
   argument <- type_unguarded(node$argument, run)
   groups <- run_groups(run, node$within)
   check_can_aggregate(node, argument, run)
@@ -174,9 +178,13 @@ edge_value <- function(node, id, groups, run) {
 
 # Of text, dates and the like R makes the aggregate.
 aggregate_with_r <- function(node, argument, groups, run) {
+  call_r_function(aggregate_function(node), node$entry$name, list(argument), list(arguments = list(node$argument), shown = node$shown, env = node$env),
+                  run, groups = groups)
+}
+
+# R's function, with the options that the formula gives.
+aggregate_function <- function(node) {
   fun <- node$entry$fun
   given <- c(if (node$skip_missing) list(na.rm = TRUE), if (!is.null(node$share)) list(probs = node$share, names = FALSE))
-  call_with <- if (length(given)) function(x) do.call(fun, c(list(x), given)) else fun
-  call_r_function(call_with, node$entry$name, list(argument), list(arguments = list(node$argument), shown = node$shown, env = node$env),
-                  run, groups = groups)
+  if (length(given)) function(x) do.call(fun, c(list(x), given)) else fun
 }

@@ -1,6 +1,7 @@
 # What the language leaves to R: functions that it does not know, called once with whole columns.
 
 call_r <- function(node, run) {
+  if (gives_any_length(node$arguments) && has_parts(run, run_groups(run, node$within))) node <- as_one_call(node)
   by_value <- is_value_by_value(node$name, node$fun)
   arguments <- lapply(node$arguments, if (by_value) type_node else type_unguarded, run = run)
   if (by_value) arguments <- lapply(arguments, guarded, run = run)
@@ -10,8 +11,7 @@ call_r <- function(node, run) {
 # `groups` are those of the block, or none where the function gives for each value what it gives for it alone.
 call_r_function <- function(fun, name, arguments, node, run, groups = run_groups(run)) {
   check_no_above(arguments, node, run)
-  in_parts <- !is.null(groups) || !is.null(run_order(run))
-  if (in_parts && !is_value_by_value(name, fun)) return(call_r_by_group(fun, name, arguments, node, run, groups))
+  if (has_parts(run, groups) && !is_value_by_value(name, fun)) return(call_r_by_group(fun, name, arguments, node, run, groups))
   values <- argument_values(arguments, run)
   if (identical(fun, base::`%in%`) && length(values) == 2 && is_table_for(values[[2]], arguments[[2]], arguments[[1]])) {
     return(new_slot(run, find_members_cpp(values[[1]], table_like(values[[2]], arguments[[1]]$type), getOption("rowanroot.threads", 0L))))
@@ -19,6 +19,34 @@ call_r_function <- function(fun, name, arguments, node, run, groups = run_groups
   by_value <- if (name %in% value_by_value && is_value_by_value(name, fun)) call_by_value(fun, name, arguments, values, node, run)
   if (!is.null(by_value)) return(by_value)
   typed_value(call_r_once(fun, name, values, node, run), run)
+}
+
+has_parts <- function(run, groups) !is.null(groups) || !is.null(run_order(run))
+
+# Whether R's functions are called for arguments that may have any length, as by `sort(unique(x))`.
+gives_any_length <- function(arguments) {
+  is_one <- function(node) {
+    node$kind == "r_call" && is.null(node$within) && (!is_value_by_value(node$name, node$fun) || gives_any_length(node$arguments))
+  }
+  any(vapply(unname(arguments), is_one, NA))
+}
+
+# Calls in calls as one function of the columns in them, to be called for each group.
+as_one_call <- function(node) {
+  leaves <- list()
+  calculation <- function(node) {
+    parts <- lapply(node$arguments, function(argument) {
+      if (argument$kind == "r_call" && is.null(argument$within)) return(calculation(argument))
+      leaves[[length(leaves) + 1]] <<- argument
+      at <- length(leaves)
+      function(values) values[[at]]
+    })
+    function(values) do.call(node$fun, lapply(parts, function(part) part(values)), quote = TRUE)
+  }
+  calculate <- calculation(node)
+  node$fun <- function(...) calculate(unname(list(...)))
+  node$arguments <- leaves
+  node
 }
 
 # `column %in% table`, where the table is a vector of the script and both are texts or both are not.
@@ -78,7 +106,8 @@ call_r_by_group <- function(fun, name, arguments, node, run, groups) {
 
 stop_wrong_group <- function(result, rows, node, run) {
   stop_because(c("Each group must get one value, or one a row.",
-                 "x" = "In {.code {run$formula}}, {.code {label_of(node)}} gives {what_is(result)} for a group of {counted_rows(length(rows))}."),
+                 "x" = "In {.code {run$formula}}, {.code {label_of(node)}} gives {what_is(result)} for a group of {counted_rows(length(rows))}.",
+                 "i" = "What is calculated on the way to them stands in a function of the columns, which is called for each group."),
                "wrong_length", run$call, found = length(result), expected = length(rows))
 }
 

@@ -79,10 +79,11 @@ stop_not_a_block <- function(block, call) {
   given <- !identical(block, quote(expr = ))
   is_line <- given && is_call_to(block, "<-")
   code <- if (is_line) one_line(block) else "net_kg <- gross_kg - tare_kg"
+  before <- if (identical(call[[1]], quote(one_row_per))) "x, apiary" else "x"
   stop_because(c(
     "The formulas must stand in braces, as one block.",
     "x" = if (given) "This stands outside of them: {.code {one_line(block)}}." else "There are none.",
-    "i" = "Write {.code set_columns(x, {{ {code} }})}."
+    "i" = "Write {.code {call[[1]]}({before}, {{ {code} }})}."
   ), "not_a_block", call)
 }
 

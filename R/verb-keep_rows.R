@@ -1,23 +1,40 @@
-#' Keep the rows where a formula holds
+#' Keep or drop the rows where a formula holds
+#'
+#' `keep_rows()` keeps the rows where the condition is true, `drop_rows()` all others.
 #'
 #' @param x A data frame, or a live table from [open_table()].
 #' @param condition A formula as in [set_columns()] that is true or false for each row. Rows where it is
-#'   missing are not kept.
+#'   missing are neither kept by the one nor dropped by the other.
 #' @param ... Nothing: there is one condition; several are joined with `&&`.
-#' @return A table with all columns of `x` and the rows where the condition is true, in their order. Row
-#'   names that are only numbers are counted anew.
+#' @param within Columns by whose values the rows are grouped, as in [set_columns()]: aggregates in the condition are then of
+#'   the group.
+#' @return A table with all columns of `x` and these rows, in their order. Row names that are only numbers are counted
+#'   anew.
 #' @section Errors:
 #' As [set_columns()]; `rowanroot_type_mismatch` if the condition is neither true nor false.
 #' @examples
 #' visits <- data.frame(hive = c("NB-01", "NB-02", "SH-01"), net_kg = c(25, 22.3, NA))
 #' visits |> keep_rows(net_kg > 24)
-#' visits |> keep_rows(is.na(net_kg) || net_kg < 24)
+#' visits |> drop_rows(net_kg < 24)
+#'
+#' # The best visit of each hive
+#' visits <- data.frame(hive = c("NB-01", "NB-01", "SH-01"), net_kg = c(25, 22.3, 14))
+#' visits |> keep_rows(net_kg == max(net_kg), within = hive)
 #' @export
-keep_rows <- function(x, condition, ...) {
+keep_rows <- function(x, condition, ..., within = NULL) {
   call <- quote(keep_rows())
   check_table(x, call)
   check_one_condition(substitute(list(...)), call)
-  apply_step(x, new_step_keep_rows(substitute(condition), column_names(x), parent.frame(), call), call)
+  apply_step(x, new_step_keep_rows("keep_rows", substitute(condition), substitute(within), column_names(x), parent.frame(), call), call)
+}
+
+#' @rdname keep_rows
+#' @export
+drop_rows <- function(x, condition, ..., within = NULL) {
+  call <- quote(drop_rows())
+  check_table(x, call)
+  check_one_condition(substitute(list(...)), call)
+  apply_step(x, new_step_keep_rows("drop_rows", substitute(condition), substitute(within), column_names(x), parent.frame(), call), call)
 }
 
 check_one_condition <- function(others, call) {
@@ -33,9 +50,9 @@ check_one_condition <- function(others, call) {
                "bad_formula", call)
 }
 
-new_step_keep_rows <- function(condition, names, env, call) {
+new_step_keep_rows <- function(verb, condition, within, names, env, call) {
   if (identical(condition, quote(expr = ))) {
-    stop_because(c("There is no condition.", "i" = "Write {.code keep_rows(x, net_kg > 0)}."), "bad_formula", call)
+    stop_because(c("There is no condition.", "i" = "Write {.code {verb}(x, net_kg > 0)}."), "bad_formula", call)
   }
   if (is_call_to(condition, c("{", "<-"))) {
     stop_because(c("The condition sets a column: {.code {one_line(condition)}}.",
@@ -43,22 +60,27 @@ new_step_keep_rows <- function(condition, names, env, call) {
                  "bad_formula", call)
   }
   node <- bind_formula(condition, new_scope(names, env, condition, call))
-  structure(list(node = node, typed = condition, columns = names, columns_before = names, env = env),
+  structure(list(verb = verb, node = node, within = if (!is.null(within)) choose_columns(within, names, env, call),
+                 typed = list(condition = condition, within = within), columns = names, columns_before = names, env = env),
             class = c("step_keep_rows", "step"))
 }
 
 #' @export
-bind_step.step_keep_rows <- function(step, names, call) new_step_keep_rows(step$typed, names, step$env, call)
+bind_step.step_keep_rows <- function(step, names, call) {
+  new_step_keep_rows(step$verb, step$typed$condition, step$typed$within, names, step$env, call)
+}
 
 #' @export
 run_step.step_keep_rows <- function(step, data, call) {
-  rows_where(data, true_or_false(step, data, call))
+  condition <- true_or_false(step, data, call)
+  rows_where(data, if (step$verb == "keep_rows") condition else !condition | is.na(condition))
 }
 
 true_or_false <- function(step, data, call) {
   run <- new_run(data, nrow(data), call)
-  start_line(run, step$typed)
-  condition <- type_condition(list(condition = step$node, shown = step$typed), run, as_row_condition = TRUE)
+  run$within <- unlist(run$columns[step$within])
+  start_line(run, step$typed$condition)
+  condition <- type_condition(list(condition = step$node, shown = step$typed$condition), run, as_row_condition = TRUE)
   values <- node_values(list(condition), run)[[1]]
   if (length(values) == run$rows) values else rep_len(values, run$rows)
 }
@@ -73,10 +95,13 @@ rows_where <- function(data, condition) {
 }
 
 #' @export
-step_key.step_keep_rows <- function(step) paste0("keep_rows(", canonical(step$node), ")")
+step_key.step_keep_rows <- function(step) {
+  paste0(step$verb, "(", canonical(step$node), if (length(step$within)) paste0("|", paste(quoted(step$within), collapse = ",")), ")")
+}
 
 #' @export
 step_lines.step_keep_rows <- function(step) {
-  list(list(name = "rows", text = paste0("keep_rows(", line_text(step$typed), ")"), key = rlang::hash(step_key(step)),
+  within <- if (length(step$within)) paste0(", within = ", one_line(step$typed$within))
+  list(list(name = "rows", text = paste0(step$verb, "(", line_text(step$typed$condition), within, ")"), key = rlang::hash(step_key(step)),
             values = shown_values(step$node)))
 }

@@ -91,7 +91,8 @@ set_columns <- function(x, block, ..., within = NULL, along = NULL, carry = all_
   call <- quote(set_columns())
   check_table(x, call)
   check_nothing_outside(substitute(list(...)), call)
-  step <- new_step_set_columns(substitute(block), substitute(within), substitute(along), substitute(carry), substitute(after),
+  carry <- with_columns_found(substitute(carry), x, parent.frame(), call)
+  step <- new_step_set_columns(substitute(block), substitute(within), substitute(along), carry, substitute(after),
                                column_names(x), parent.frame(), call)
   apply_step(x, step, call)
 }

@@ -244,6 +244,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// first_rows_cpp
+Rcpp::IntegerVector first_rows_cpp(Rcpp::IntegerVector of_row, double groups);
+RcppExport SEXP _rowanroot_first_rows_cpp(SEXP of_rowSEXP, SEXP groupsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type of_row(of_rowSEXP);
+    Rcpp::traits::input_parameter< double >::type groups(groupsSEXP);
+    rcpp_result_gen = Rcpp::wrap(first_rows_cpp(of_row, groups));
+    return rcpp_result_gen;
+END_RCPP
+}
 // are_yet_to_be_made_cpp
 bool are_yet_to_be_made_cpp(SEXP texts);
 RcppExport SEXP _rowanroot_are_yet_to_be_made_cpp(SEXP textsSEXP) {
@@ -679,6 +691,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_different_texts_cpp", (DL_FUNC) &_rowanroot_different_texts_cpp, 1},
     {"_rowanroot_find_members_cpp", (DL_FUNC) &_rowanroot_find_members_cpp, 3},
     {"_rowanroot_find_places_cpp", (DL_FUNC) &_rowanroot_find_places_cpp, 3},
+    {"_rowanroot_first_rows_cpp", (DL_FUNC) &_rowanroot_first_rows_cpp, 2},
     {"_rowanroot_are_yet_to_be_made_cpp", (DL_FUNC) &_rowanroot_are_yet_to_be_made_cpp, 1},
     {"_rowanroot_coded_texts_cpp", (DL_FUNC) &_rowanroot_coded_texts_cpp, 2},
     {"_rowanroot_coded_parts_cpp", (DL_FUNC) &_rowanroot_coded_parts_cpp, 1},

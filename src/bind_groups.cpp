@@ -176,3 +176,11 @@ SEXP find_places_cpp(SEXP column, SEXP table, int threads) {
   find_places(column, table, threads, INTEGER(places));
   return places;
 }
+
+// The first row of each group, from 1.
+// [[Rcpp::export]]
+Rcpp::IntegerVector first_rows_cpp(Rcpp::IntegerVector of_row, double groups) {
+  std::vector<std::int32_t> first = first_rows(of_row.begin(), static_cast<std::size_t>(of_row.size()), static_cast<std::size_t>(groups));
+  for (std::int32_t& row : first) ++row;
+  return Rcpp::wrap(first);
+}

@@ -22,3 +22,14 @@ test_that("row names that are no numbers are kept, and so is the class", {
   expect_identical(row.names(result), c("x", "z"))
   expect_s3_class(result, c("weighing", "data.frame"), exact = TRUE)
 })
+
+test_that("rows are dropped where the condition is true, and groups have conditions of their own", {
+  set.seed(8)
+  data <- data.frame(g = sample(c("a", "b", NA), 200, TRUE), x = sample(c(1:9, NA), 200, TRUE))
+  expect_identical(drop_rows(data, x > 4)$x, data$x[is.na(data$x) | data$x <= 4])
+  best <- stats::ave(replace(data$x, is.na(data$x), -1), paste(data$g), FUN = max)
+  expect_identical(keep_rows(data, x == max(x, na.rm = TRUE), within = g)$x, data$x[which(data$x == best)])
+  expect_identical(drop_rows(data, .rows > 60, within = g)$g, data$g[stats::ave(data$x, paste(data$g), FUN = length) <= 60])
+  expect_error(drop_rows(data), class = "rowanroot_bad_formula")
+  expect_error(keep_rows(data, x > 1, within = h), class = "rowanroot_unknown_column")
+})

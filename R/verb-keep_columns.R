@@ -1,0 +1,94 @@
+#' Keep, leave out and move columns
+#'
+#' `keep_columns()` keeps the columns that are named, in the order in which they are; `drop_columns()` leaves them out;
+#' `move_columns()` puts them side by side in another place.
+#'
+#' @param x A data frame, or a live table from [open_table()].
+#' @param ... The columns, as [all_columns()] says.
+#' @param after Where the columns go: after the column of this name; `0` puts them first. By default they go last.
+#' @return A table with these columns, and the rows of `x`. Columns are shared with `x`, not copied.
+#' @section Errors:
+#' `rowanroot_unknown_column`; `rowanroot_bad_choice` for what chooses no column; `rowanroot_bad_argument` for a column that is given
+#' with a name: [rename_columns()] gives names.
+#' @examples
+#' visits <- data.frame(hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5), tare_kg = c(6, 6.2), frames = c(3L, 6L))
+#' visits |> keep_columns(frames, names_like("*_kg"))
+#' visits |> drop_columns(gross_kg:tare_kg)
+#' visits |> move_columns(columns_where(is.integer), after = hive)
+#' @export
+keep_columns <- function(x, ...) {
+  call <- quote(keep_columns())
+  check_table(x, call)
+  typed <- typed_choice(substitute(list(...)), x, parent.frame(), call)
+  apply_step(x, new_step_columns("keep_columns", typed, NULL, column_names(x), parent.frame(), call), call)
+}
+
+#' @rdname keep_columns
+#' @export
+drop_columns <- function(x, ...) {
+  call <- quote(drop_columns())
+  check_table(x, call)
+  typed <- typed_choice(substitute(list(...)), x, parent.frame(), call)
+  apply_step(x, new_step_columns("drop_columns", typed, NULL, column_names(x), parent.frame(), call), call)
+}
+
+#' @rdname keep_columns
+#' @export
+move_columns <- function(x, ..., after = NULL) {
+  call <- quote(move_columns())
+  check_table(x, call)
+  typed <- typed_choice(substitute(list(...)), x, parent.frame(), call)
+  apply_step(x, new_step_columns("move_columns", typed, substitute(after), column_names(x), parent.frame(), call), call)
+}
+
+# The choice of columns as code.
+typed_choice <- function(typed, x, env, call) {
+  parts <- as.list(typed)[-1]
+  named <- names(parts)[nzchar(names(parts))]
+  if (length(named)) {
+    stop_because(c("{.code {deparse(call)}} takes columns as they are named.", "x" = "One is given with the name {.arg {named[1]}}.",
+                   "i" = "To rename write {.code rename_columns(x, {named[1]} = {one_line(parts[[named[1]]])})}."), "bad_argument", call)
+  }
+  if (!length(parts)) stop_because(c("There are no columns.", "i" = "Write {.code {call[[1]]}(x, hive, net_kg)}."), "bad_choice", call)
+  with_columns_found(as.call(c(quote(c), parts)), x, env, call)
+}
+
+new_step_columns <- function(verb, typed, after, names, env, call) {
+  chosen <- choose_columns(typed, names, env, call)
+  if (!length(chosen) && verb != "drop_columns") {
+    stop_because(c("{.code {paste(vapply(as.list(typed)[-1], one_line, ''), collapse = ', ')}} chooses no column.", "i" = "There are {.code {some_of(names)}}."), "bad_choice", call)
+  }
+  columns <- switch(verb,
+    keep_columns = chosen,
+    drop_columns = setdiff(names, chosen),
+    move_columns = moved(names, chosen, place_of(after, names, env, call))
+  )
+  structure(list(verb = verb, typed = typed, after = after, from = columns, columns = columns, columns_before = names, env = env),
+            class = c("step_columns", "step"))
+}
+
+# `place` says how many of the old columns come before.
+moved <- function(names, chosen, place) {
+  rest <- setdiff(names, chosen)
+  append(rest, chosen, after = sum(match(rest, names) <= place))
+}
+
+#' @export
+bind_step.step_columns <- function(step, names, call) new_step_columns(step$verb, step$typed, step$after, names, step$env, call)
+
+# The step has for each of its columns the name that it had.
+#' @export
+run_step.step_columns <- function(step, data, call) {
+  with_columns(data, stats::setNames(unclass(data)[step$from], step$columns))
+}
+
+#' @export
+step_key.step_columns <- function(step) {
+  paste0("columns(", paste(quoted(step$columns), quoted(step$from), sep = "=", collapse = ","), ")")
+}
+
+#' @export
+step_lines.step_columns <- function(step) {
+  shown <- c(vapply(as.list(step$typed)[-1], one_line, ""), if (!is.null(step$after)) paste("after =", one_line(step$after)))
+  list(list(name = "columns", text = paste0(step$verb, "(", paste(shown, collapse = ", "), ")"), key = rlang::hash(step_key(step))))
+}

@@ -1,0 +1,123 @@
+#' One row for each group
+#'
+#' @param x A data frame, or a live table from [open_table()].
+#' @param columns Columns by whose values the rows are grouped, as [all_columns()] says: missing values are a group of their own.
+#' @param block Lines in braces, as in [set_columns()]; each gives one value for a group, such as `mean(net_kg)` or `.rows`. Later
+#'   lines can use earlier ones. Without a block there are only the groups: `one_row_per(x, all_columns())` has the different
+#'   rows.
+#' @param ... Nothing: a formula outside the braces is an error.
+#' @return A table of the class of `x` with the columns that make the groups and those that the block sets, a row for each group, in
+#'   the order in which groups first come.
+#' @section Errors:
+#' As [set_columns()]; `rowanroot_not_one_value` for a formula that has a value for each row; `rowanroot_bad_target` to set a
+#' column that makes the groups.
+#' @examples
+#' visits <- data.frame(
+#'   apiary = c("NB", "NB", "SH"), keeper = c("Ada", "Jo", "Ada"), net_kg = c(25, 22.3, 14)
+#' )
+#' visits |> one_row_per(apiary, {
+#'   visits  <- .rows
+#'   mean_kg <- mean(net_kg)
+#'   above   <- max(net_kg) - mean_kg
+#' })
+#' visits |> one_row_per(c(apiary, keeper))
+#' @export
+one_row_per <- function(x, columns, block, ...) {
+  call <- quote(one_row_per())
+  check_table(x, call)
+  check_nothing_outside(substitute(list(...)), call)
+  if (missing(columns)) stop_because(c("There are no columns to group by.", "i" = "Write {.code one_row_per(x, apiary, {{ mean_kg <- mean(net_kg) }})}."), "bad_choice", call)
+  columns <- with_columns_found(substitute(columns), x, parent.frame(), call)
+  block <- if (missing(block)) quote({}) else substitute(block)
+  apply_step(x, new_step_one_row_per(columns, block, column_names(x), parent.frame(), call), call)
+}
+
+new_step_one_row_per <- function(columns, block, names, env, call) {
+  keys <- choose_columns(columns, names, env, call)
+  if (!length(keys)) stop_because("{.code {one_line(columns)}} chooses no column.", "bad_choice", call)
+  statements <- if (identical(block, quote({}))) list() else bind_block(block, names, env, call)
+  step <- list(keys = keys, statements = one_value_statements(statements, keys, call), typed = list(columns = columns, block = block),
+               columns_before = names, env = env)
+  set <- as.character(final_targets(statements)$set)
+  step$columns <- c(keys, set[!is_scratch(set)])
+  structure(step, class = c("step_one_row_per", "step_set_columns", "step"))
+}
+
+# Statements that are marked if only their values can say whether there is one for a group.
+one_value_statements <- function(statements, keys, call) {
+  of_group <- keys
+  for (k in seq_along(statements)) {
+    statement <- statements[[k]]
+    taken <- intersect(statement$targets, keys)
+    if (length(taken)) {
+      stop_because(c("{.code {line_text(statement$line)}} sets {.code {taken[1]}}, by which the rows are grouped.", "i" = "Give it another name."),
+                   "bad_target", call)
+    }
+    if (statement$removes) next
+    found <- values_of_group(statement$node, of_group)
+    if (is.na(found)) statements[[k]]$look <- TRUE
+    else if (!found && !all(is_scratch(statement$targets))) stop_not_one_value(line_text(statement$line), call)
+    if (is.na(found) || found) of_group <- union(of_group, statement$targets)
+    else of_group <- setdiff(of_group, statement$targets)
+  }
+  statements
+}
+
+# Whether a tree has one value for each group: NA if only its values can say so.
+values_of_group <- function(node, of_group) {
+  all_of <- function(nodes) all(vapply(unname(nodes), values_of_group, NA, of_group = of_group))
+  switch(node$kind,
+    value = TRUE,
+    column = node$name %in% of_group,
+    rows = node$name == ".rows",
+    aggregate = is.null(node$within) || all(node$within %in% of_group),
+    word = all_of(node$arguments),
+    choose = all_of(node[c("condition", "yes", "no")]),
+    shared = values_of_group(node$memory$node, of_group),
+    several = all_of(node$parts),
+    r_call = if (is_value_by_value(node$name, node$fun) && isTRUE(all_of(node$arguments))) TRUE else NA,
+    r_code = NA,
+    FALSE
+  )
+}
+
+stop_not_one_value <- function(formula, call) {
+  stop_because(c("{.code {formula}} has a value for each row, not one for each group.",
+                 "i" = "Take one of them, as by {.code mean()}, {.code max()} or {.code first_value()}; a name that begins with a dot is for what is only used on the way."),
+               "not_one_value", call)
+}
+
+#' @export
+bind_step.step_one_row_per <- function(step, names, call) new_step_one_row_per(step$typed$columns, step$typed$block, names, step$env, call)
+
+#' @export
+run_step.step_one_row_per <- function(step, data, call) {
+  run <- new_run(data, nrow(data), call)
+  run$within <- unlist(run$columns[step$keys])
+  groups <- run_groups(run)
+  first <- first_rows_cpp(groups$of_row, length(groups$sizes))
+  for (statement in step$statements) {
+    run_statement(run, statement)
+    if (isTRUE(statement$look)) check_one_value(run_results(run, statement$targets), groups, first, line_text(statement$line), call)
+  }
+  columns <- lapply(run_results(run, step$columns), take_rows, rows = first)
+  as_table_like(data, columns, .set_row_names(length(first)))
+}
+
+check_one_value <- function(columns, groups, first, formula, call) {
+  for (column in columns) {
+    if (!identical(unname(take_rows(column, first[groups$of_row + 1L])), unname(column))) stop_not_one_value(formula, call)
+  }
+}
+
+#' @export
+step_key.step_one_row_per <- function(step) {
+  lines <- vapply(step$statements, statement_key, "")
+  paste0("one_row_per(", paste(quoted(step$keys), collapse = ","), "|", paste(lines, collapse = ";"), ")")
+}
+
+#' @export
+step_lines.step_one_row_per <- function(step) {
+  rows <- list(name = "rows", text = paste0("one_row_per(", one_line(step$typed$columns), ")"), key = rlang::hash(paste(quoted(step$keys), collapse = ",")))
+  c(list(rows), NextMethod())
+}
