@@ -78,8 +78,9 @@ is_scratch <- function(name) startsWith(name, ".")
 stop_not_a_block <- function(block, call) {
   given <- !identical(block, quote(expr = ))
   is_line <- given && is_call_to(block, "<-")
-  code <- if (is_line) one_line(block) else "net_kg <- gross_kg - tare_kg"
-  before <- if (identical(call[[1]], quote(one_row_per))) "x, apiary" else "x"
+  groups <- identical(call[[1]], quote(one_row_per))
+  code <- if (is_line) one_line(block) else if (groups) "mean_kg <- mean(net_kg)" else "net_kg <- gross_kg - tare_kg"
+  before <- if (groups) "x, apiary" else "x"
   stop_because(c(
     "The formulas must stand in braces, as one block.",
     "x" = if (given) "This stands outside of them: {.code {one_line(block)}}." else "There are none.",

@@ -173,7 +173,7 @@ value_by_value <- c(
 delayedAssign("own_value_by_value", list(
   date_part = date_part, split_text = split_text, join_text = join_text, title_case = title_case, text_between = text_between,
   text_match = text_match, as_number = as_number, as_date = as_date, as_time = as_time, as_category = as_category, bands = bands, look_up = look_up_in_block,
-  start_of = start_of, time_between = time_between, convert_unit = convert_unit
+  has_form = has_form, start_of = start_of, time_between = time_between, convert_unit = convert_unit
 ))
 
 is_value_by_value <- function(name, fun) {

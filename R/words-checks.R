@@ -1,0 +1,76 @@
+#' Conditions that many tables must meet
+#'
+#' For [must_hold()], [keep_rows()] and formulas: `known()` is true where no column is missing, `only_once()` where no other row
+#' has the same values, `in_range()` where a value lies between two ends, which belong to the range, and `has_form()` where a
+#' pattern matches the whole text.
+#'
+#' Others need no word of their own: `apiary %in% c("NB", "SH")` for one of a set, `.rows == nrow(hives)` for as many rows as
+#' another table has, `strength != "other"` where a label must not be the one for all the rest.
+#'
+#' @param ... Columns, or vectors. For `only_once()` in a formula names of columns, as [all_columns()] says.
+#' @param x A column, or a vector.
+#' @param low,high The ends of the range; columns too.
+#' @param pattern A regular expression, as R's [regex] has them with `perl = TRUE`.
+#' @return `TRUE` or `FALSE` for each row; missing where `x` is.
+#' @section Errors:
+#' `rowanroot_bad_argument` for a pattern that R can't read; `rowanroot_type_mismatch`; `rowanroot_bad_text` for text that is not UTF-8.
+#' @examples
+#' visits <- data.frame(hive = c("NB-01", "NB-02", "nb3"), day = c(1, 1, 2), net_kg = c(25, NA, 62))
+#' visits |> set_columns({
+#'   is_known  <- known(net_kg)
+#'   is_likely <- in_range(net_kg, 0, 60)
+#'   is_code   <- has_form(hive, "[A-Z]{2}-\\d+")
+#'   is_alone  <- only_once(day)
+#' })
+#' @export
+known <- function(...) across_vectors("known", list(...))
+
+#' @rdname known
+#' @export
+only_once <- function(...) {
+  columns <- data.frame(...)
+  !(duplicated(columns) | duplicated(columns, fromLast = TRUE))
+}
+
+#' @rdname known
+#' @export
+in_range <- function(x, low = -Inf, high = Inf) x >= low & x <= high
+
+#' @rdname known
+#' @export
+has_form <- function(x, pattern) {
+  call <- quote(has_form())
+  check_pattern(pattern, call)
+  texts <- different_texts(x, call)
+  found <- grepl(paste0("^(?:", pattern, ")$"), texts$values, perl = TRUE)
+  found[is.na(texts$values)] <- NA
+  at_rows(found, texts)
+}
+
+bind_known <- function(given, expr, scope) {
+  check_has_columns(given, expr, scope)
+  columns <- lapply(unname(given), function(one) word_node("!", word_node("is.na", bind_formula(one, scope), shown = expr), shown = expr))
+  Reduce(function(a, b) word_node("&", a, b, shown = expr), columns)
+}
+
+bind_only_once <- function(given, expr, scope) {
+  if (!is.null(scope$in_function)) give_up()
+  check_has_columns(given, expr, scope)
+  columns <- choose_columns(as.call(c(quote(c), unname(given))), scope$columns, scope$env, scope$call)
+  rows <- list(kind = "aggregate", entry = aggregates$length, argument = bind_formula(as.name(columns[1]), scope), skip_missing = FALSE,
+               within = columns, shown = expr, env = scope$env)
+  word_node("==", rows, value_node(1L, 1L), shown = expr)
+}
+
+bind_in_range <- function(given, expr, scope) {
+  x <- shared(bind_formula(given$x, scope))
+  ends <- list(low = ">=", high = "<=")[names(given)[names(given) != "x"]]
+  sides <- Map(function(name, comparison) word_node(comparison, x, bind_formula(given[[name]], scope), shown = expr), names(ends), ends)
+  if (!length(sides)) sides <- list(word_node(">=", x, value_node(-Inf, -Inf), shown = expr))
+  Reduce(function(a, b) word_node("&", a, b, shown = expr), sides)
+}
+
+check_has_columns <- function(given, expr, scope) {
+  if (length(given)) return(invisible())
+  stop_because(c("{.code {one_line(expr)}} needs columns.", "x" = "None is given in {.code {scope_text(scope)}}."), "bad_argument", scope$call)
+}
