@@ -1,0 +1,144 @@
+#' What is in each column
+#'
+#' @param x A data frame, or a live table from [open_table()].
+#' @param ... Columns, as [all_columns()] says: all by default.
+#' @return A data frame of class `column_summary` with a row for each column: its name (`column`) and `type`, how many rows are `known` and
+#'   `missing`, and how many `different` values there are; of numbers, dates and times `mean`, `sd`, `min`, the quartiles `q1`, `median`
+#'   and `q3` (as R's [stats::quantile()]) and `max`, as doubles: days or seconds since 1970-01-01; of texts, categories, true and false
+#'   the most `frequent` three values with their counts, of equally frequent ones those that come first. Printed, dates are dates,
+#'   and what is nothing beside a column's greatest values reads 0.
+#' @section Errors:
+#' `rowanroot_unknown_column`, `rowanroot_not_a_table`.
+#' @examples
+#' visits <- data.frame(
+#'   hive = c("NB-01", "NB-02", "NB-01", NA), net_kg = c(25, 22.3, NA, 14.5),
+#'   day = as.Date("2025-03-01") + 0:3
+#' )
+#' column_summary(visits)
+#' as.data.frame(column_summary(visits, net_kg))
+#' @export
+column_summary <- function(x, ...) {
+  call <- quote(column_summary())
+  check_table(x, call)
+  names <- column_names(x)
+  if (...length()) names <- choose_columns(typed_choice(substitute(list(...)), x, parent.frame(), call), names, parent.frame(), call)
+  data <- unclass(if (is_live_table(x)) table_data(x, call) else x)[names]
+  rows <- lapply(names, function(name) summary_row(name, data[[name]], call))
+  result <- do.call(rbind, c(list(summary_row("", logical(), call)[0, ]), rows))
+  structure(result, models = lapply(data, utils::head, 0), class = c("column_summary", "data.frame"))
+}
+
+summary_row <- function(name, column, call) {
+  is_plain <- is.atomic(column) && is.null(dim(column)) && !is.complex(column) && !is.raw(column)
+  missing <- if (is_plain) count_missing(column) else 0
+  row <- data.frame(column = name, type = type_name(column), known = NROW(column) - missing, missing = missing, different = NA_real_, mean = NA_real_,
+                    sd = NA_real_, min = NA_real_, q1 = NA_real_, median = NA_real_, q3 = NA_real_, max = NA_real_, frequent = NA_character_)
+  if (!is_plain) return(row)
+  groups <- group_rows_cpp(list(stored_values(column)), length(column), getOption("rowanroot.threads", 0L))
+  first <- first_rows_cpp(groups$of_row, length(groups$sizes))
+  is_known <- !is.na(column[first])
+  row$different <- sum(is_known)
+  if (is_measured(column)) row[names(measures)] <- measured(column, call)
+  else if (row$different > 0) row$frequent <- frequent_values(column[first][is_known], groups$sizes[is_known])
+  row
+}
+
+is_measured <- function(column) {
+  is.numeric(column) && !is.factor(column) || inherits(column, c("Date", "POSIXct", "difftime", "integer64"))
+}
+
+measures <- list(mean = quote(mean(x, na.rm = TRUE)), sd = quote(sd(x, na.rm = TRUE)), min = quote(min(x, na.rm = TRUE)),
+                 q1 = quote(quantile(x, 0.25, na.rm = TRUE)), median = quote(median(x, na.rm = TRUE)), q3 = quote(quantile(x, 0.75, na.rm = TRUE)),
+                 max = quote(max(x, na.rm = TRUE)))
+
+# By the engine, in one run.
+measured <- function(column, call) {
+  x <- if (inherits(column, "integer64")) bit64::as.double.integer64(column) else as.double(unclass(column))
+  if (all(is.na(x))) return(rep(NA_real_, length(measures)))
+  run <- new_run(list(x = x), length(x), call)
+  vapply(measures, function(code) {
+    as.double(type_node(bind_formula(code, new_scope("x", environment(), code, call)), run)$value)
+  }, 0)
+}
+
+frequent_values <- function(values, counts) {
+  top <- utils::head(order(-counts, method = "radix"), 3)
+  paste0(encodeString(as.character(values[top])), " (", format(counts[top], big.mark = ",", trim = TRUE), ")", collapse = ", ")
+}
+
+#' @export
+`[.column_summary` <- function(x, ...) as.data.frame(x)[...]
+
+#' @export
+as.data.frame.column_summary <- function(x, ...) {
+  attr(x, "models") <- NULL
+  class(x) <- "data.frame"
+  x
+}
+
+#' @export
+format.column_summary <- function(x, width = cli::console_width(), ...) {
+  models <- attr(x, "models")
+  data <- as.data.frame(x)
+  if (!nrow(data)) return("There are no columns.")
+  counts <- function(rows) c(list(column = data$column[rows], type = data$type[rows]), lapply(data[rows, c("missing", "different")], shown_count))
+  is_number <- vapply(models, is_measured, NA)
+  numbers <- Map(function(row, model) shown_measures(unlist(data[row, names(measures)]), model), which(is_number), models[is_number])
+  numbers <- lapply(stats::setNames(nm = names(measures)), function(name) vapply(numbers, `[[`, "", name))
+  texts <- list(`most frequent` = ifelse(is.na(data$frequent[!is_number]), "", data$frequent[!is_number]))
+  c(if (any(is_number)) format_summary(c(counts(is_number), numbers), width), if (any(is_number) && !all(is_number)) "",
+    if (!all(is_number)) format_summary(c(counts(!is_number), texts), width))
+}
+
+shown_count <- function(count) ifelse(is.na(count), "", format(count, big.mark = ",", trim = TRUE, scientific = FALSE))
+
+# Beside the greatest values of the column rounding leaves 0.
+shown_measures <- function(values, model) {
+  if (inherits(model, c("Date", "POSIXct"))) {
+    shown <- vapply(values, shown_moment, "", model = model)
+    days <- if (inherits(model, "Date")) values[["sd"]] else values[["sd"]] / 86400
+    shown[["sd"]] <- if (is.na(days)) "" else paste(format(days, digits = 3), "days")
+    return(shown)
+  }
+  values[abs(values) < 1e-12 * max(abs(values), na.rm = TRUE)] <- 0
+  vapply(values, function(value) {
+    far <- is.finite(value) && value != 0 && (abs(value) >= 1e15 || abs(value) < 1e-4)
+    if (is.na(value)) "" else format(signif(value, 5), digits = 5, big.mark = ",", scientific = far)
+  }, "")
+}
+
+shown_moment <- function(value, model) {
+  if (is.na(value)) return("")
+  if (inherits(model, "Date")) return(format(structure(floor(value), class = "Date")))
+  zone <- attr(model, "tzone")[1]
+  format(structure(value, class = c("POSIXct", "POSIXt")), "%Y-%m-%d %H:%M", tz = if (is.null(zone)) "" else zone)
+}
+
+# Columns of text, the numbers aligned right; those that do not fit beside the others begin again below, after the names.
+format_summary <- function(columns, width) {
+  cells <- Map(function(column, name) {
+    cells <- c(cli::style_bold(name), if (name %in% c("column", "type", "most frequent")) encodeString(column) else column)
+    if (name %in% c("column", "type", "most frequent")) left(cells) else right(cells)
+  }, columns, names(columns))
+  widths <- vapply(cells, function(cell) max(cli::ansi_nchar(cell, "width")), 0L) + 2
+  cells$column <- cli::ansi_strtrim(cells$column, 30, ellipsis = mark("\u2026", "..."))
+  widths[["column"]] <- min(widths[["column"]], 32)
+  strips <- list()
+  used <- width
+  for (k in seq_along(cells)[-1]) {
+    if (used + widths[k] > width && (k == 2 || used > widths[["column"]])) {
+      strips <- c(strips, list(cells["column"]))
+      used <- widths[["column"]]
+    }
+    strips[[length(strips)]] <- c(strips[[length(strips)]], cells[k])
+    used <- used + widths[k]
+  }
+  lines <- lapply(strips, function(strip) c(cli::ansi_strtrim(do.call(paste, c(unname(strip), sep = "  ")), width), ""))
+  utils::head(unlist(lines), -1)
+}
+
+#' @export
+print.column_summary <- function(x, width = cli::console_width(), ...) {
+  cat(cli::ansi_trimws(format(x, width = width), "right"), sep = "\n")
+  invisible(x)
+}
