@@ -22,3 +22,4 @@ shoot() {
 
 shoot demo 62 "rowanroot demo visits-demo" 8
 shoot peek 24 "rowanroot demo d >/dev/null; clear; cd d; rowanroot peek 'visits/*.csv'" 11
+shoot summary 16 "rowanroot demo d >/dev/null; clear; cd d; Rscript -e 'rowanroot::column_summary(rowanroot::open_table(\"visits/*.csv\"))'" 11
