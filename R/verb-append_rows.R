@@ -103,6 +103,10 @@ put_below <- function(parts, name, call) {
   known <- parts[!bare]
   if (!length(known)) return(unlist(parts))
   model <- known[[1]]
+  if (any(vapply(parts, function(part) length(dim(part)) > 0, NA))) {
+    stop_because(c("Column {.code {name}} can't be put below another: it is {what_is(model)}.", "i" = "Make columns of its parts first, or leave it out."),
+                 "type_mismatch", call, column = name)
+  }
   if (any(vapply(known, is.factor, NA)) && all(vapply(known, function(part) is.factor(part) || is.character(part), NA))) return(categories_below(parts, bare))
   for (k in seq_along(parts)) if (!bare[k] && !are_of_one_sort(model, parts[[k]])) stop_not_of_one_sort(parts, k, model, name, call)
   if (any(vapply(known, inherits, NA, "integer64"))) known <- lapply(known, bit64::as.integer64)

@@ -17,8 +17,14 @@
 #' @export
 rename_columns <- function(x, ..., style = NULL) {
   call <- quote(rename_columns())
+  typed <- as.list(substitute(list(...)))[-1]
+  # In `visits |> rename_columns(x = longitude)` the table comes without a name.
+  if ("x" %in% names(sys.call()) && length(typed) && !nzchar(c(names(typed), "")[1])) {
+    typed <- c(list(x = substitute(x)), typed[-1])
+    x <- ..1
+  }
   check_table(x, call)
-  apply_step(x, new_step_rename(as.list(substitute(list(...)))[-1], style, column_names(x), parent.frame(), call), call)
+  apply_step(x, new_step_rename(typed, style, column_names(x), parent.frame(), call), call)
 }
 
 new_step_rename <- function(typed, style, names, env, call) {

@@ -30,6 +30,7 @@ test_that("tables that do not fit are refused by name", {
     append_rows(visits, transform(visits, day = 1))
     append_rows(visits, list(hive = c("a", "b")))
     append_rows(visits, 3)
+    append_rows(cbind(visits, m = I(matrix(1:4, 2))), cbind(visits, m = I(matrix(1:4, 2))))
     append_columns(visits, visits[1])
     append_columns(visits, data.frame(k = 1:3))
   })

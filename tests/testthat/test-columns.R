@@ -17,6 +17,8 @@ test_that("columns are kept, left out and moved as base R's indices say", {
 test_that("columns get names in pairs, by functions and by styles", {
   expect_identical(names(rename_columns(visits, weight = gross_kg, toupper)), c("HIVE", "APIARY", "weight", "TARE_KG", "FRAMES", "KIND"))
   expect_identical(rename_columns(visits, hive = apiary, apiary = hive)$hive, visits$apiary)
+  expect_identical(names(visits |> rename_columns(x = gross_kg, y = tare_kg))[3:4], c("x", "y"))
+  expect_identical(names(rename_columns(x = visits, y = tare_kg))[4], "y")
   names <- c("grossKg", "Net weight (kg)", "HTMLPage", "hive_2b", "\u00c9t\u00e9 froid", "%")
   data <- stats::setNames(data.frame(1, 2, 3, 4, 5, 6), names)
   expect_identical(names(rename_columns(data, style = "snake")), c("gross_kg", "net_weight_kg", "html_page", "hive_2b", "\u00e9t\u00e9_froid", "%"))
