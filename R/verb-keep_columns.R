@@ -11,7 +11,9 @@
 #' `rowanroot_unknown_column`; `rowanroot_bad_choice` for what chooses no column; `rowanroot_bad_argument` for a column that is given
 #' with a name: [rename_columns()] gives names.
 #' @examples
-#' visits <- data.frame(hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5), tare_kg = c(6, 6.2), frames = c(3L, 6L))
+#' visits <- data.frame(
+#'   hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5), tare_kg = c(6, 6.2), frames = c(3L, 6L)
+#' )
 #' visits |> keep_columns(frames, names_like("*_kg"))
 #' visits |> drop_columns(gross_kg:tare_kg)
 #' visits |> move_columns(columns_where(is.integer), after = hive)
