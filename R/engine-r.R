@@ -183,9 +183,8 @@ choose_with_r <- function(condition, yes, no, node, run) {
 check_are_levels <- function(texts, rows, levels, run) {
   new <- setdiff(if (length(texts) == 1) texts else texts[rows], c(levels, NA))
   if (!length(new)) return(invisible())
-  hint <- nearest_name(new[1], levels)
   stop_because(c("{.val {new[1]}} is no level of the category in {.code {run$formula}}.",
-                 "i" = if (length(hint)) "Did you mean {.val {hint}}?" else "Its levels are {.val {some_of(levels)}}.",
+                 "i" = level_hint(new[1], levels),
                  "i" = "Levels are added by {.code as_category(x, levels = c(\u2026))}, and {.code as.character()} makes it text."), "no_level", run$call)
 }
 

@@ -180,10 +180,14 @@ check_levels <- function(node, arguments, run) {
   levels <- levels(run$values[[arguments[[categories]]$id]])
   text <- arguments[[texts]]$value
   if (is.na(text) || text %in% levels) return(invisible())
-  hint <- nearest_name(text, levels)
   warn_because(c("{.val {text}} is no level of {.code {label_of(node$arguments[[categories]])}}.",
                  "x" = "{.code {label_of(node)}} in {.code {run$formula}} is the same for all rows.",
-                 "i" = if (length(hint)) "Did you mean {.val {hint}}?" else "Its levels are {.val {some_of(levels)}}."), "no_level", run$call)
+                 "i" = level_hint(text, levels)), "no_level", run$call)
+}
+
+level_hint <- function(text, levels) {
+  hint <- nearest_name(text, levels)
+  escaped(cli::format_inline(if (length(hint)) "Did you mean {.val {hint}}?" else "Its levels are {.val {some_of(levels)}}.", keep_whitespace = FALSE))
 }
 
 convert <- function(node, type) {
@@ -198,9 +202,7 @@ vector_mode <- function(type) if (type == "text") "character" else type
 
 type_choose <- function(node, run) {
   condition <- type_condition(node, run)
-  if (isTRUE(node$some_rows)) {
-    condition <- logic_node("is_true", condition)
-  }
+  if (isTRUE(node$some_rows)) condition <- logic_node("is_true", condition)
   yes <- type_under(node$yes, condition, run)
   no <- type_under(node$no, logic_node("not", condition), run)
   types <- c(yes$type, no$type)

@@ -1,17 +1,16 @@
 # Words that are short for a longer formula: it is bound in their place, and so compiled with the rest.
 
-derived_word <- function(name, fun, bind) list(name = name, fun = fun, bind = bind)
+# A word that is row-wise may stand in a function of one row.
+derived_word <- function(name, fun, bind, row_wise = FALSE) list(name = name, fun = fun, bind = bind, row_wise = row_wise)
 
 make_derived_words <- function() {
+  across <- function(name, fun, what) derived_word(name, fun, function(given, expr, scope) bind_across(what, given, expr, scope), row_wise = TRUE)
   entries <- list(
     derived_word("z_score", z_score, bind_z_score), derived_word("min_max", min_max, bind_min_max), derived_word("share", share, bind_share),
-    derived_word("change", change, bind_change),
-    derived_word("first_known", first_known, bind_first_known),
-    derived_word("known", known, bind_known), derived_word("only_once", only_once, bind_only_once), derived_word("in_range", in_range, bind_in_range),
-    derived_word("row_total", row_total, function(given, expr, scope) bind_across("total", given, expr, scope)),
-    derived_word("row_mean", row_mean, function(given, expr, scope) bind_across("mean", given, expr, scope)),
-    derived_word("row_min", row_min, function(given, expr, scope) bind_across("min", given, expr, scope)),
-    derived_word("row_max", row_max, function(given, expr, scope) bind_across("max", given, expr, scope))
+    derived_word("change", change, bind_change), derived_word("only_once", only_once, bind_only_once),
+    derived_word("first_known", first_known, bind_first_known, row_wise = TRUE), derived_word("known", known, bind_known, row_wise = TRUE),
+    derived_word("in_range", in_range, bind_in_range, row_wise = TRUE),
+    across("row_total", row_total, "total"), across("row_mean", row_mean, "mean"), across("row_min", row_min, "min"), across("row_max", row_max, "max")
   )
   stats::setNames(entries, vapply(entries, `[[`, "", "name"))
 }
@@ -21,10 +20,9 @@ delayedAssign("derived_words", make_derived_words())
 bind_derived <- function(name, fun, expr, scope) {
   entry <- derived_words[[name]]
   if (is.null(entry) || !identical(entry$fun, fun)) return(NULL)
-  is_across <- startsWith(name, "row_") || name %in% c("first_known", "known", "only_once", "in_range")
-  if (!is.null(scope$in_function) && !is_across) give_up()
+  if (!is.null(scope$in_function) && !entry$row_wise) give_up()
   given <- word_given(fun, expr, scope)
-  if ((!is_across || name == "in_range") && is.null(given$x)) {
+  if ("x" %in% names(formals(fun)) && is.null(given$x)) {
     stop_because(c("{.code {name}()} needs a column.", "x" = "None is given in {.code {scope_text(scope)}}."), "bad_argument", scope$call)
   }
   entry$bind(given, expr, scope)

@@ -31,8 +31,9 @@ column_summary <- function(x, ...) {
 summary_row <- function(name, column, call) {
   is_plain <- is.atomic(column) && is.null(dim(column)) && !is.complex(column) && !is.raw(column)
   missing <- if (is_plain) count_missing(column) else 0
-  row <- data.frame(column = name, type = type_name(column), known = NROW(column) - missing, missing = missing, different = NA_real_, mean = NA_real_,
-                    sd = NA_real_, min = NA_real_, q1 = NA_real_, median = NA_real_, q3 = NA_real_, max = NA_real_, frequent = NA_character_)
+  row <- data.frame(column = name, type = type_name(column), known = NROW(column) - missing, missing = missing, different = NA_real_)
+  row[names(measures)] <- NA_real_
+  row$frequent <- NA_character_
   if (!is_plain) return(row)
   groups <- group_rows_cpp(list(stored_values(column)), length(column), getOption("rowanroot.threads", 0L))
   first <- first_rows_cpp(groups$of_row, length(groups$sizes))
@@ -117,8 +118,8 @@ shown_moment <- function(value, model) {
 # Columns of text, the numbers aligned right; those that do not fit beside the others begin again below, after the names.
 format_summary <- function(columns, width) {
   cells <- Map(function(column, name) {
-    cells <- c(cli::style_bold(name), if (name %in% c("column", "type", "most frequent")) encodeString(column) else column)
-    if (name %in% c("column", "type", "most frequent")) left(cells) else right(cells)
+    heading <- cli::style_bold(name)
+    if (name %in% c("column", "type", "most frequent")) left(c(heading, encodeString(column))) else right(c(heading, column))
   }, columns, names(columns))
   widths <- vapply(cells, function(cell) max(cli::ansi_nchar(cell, "width")), 0L) + 2
   cells$column <- cli::ansi_strtrim(cells$column, 30, ellipsis = mark("\u2026", "..."))

@@ -23,14 +23,12 @@ writable_texts <- function(column, name, call) {
   if (are_yet_to_be_made_cpp(column)) return(column)
   coded <- coded_parts_cpp(column)
   texts <- if (is.null(coded)) list(values = column) else list(values = coded$texts, of_row = coded$of_row)
-  if (are_utf8_cpp(texts$values)) return(column)
-  bad <- rows_of(!is_readable_text(texts$values), texts)
-  if (length(bad)) {
-    stop_because(c("Can't write the column {.code {name}}: its text in row {bad[1]} is not UTF-8.",
+  refuse <- function(rows, call) {
+    stop_because(c("Can't write the column {.code {name}}: its text in row {rows[1]} is not UTF-8.",
                    "i" = "If it is Latin-1, translate it first: {.code {name} <- iconv({name}, \"latin1\", \"UTF-8\")}."),
-                 "bad_text", call, column = name, rows = bad)
+                 "bad_text", call, column = name, rows = rows)
   }
-  at_rows(enc2utf8(texts$values), texts)
+  at_rows(texts_in_utf8(texts, call, refuse)$values, texts)
 }
 
 # Each different value as text.

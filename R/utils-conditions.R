@@ -41,3 +41,6 @@ what_is <- function(x) {
   kind <- type_name(x)
   if (length(x) == 1) paste("one", kind, "value") else paste(length(x), kind, "values")
 }
+
+# Text that stands for itself in a message.
+escaped <- function(x) gsub("}", "}}", gsub("{", "{{", x, fixed = TRUE), fixed = TRUE)

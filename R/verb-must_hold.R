@@ -113,9 +113,6 @@ broken_text <- function(one, title, formula, node, data) {
   paste0(named, ": ", counted_rows(one$rows), ", first ", paste(shown, collapse = ", "), if (one$rows > length(shown)) " \u2026", ".")
 }
 
-# Text that stands for itself in a message.
-escaped <- function(x) gsub("}", "}}", gsub("{", "{{", x, fixed = TRUE), fixed = TRUE)
-
 #' @export
 step_key.step_conditions <- function(step) {
   paste0(step$verb, "(", paste(vapply(step$nodes, canonical, ""), quoted(step$titles), collapse = ";"), "|", paste(quoted(step$within), collapse = ","), ")")

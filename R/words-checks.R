@@ -54,7 +54,6 @@ bind_known <- function(given, expr, scope) {
 }
 
 bind_only_once <- function(given, expr, scope) {
-  if (!is.null(scope$in_function)) give_up()
   check_has_columns(given, expr, scope)
   columns <- choose_columns(as.call(c(quote(c), unname(given))), scope$columns, scope$env, scope$call)
   rows <- list(kind = "aggregate", entry = aggregates$length, argument = bind_formula(as.name(columns[1]), scope), skip_missing = FALSE,

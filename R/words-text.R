@@ -216,10 +216,10 @@ different_texts <- function(x, call, name = "x", checks = TRUE) {
   if (checks) texts_in_utf8(texts, call) else texts
 }
 
-texts_in_utf8 <- function(texts, call) {
+texts_in_utf8 <- function(texts, call, refuse = stop_bad_text) {
   if (are_utf8_cpp(texts$values)) return(texts)
   bad <- !is_readable_text(texts$values)
-  if (any(bad)) stop_bad_text(rows_of(bad, texts), call)
+  if (any(bad)) refuse(rows_of(bad, texts), call)
   texts$values <- enc2utf8(texts$values)
   texts
 }
