@@ -18,15 +18,20 @@ double missing_rank(double) { return missing_real(); }
 // Ranks of sorted rows, of which the first comes after `before` others of its group; dense ones need the whole group.
 template <class Rank>
 void rank_sorted(const KeyedRow* sorted, std::size_t count, std::size_t before, Ties ties, Rank* ranks) {
-  constexpr std::size_t ahead = 24;
+  if (ties == Ties::least) {
+    std::size_t equal_from = 0;
+    for (std::size_t i = 0; i < count; ++i) {
+      equal_from = i > 0 && sorted[i].key == sorted[i - 1].key ? equal_from : i;
+      ranks[sorted[i].row] = static_cast<Rank>(before + equal_from + 1);
+    }
+    return;
+  }
   std::size_t dense = before;
-  for (std::size_t i = 0; i < std::min(ahead, count); ++i) __builtin_prefetch(ranks + sorted[i].row, 1);
   for (std::size_t first = 0; first < count;) {
     std::size_t last = first + 1;
     while (last < count && sorted[last].key == sorted[first].key) ++last;
     ++dense;
     for (std::size_t i = first; i < last; ++i) {
-      if (i + ahead < count) __builtin_prefetch(ranks + sorted[i + ahead].row, 1);
       Rank& rank = ranks[sorted[i].row];
       switch (ties) {
         case Ties::least: rank = static_cast<Rank>(before + first + 1); break;
@@ -88,31 +93,45 @@ class Ranking {
   const std::uint64_t code_;
 };
 
-// In a small group it is quicker to count the lesser values than to sort.
-ROWANROOT_WIDEST std::int64_t count_less(const std::int64_t* keys, std::size_t count, std::int64_t than) {
-  std::int64_t less = 0;
-  for (std::size_t j = 0; j < count; ++j) less += keys[j] < than;
-  return less;
-}
+// In a small group it is quicker to count the lesser values than to sort: for a few keys at a time, each with sums in a vector.
+// `keys` and `less` have room up to a multiple of `at_once`.
+constexpr std::size_t at_once = 4;
 
-// Keys are whole numbers: those that are at most one are less than the next.
-template <class Rank>
-void rank_small(const std::int64_t* keys, const KeyedRow* rows, std::size_t count, Ties ties, Rank* ranks) {
-  for (std::size_t i = 0; i < count; ++i) {
-    const std::int64_t less = ties == Ties::greatest ? 0 : count_less(keys, count, keys[i]);
-    const std::int64_t at_most = ties == Ties::least ? 0 : count_less(keys, count, keys[i] + 1);
-    ranks[rows[i].row] = ties == Ties::least ? static_cast<Rank>(less + 1)
-                         : ties == Ties::greatest ? static_cast<Rank>(at_most)
-                                                  : static_cast<Rank>((static_cast<double>(less + at_most) + 1) / 2);
+ROWANROOT_WIDEST void count_less(const std::int64_t* keys, std::size_t count, std::int64_t more, std::int64_t* less) {
+  for (std::size_t first = 0; first < count; first += at_once) {
+    std::int64_t than[at_once], sums[at_once];
+    for (std::size_t k = 0; k < at_once; ++k) {
+      than[k] = keys[first + k] + more;
+      sums[k] = 0;
+    }
+    for (std::size_t j = 0; j < count; ++j)
+      for (std::size_t k = 0; k < at_once; ++k) sums[k] += keys[j] < than[k];
+    for (std::size_t k = 0; k < at_once; ++k) less[first + k] = sums[k];
   }
 }
 
-// The ranks of one group, whose rows lie together. `small_keys` has room for a small group.
-constexpr std::size_t small = 512;
+// Room for the keys of a small group.
+constexpr std::size_t small = 256;
 
+struct SmallGroup {
+  std::int64_t keys[small] = {}, less[small], at_most[small];
+};
+
+// Keys are whole numbers: those that are at most one are less than the next.
+template <class Rank>
+void rank_small(SmallGroup& group, const KeyedRow* rows, std::size_t count, Ties ties, Rank* ranks) {
+  if (ties != Ties::greatest) count_less(group.keys, count, 0, group.less);
+  if (ties != Ties::least) count_less(group.keys, count, 1, group.at_most);
+  for (std::size_t i = 0; i < count; ++i)
+    ranks[rows[i].row] = ties == Ties::least ? static_cast<Rank>(group.less[i] + 1)
+                         : ties == Ties::greatest ? static_cast<Rank>(group.at_most[i])
+                                                  : static_cast<Rank>((static_cast<double>(group.less[i] + group.at_most[i]) + 1) / 2);
+}
+
+// The ranks of one group, whose rows lie together.
 template <class Rank>
 void rank_group(const SortKeys& keys, const Ranking<Rank>& ranking, const RankOptions& options, KeyedRow* rows, std::size_t count,
-                KeyedRow* spare, std::int64_t* small_keys, Rank* ranks) {
+                KeyedRow* spare, SmallGroup& small_group, Rank* ranks) {
   const bool by_counting = options.ties == Ties::least || options.ties == Ties::greatest || options.ties == Ties::average;
   if (!by_counting || count > small || options.missing != MissingRank::keep) {
     sort_keyed_rows(rows, spare, count);
@@ -125,10 +144,10 @@ void rank_group(const SortKeys& keys, const Ranking<Rank>& ranking, const RankOp
       ranks[rows[i].row] = missing_rank(Rank());
       continue;
     }
-    small_keys[known] = static_cast<std::int64_t>(rows[i].key ^ (std::uint64_t(1) << 63));
+    small_group.keys[known] = static_cast<std::int64_t>(rows[i].key ^ (std::uint64_t(1) << 63));
     rows[known++].row = rows[i].row;
   }
-  rank_small(small_keys, rows, known, options.ties, ranks);
+  rank_small(small_group, rows, known, options.ties, ranks);
 }
 
 // Rows go to buckets of several groups first, since a processor can't write to very many places in turn; then, in the
@@ -154,7 +173,9 @@ void rank_groups(const SortKeys& keys, std::size_t rows, const RankOptions& opti
     apart.emplace_back(most);
     spare.emplace_back(most);
   }
-  const Ranking<Rank> ranking(keys, options, ranks);
+  std::vector<SmallGroup> small_groups(std::max<int>(threads, 1));
+  Buffer<Rank> at_places(rows);
+  const Ranking<Rank> ranking(keys, options, at_places.data());
   run_pieces(buckets.count(), threads, [&](int worker, std::size_t b) {
     const KeyedRow* const bucket = buckets.rows.data() + buckets.starts[b];
     const std::size_t count = buckets.starts[b + 1] - buckets.starts[b], first_group = b * together;
@@ -162,26 +183,35 @@ void rank_groups(const SortKeys& keys, std::size_t rows, const RankOptions& opti
     for (std::size_t i = 0; i < count; ++i) ++ends[bucket[i].group - first_group + 1];
     for (std::size_t k = 0; k < together; ++k) ends[k + 1] += ends[k];
     KeyedRow* const to = apart[worker].data();
-    for (std::size_t i = 0; i < count; ++i) to[ends[bucket[i].group - first_group]++] = bucket[i];
-    std::int64_t small_keys[small];
+    for (std::size_t i = 0; i < count; ++i)
+      to[ends[bucket[i].group - first_group]++] = {bucket[i].key, static_cast<std::uint32_t>(buckets.starts[b] + i), 0};
+    SmallGroup& small_group = small_groups[worker];
     for (std::size_t k = 0, first = 0; k < together; ++k) {
-      rank_group(keys, ranking, options, to + first, ends[k] - first, spare[worker].data(), small_keys, ranks);
+      rank_group(keys, ranking, options, to + first, ends[k] - first, spare[worker].data(), small_group, at_places.data());
       first = ends[k];
     }
   });
+  buckets.bring_back(at_places.data(), ranks, threads);
 }
 
 template <class Rank>
 void rank_all(const SortKeys& keys, std::size_t rows, const RankOptions& options, Workers threads, Rank* ranks) {
-  const Ranking<Rank> ranking(keys, options, ranks);
-  if (options.ties != Ties::dense) {
-    sort_in_buckets(keys, rows, threads, [&](const KeyedRow* sorted, std::size_t count, std::size_t start) { ranking.rank(sorted, count, start); });
-    return;
-  }
+  Buckets buckets = share_out_by_keys(keys, rows, threads);
+  const std::size_t most = buckets.greatest();
+  std::vector<Buffer<KeyedRow>> spare;
+  for (int worker = 0; worker < std::max<int>(threads, 1); ++worker) spare.emplace_back(most);
+  Buffer<Rank> at_places(rows);
+  const Ranking<Rank> ranking(keys, options, at_places.data());
+  run_pieces(buckets.count(), threads, [&](int worker, std::size_t b) {
+    KeyedRow* const first = buckets.rows.data() + buckets.starts[b];
+    const std::size_t start = buckets.starts[b], count = buckets.starts[b + 1] - start;
+    for (std::size_t i = 0; i < count; ++i) first[i].row = static_cast<std::uint32_t>(start + i);
+    sort_keyed_rows(first, spare[worker].data(), count);
+    if (options.ties != Ties::dense) ranking.rank(first, count, start);
+  });
   // How many different values come before a bucket is known only when all are sorted.
-  Buffer<KeyedRow> all(rows);
-  sort_in_buckets(keys, rows, threads, [&](const KeyedRow* sorted, std::size_t count, std::size_t start) { std::copy(sorted, sorted + count, all.data() + start); });
-  ranking.rank(all.data(), rows, 0);
+  if (options.ties == Ties::dense) ranking.rank(buckets.rows.data(), rows, 0);
+  buckets.bring_back(at_places.data(), ranks, threads);
 }
 
 // Where the different values are few, only these are put in order, and each row has its value's rank. Says whether it did.

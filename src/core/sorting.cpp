@@ -44,7 +44,7 @@ void sort_keyed_rows(KeyedRow* rows, KeyedRow* spare, std::size_t count) {
   }
   if (sorted) return;
   int bits = 4;
-  while (bits < 11 && (std::size_t(1) << bits) * 4 < count) ++bits;
+  while (bits < 11 && (std::size_t(1) << bits) < count) ++bits;
   const int shift = shift_to(greatest - least, bits);
   const std::size_t buckets = static_cast<std::size_t>((greatest - least) >> shift) + 1;
   std::uint32_t starts[(1 << 11) + 1];
@@ -71,28 +71,29 @@ std::size_t Buckets::greatest() const {
   return greatest;
 }
 
+Buckets::Buckets(std::size_t rows, std::size_t buckets, int threads)
+    : rows(rows), starts(buckets + 1, 0), bucket_of(rows), places(std::max(threads, 1), std::vector<std::uint32_t>(buckets, 0)), row_count(rows) {}
+
 // Each thread does one stretch of rows: it counts its rows of each bucket, then puts them behind those of the
 // stretches before.
 Buckets share_out(std::size_t rows, std::size_t buckets, Workers threads, const ChooseBuckets& choose, const FillRows& fill) {
-  const std::size_t stretches = static_cast<std::size_t>(std::max<int>(threads, 1));
-  const auto edge = [&](std::size_t stretch) { return rows * stretch / stretches; };
-  std::vector<std::vector<std::uint32_t>> next(stretches, std::vector<std::uint32_t>(buckets, 0));
+  Buckets result(rows, buckets, threads);
   const auto each_block = [&](std::size_t stretch, const auto& work) {
-    for (std::size_t first = edge(stretch); first < edge(stretch + 1); first += block_rows) work(first, std::min(first + block_rows, edge(stretch + 1)));
+    const std::size_t end = result.edge(stretch + 1);
+    for (std::size_t first = result.edge(stretch); first < end; first += block_rows) work(first, std::min(first + block_rows, end));
   };
-  Buffer<std::uint16_t> bucket_of(rows);
-  run_pieces(stretches, threads, [&](int, std::size_t stretch) {
-    std::vector<std::uint32_t>& counts = next[stretch];
+  std::uint16_t* const bucket_of = result.bucket_of.data();
+  run_pieces(result.stretches(), threads, [&](int, std::size_t stretch) {
+    std::uint32_t* const counts = result.places[stretch].data();
     each_block(stretch, [&](std::size_t first, std::size_t last) {
-      choose(first, last, bucket_of.data() + first);
+      choose(first, last, bucket_of + first);
       for (std::size_t i = first; i < last; ++i) ++counts[bucket_of[i]];
     });
   });
-  Buckets result{Buffer<KeyedRow>(rows), std::vector<std::size_t>(buckets + 1, 0)};
   std::uint32_t place = 0;
   for (std::size_t b = 0; b < buckets; ++b) {
     result.starts[b] = place;
-    for (auto& counts : next) {
+    for (auto& counts : result.places) {
       const std::uint32_t count = counts[b];
       counts[b] = place;
       place += count;
@@ -100,12 +101,12 @@ Buckets share_out(std::size_t rows, std::size_t buckets, Workers threads, const 
   }
   result.starts[buckets] = place;
   KeyedRow* const to = result.rows.data();
-  run_pieces(stretches, threads, [&](int, std::size_t stretch) {
-    std::uint32_t* const places = next[stretch].data();
+  run_pieces(result.stretches(), threads, [&](int, std::size_t stretch) {
+    std::vector<std::uint32_t> next = result.places[stretch];
     std::vector<KeyedRow> filled(block_rows);
     each_block(stretch, [&](std::size_t first, std::size_t last) {
       fill(first, last, filled.data());
-      for (std::size_t i = first; i < last; ++i) to[places[bucket_of[i]]++] = filled[i - first];
+      for (std::size_t i = first; i < last; ++i) to[next[bucket_of[i]]++] = filled[i - first];
     });
   });
   return result;
@@ -148,7 +149,7 @@ std::size_t fullest(const SortKeys& keys, const Sharing& sharing, std::size_t sa
 Sharing choose_sharing(const SortKeys& keys, std::size_t rows) {
   Sharing by_bits;
   if (rows < 2 * block_rows || keys.words() == 0) return by_bits;
-  const std::size_t width = keys.first_word_bits(), most_bits = 12;
+  const std::size_t width = keys.first_word_bits(), most_bits = 11;
   by_bits.shift = static_cast<int>(width > most_bits ? width - most_bits : 0);
   by_bits.buckets = std::size_t(1) << std::min(width, most_bits);
   Sharing by_value;
@@ -203,7 +204,7 @@ void refine_sorted(const SortKeys& keys, KeyedRow* rows, KeyedRow* spare, std::s
 
 }  // namespace
 
-void sort_in_buckets(const SortKeys& keys, std::size_t rows, Workers threads, const SortedBucket& done) {
+Buckets share_out_by_keys(const SortKeys& keys, std::size_t rows, Workers threads) {
   const Sharing sharing = choose_sharing(keys, rows);
   const auto choose = [&](std::size_t first, std::size_t last, std::uint16_t* bucket) {
     if (!sharing.needs_words()) {
@@ -212,11 +213,15 @@ void sort_in_buckets(const SortKeys& keys, std::size_t rows, Workers threads, co
     }
     keys.first_words(first, last, [=, &sharing](std::size_t i, std::uint64_t word, std::uint32_t) { bucket[i - first] = sharing.bucket(word, i); });
   };
-  Buckets buckets = share_out(rows, sharing.buckets, threads, choose, [&](std::size_t first, std::size_t last, KeyedRow* filled) {
+  return share_out(rows, sharing.buckets, threads, choose, [&](std::size_t first, std::size_t last, KeyedRow* filled) {
     keys.first_words(first, last, [=](std::size_t i, std::uint64_t word, std::uint32_t more) {
       filled[i - first] = {word, static_cast<std::uint32_t>(i), more};
     });
   });
+}
+
+void sort_in_buckets(const SortKeys& keys, std::size_t rows, Workers threads, const SortedBucket& done) {
+  Buckets buckets = share_out_by_keys(keys, rows, threads);
   const std::size_t spare_rows = buckets.greatest();
   std::vector<Buffer<KeyedRow>> spare;
   for (int worker = 0; worker < std::max<int>(threads, 1); ++worker) spare.emplace_back(spare_rows);

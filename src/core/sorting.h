@@ -22,11 +22,30 @@ void sort_keyed_rows(KeyedRow* rows, KeyedRow* spare, std::size_t count);
 
 // Rows shared out to buckets: those of bucket b lie from starts[b] to starts[b + 1], in the order in which they came.
 struct Buckets {
+  Buckets(std::size_t rows, std::size_t buckets, int threads);
+
   Buffer<KeyedRow> rows;
   std::vector<std::size_t> starts;
+  // The way of each row: its bucket, and for each stretch of rows where its first row of each bucket lies.
+  Buffer<std::uint16_t> bucket_of;
+  std::vector<std::vector<std::uint32_t>> places;
 
   std::size_t count() const { return starts.size() - 1; }
   std::size_t greatest() const;
+  std::size_t stretches() const { return places.size(); }
+  std::size_t edge(std::size_t stretch) const { return row_count * stretch / stretches(); }
+
+  // Values that lie where the rows of the buckets do, back to where the rows came from. This reads and writes one place
+  // after the other, which writing to the rows' own places from a bucket, all over the memory, does not.
+  template <class T>
+  void bring_back(const T* values, T* to, Workers threads) const {
+    run_pieces(stretches(), threads, [&](int, std::size_t stretch) {
+      std::vector<std::uint32_t> next = places[stretch];
+      for (std::size_t i = edge(stretch); i < edge(stretch + 1); ++i) to[i] = values[next[bucket_of[i]]++];
+    });
+  }
+
+  const std::size_t row_count;
 };
 
 // `choose` says the bucket of each row from first to last, `fill` gives these rows with their keys. No more than 65,536
@@ -34,6 +53,10 @@ struct Buckets {
 using ChooseBuckets = std::function<void(std::size_t first, std::size_t last, std::uint16_t* buckets)>;
 using FillRows = std::function<void(std::size_t first, std::size_t last, KeyedRow* rows)>;
 Buckets share_out(std::size_t rows, std::size_t buckets, Workers threads, const ChooseBuckets& choose, const FillRows& fill);
+
+// Rows shared out by their keys: the rows of a bucket come before those of the next, and equal keys are in one bucket. With one
+// word of keys the rows have their whole keys.
+Buckets share_out_by_keys(const SortKeys& keys, std::size_t rows, Workers threads);
 
 // Calls `done` for one bucket after the other, each sorted, possibly from several threads; the rows of a bucket come
 // before those of the next, and equal keys are in one bucket. `start` is the place of its first row in the whole
