@@ -87,11 +87,10 @@ format.column_summary <- function(x, width = cli::console_width(), ...) {
   numbers <- Map(function(row, model) shown_measures(unlist(data[row, names(measures)]), model), which(is_number), models[is_number])
   numbers <- lapply(stats::setNames(nm = names(measures)), function(name) vapply(numbers, `[[`, "", name))
   texts <- list(`most frequent` = ifelse(is.na(data$frequent[!is_number]), "", data$frequent[!is_number]))
-  c(if (any(is_number)) format_summary(c(counts(is_number), numbers), width), if (any(is_number) && !all(is_number)) "",
-    if (!all(is_number)) format_summary(c(counts(!is_number), texts), width))
+  right <- c("missing", "different", names(measures))
+  c(if (any(is_number)) format_side_by_side(c(counts(is_number), numbers), right, width), if (any(is_number) && !all(is_number)) "",
+    if (!all(is_number)) format_side_by_side(c(counts(!is_number), texts), right, width))
 }
-
-shown_count <- function(count) ifelse(is.na(count), "", format(count, big.mark = ",", trim = TRUE, scientific = FALSE))
 
 # Beside the greatest values of the column rounding leaves 0.
 shown_measures <- function(values, model) {
@@ -113,29 +112,6 @@ shown_moment <- function(value, model) {
   if (inherits(model, "Date")) return(format(structure(floor(value), class = "Date")))
   zone <- attr(model, "tzone")[1]
   format(structure(value, class = c("POSIXct", "POSIXt")), "%Y-%m-%d %H:%M", tz = if (is.null(zone)) "" else zone)
-}
-
-# Columns of text, the numbers aligned right; those that do not fit beside the others begin again below, after the names.
-format_summary <- function(columns, width) {
-  cells <- Map(function(column, name) {
-    heading <- cli::style_bold(name)
-    if (name %in% c("column", "type", "most frequent")) left(c(heading, encodeString(column))) else right(c(heading, column))
-  }, columns, names(columns))
-  widths <- vapply(cells, function(cell) max(cli::ansi_nchar(cell, "width")), 0L) + 2
-  cells$column <- cli::ansi_strtrim(cells$column, 30, ellipsis = mark("\u2026", "..."))
-  widths[["column"]] <- min(widths[["column"]], 32)
-  strips <- list()
-  used <- width
-  for (k in seq_along(cells)[-1]) {
-    if (used + widths[k] > width && (k == 2 || used > widths[["column"]])) {
-      strips <- c(strips, list(cells["column"]))
-      used <- widths[["column"]]
-    }
-    strips[[length(strips)]] <- c(strips[[length(strips)]], cells[k])
-    used <- used + widths[k]
-  }
-  lines <- lapply(strips, function(strip) c(cli::ansi_strtrim(do.call(paste, c(unname(strip), sep = "  ")), width), ""))
-  utils::head(unlist(lines), -1)
 }
 
 #' @export

@@ -135,12 +135,6 @@ format_column <- function(column) {
   cli::ansi_strtrim(text, 24, ellipsis = mark("\u2026", "..."))
 }
 
-# A character for terminals that show it, another for those that do not.
-mark <- function(utf8, ascii) if (cli::is_utf8_output()) utf8 else ascii
-
-right <- function(cells) cli::ansi_align(cells, width = max(cli::ansi_nchar(cells, "width")), align = "right")
-left <- function(cells) cli::ansi_align(cells, width = max(cli::ansi_nchar(cells, "width")), align = "left")
-
 #' @export
 print.table_view <- function(x, width = cli::console_width(), ...) {
   cat(format(x, width = width), sep = "\n")

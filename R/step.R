@@ -25,8 +25,8 @@ apply_step <- function(x, step, call) {
   run_step(step, x, call)
 }
 
-check_table <- function(x, call) {
-  if (!is.data.frame(x) && !is_live_table(x)) stop_not_a_table(x, call)
+check_table <- function(x, call, arg = "x") {
+  if (!is.data.frame(x) && !is_live_table(x)) stop_not_a_table(x, call, arg)
   names <- column_names(x)
   twice <- anyDuplicated(names)
   if (twice) {

@@ -23,9 +23,9 @@ stop_unknown_column <- function(name, known, call, formula = NULL, place = "a co
   ), "unknown_column", call, parent = parent, column = name, nearest = hint)
 }
 
-stop_not_a_table <- function(x, call) {
+stop_not_a_table <- function(x, call, arg = "x") {
   stop_because(c(
-    "{.arg x} must be a data frame or a live table, not {what_is(x)}.",
+    "{.arg {arg}} must be a data frame or a live table, not {what_is(x)}.",
     "i" = "A data frame comes from {.code data.frame()}, a live table from {.code open_table()}."
   ), "not_a_table", call)
 }

@@ -174,13 +174,13 @@ is_missing_integer64 <- function(x) {
   x == 0 & 1 / x < 0
 }
 
-check_keys_once <- function(codes, of_table, call) {
+check_keys_once <- function(codes, of_table, call, table = "the table") {
   # As numbers, since R would compare 64 bits as doubles.
   if (inherits(codes, "integer64")) codes <- ifelse(is_missing_integer64(codes), NA, group_rows_cpp(list(codes), length(codes), 1L)$of_row)
   twice <- which(duplicated(codes) & !is.na(codes))
   if (!length(twice)) return(invisible())
   keys <- unique(codes[twice])
-  stop_because(c("{counted(length(keys), 'key')} of the table {cli::qty(length(keys))}{?is/are} there more than once.",
+  stop_because(c("{counted(length(keys), 'key')} of {table} {cli::qty(length(keys))}{?is/are} there more than once.",
                  "x" = "The first is {key_text(of_table, twice[1])}, in rows {match(codes[twice[1]], codes)} and {twice[1]}.",
                  "i" = "Keep one row of each key, or take the columns that tell them apart into the key."), "duplicate_key", call, rows = twice)
 }
