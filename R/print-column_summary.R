@@ -79,17 +79,26 @@ as.data.frame.column_summary <- function(x, ...) {
 
 #' @export
 format.column_summary <- function(x, width = cli::console_width(), ...) {
+  parts <- summary_parts(x)
+  if (!length(parts)) return(no_columns)
+  lines <- lapply(parts, function(part) c(format_side_by_side(part, summary_numbers, width), ""))
+  utils::head(unlist(lines), -1)
+}
+
+no_columns <- "There are no columns."
+
+summary_numbers <- c("missing", "different", names(measures))
+
+# What is shown of columns of numbers, and of the others: text for text.
+summary_parts <- function(x) {
   models <- attr(x, "models")
   data <- as.data.frame(x)
-  if (!nrow(data)) return("There are no columns.")
-  counts <- function(rows) c(list(column = data$column[rows], type = data$type[rows]), lapply(data[rows, c("missing", "different")], shown_count))
   is_number <- vapply(models, is_measured, NA)
+  counts <- function(rows) c(list(column = data$column[rows], type = data$type[rows]), lapply(data[rows, c("missing", "different")], shown_count))
   numbers <- Map(function(row, model) shown_measures(unlist(data[row, names(measures)]), model), which(is_number), models[is_number])
   numbers <- lapply(stats::setNames(nm = names(measures)), function(name) vapply(numbers, `[[`, "", name))
   texts <- list(`most frequent` = ifelse(is.na(data$frequent[!is_number]), "", data$frequent[!is_number]))
-  right <- c("missing", "different", names(measures))
-  c(if (any(is_number)) format_side_by_side(c(counts(is_number), numbers), right, width), if (any(is_number) && !all(is_number)) "",
-    if (!all(is_number)) format_side_by_side(c(counts(!is_number), texts), right, width))
+  c(if (any(is_number)) list(c(counts(is_number), numbers)), if (!all(is_number)) list(c(counts(!is_number), texts)))
 }
 
 # Beside the greatest values of the column rounding leaves 0.

@@ -177,12 +177,17 @@ as.data.frame.table_comparison <- function(x, ...) x$columns
 
 #' @export
 format.table_comparison <- function(x, width = cli::console_width(), ...) {
-  changed <- x$columns[x$columns$status == "changed", ]
-  parts <- list(cli::style_bold(comparison_title(x)), wrapped(rows_text(x), width), columns_text(x, width),
-                if (nrow(changed)) format_side_by_side(list(changed = changed$column, rows = shown_count(changed$rows), `largest change` = largest_text(changed),
-                                                            `first changes` = change_text(changed)), "rows", width),
-                wrapped(same_text(x), width))
+  changed <- changed_part(x)
+  parts <- list(cli::style_bold(comparison_title(x)), wrapped(rows_text(x), width), unlist(lapply(columns_text(x), wrapped, width = width)),
+                if (length(changed)) format_side_by_side(changed, "rows", width), wrapped(same_text(x), width))
   unlist(lapply(parts[lengths(parts) > 0], function(lines) c(lines, "")))
+}
+
+# What is shown of the columns that changed: text for text.
+changed_part <- function(x) {
+  changed <- x$columns[x$columns$status == "changed", ]
+  if (!nrow(changed)) return(NULL)
+  list(changed = changed$column, rows = shown_count(changed$rows), `largest change` = largest_text(changed), `first changes` = change_text(changed))
 }
 
 comparison_title <- function(x) {
@@ -203,11 +208,11 @@ first_keys <- function(rows, by) {
   paste0(paste(shown, collapse = "; "), if (nrow(rows) > 3) paste0("; ", mark("\u2026", "...")))
 }
 
-columns_text <- function(x, width) {
+columns_text <- function(x) {
   unlist(lapply(c("added", "removed"), function(status) {
     found <- x$columns[x$columns$status == status, ]
     types <- if (status == "added") found$type_after else found$type_before
-    if (nrow(found)) wrapped(paste0(c(added = "Added: ", removed = "Removed: ")[[status]], paste0(found$column, " (", types, ")", collapse = ", ")), width)
+    if (nrow(found)) paste0(c(added = "Added: ", removed = "Removed: ")[[status]], paste0(found$column, " (", types, ")", collapse = ", "))
   }))
 }
 

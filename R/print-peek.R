@@ -62,7 +62,7 @@ count_missing <- function(column) if (is.list(column)) 0 else as.numeric(sum(is.
 
 #' @export
 format.table_view <- function(x, width = cli::console_width(), ...) {
-  columns <- paste0(encodeString(x$columns$name), " ", cli::col_grey(x$columns$type), missing_note(x$columns$missing))
+  columns <- format_names(x$columns)
   c(cli::style_bold(paste0(x$title, ": ", counted_rows(x$rows), ", ", counted(nrow(x$columns), "column"))),
     if (nrow(x$columns)) c("", strwrap_cells(columns, width)),
     if (x$rows > 0) cli::ansi_trimws(format_strips(x, width), "right"))
@@ -70,6 +70,20 @@ format.table_view <- function(x, width = cli::console_width(), ...) {
 
 missing_note <- function(missing) {
   ifelse(missing > 0, cli::col_yellow(paste0(" (", format(missing, big.mark = ",", trim = TRUE), " missing)")), "")
+}
+
+# Each column with its type; of three or more numbered alike, one after the other, only the first and the last: `kg_1:kg_8`.
+format_names <- function(columns) {
+  if (!nrow(columns)) return(character())
+  cells <- paste0(encodeString(columns$name), " ", cli::col_grey(columns$type), missing_note(columns$missing))
+  stem <- ifelse(columns$missing == 0 & grepl("[0-9]$", columns$name), paste(sub("[0-9]+$", "", columns$name), columns$type), NA)
+  begins <- c(TRUE, !(stem[-1] == utils::head(stem, -1)) %in% TRUE)[seq_along(stem)]
+  runs <- cumsum(begins)
+  unlist(lapply(unname(split(seq_along(cells), runs)), function(run) {
+    if (length(run) < 3) return(cells[run])
+    ends <- encodeString(columns$name[range(run)])
+    paste0(ends[1], ":", ends[2], " ", cli::col_grey(columns$type[run[1]]))
+  }))
 }
 
 # Cells with commas between them, over as many lines as they need.
@@ -95,8 +109,9 @@ strwrap_cells <- function(cells, width) {
 format_strips <- function(x, width) {
   groups <- c(lapply(x$derived, format_group, head = x$head, derived = TRUE),
               lapply(x$rest, format_group, head = x$head, derived = FALSE))
-  numbers <- right(c("", seq_len(nrow(x$head))))
+  numbers <- if (has_row_names(x$head)) left(cut_to(c("", encodeString(row.names(x$head))), 20)) else right(c("", seq_len(nrow(x$head))))
   strips <- list()
+  in_strip <- integer()
   after_derived <- FALSE
   for (group in groups) {
     last <- length(strips)
@@ -105,12 +120,18 @@ format_strips <- function(x, width) {
     after_derived <- group$derived
     if (last && max(cli::ansi_nchar(beside, "width")) <= width) strips[[last]] <- beside
     else strips[[last + 1]] <- paste0(cli::col_grey(numbers), "  ", group$lines)
+    in_strip <- c(in_strip, length(strips))
   }
-  fits <- if (length(x$derived)) seq_along(strips) else seq_len(min(length(strips), 3))
+  # What steps made is shown in full, of the others as much as fits in two strips more.
+  made <- if (length(x$derived)) in_strip[length(x$derived)] else 1
+  fits <- seq_len(min(length(strips), made + 2))
   lines <- unlist(lapply(strips[fits], function(strip) c("", strip)))
-  hidden <- length(strips) - length(fits)
-  c(lines, if (hidden) c("", paste0("More columns than fit: choose some, as in peek(x[c(\"", x$rest[length(x$rest)], "\")]).")))
+  hidden <- x$rest[utils::tail(in_strip, length(x$rest)) > length(fits)]
+  c(lines, if (length(hidden)) c("", wrapped(paste0("Not shown: ", counted(length(hidden), "other column"), ". To see some: peek(keep_columns(x, ", code_name(hidden[1]), "))"), width)))
 }
+
+# A name as it stands in code.
+code_name <- function(name) one_line(as.name(name), 60L)
 
 # net_kg < gross_kg, tare_kg: the column, an arrow, and what it came from.
 format_group <- function(names, head, derived) {
@@ -131,8 +152,7 @@ format_cells <- function(column, name, strong) {
 format_column <- function(column) {
   if (is.double(column) && !is.object(column)) return(trimws(format(column, digits = 5)))
   cells <- if (length(dim(column)) == 2) rep("...", nrow(column)) else format(column, trim = TRUE)
-  text <- encodeString(cells)
-  cli::ansi_strtrim(text, 24, ellipsis = mark("\u2026", "..."))
+  cut_to(encodeString(cells), 24)
 }
 
 #' @export

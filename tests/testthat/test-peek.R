@@ -47,3 +47,21 @@ test_that("lines are no wider than the console, however wide the table", {
     expect_lte(max(cli::ansi_nchar(lines, "width")), width)
   }
 })
+
+test_that("of a wide table what steps made is shown first, and columns that are numbered alike are told as a range", {
+  set.seed(7)
+  wide <- data.frame(hive = c("NB-01", "NB-02"), day = as.Date("2025-03-01") + 0:1)
+  for (name in paste0(rep(c("gross_kg_", "tare_kg_", "mites_"), each = 19), 1:19)) wide[[name]] <- sample(20L, 2)
+  wide$mites_3[2] <- NA
+  wide$keeper <- c("Ada", "Jo")
+  made <- open_table(wide) |> set_columns({
+    net_kg_1 <- gross_kg_1 - tare_kg_1
+    mites_19[mites_19 > 10] <- NA
+    heavy <- if (gross_kg_19 > 10) "heavy" else "light"
+  })
+  expect_snapshot({
+    print(peek(made), width = 80)
+    print(peek(wide[58:60], rows = 1), width = 80)
+    print(peek(structure(wide[1:2], row.names = c("first", "second"))), width = 80)
+  })
+})
