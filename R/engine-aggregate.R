@@ -1,7 +1,9 @@
 # Aggregates: calculated at once, as what follows may depend on them. The result is one value for all rows,
 # or a column that has for each row the value of its group.
 
-type_aggregate <- function(node, run) {
+type_aggregate <- function(node, run) if (is.null(run$calibration)) aggregate_value(node, run) else calibrated_aggregate(node, run)
+
+aggregate_value <- function(node, run) {
   if (gives_any_length(list(node$argument)) && has_parts(run, run_groups(run, node$within))) {
     return(call_r(list(fun = aggregate_function(node), name = node$entry$name, arguments = list(node$argument), within = node$within,
                        shown = node$shown, env = node$env), run))

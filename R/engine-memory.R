@@ -14,6 +14,7 @@ new_run <- function(data, rows, call) {
   run$types <- vapply(run$values, value_type, "")
   run$columns <- stats::setNames(as.list(seq_along(data)), names(data))
   run$formula <- ""
+  run$line_number <- 0
   run$counting <- logical()
   run$guarded <- FALSE
   run$groups <- run$orders <- run$aggregates <- run$row_counts <- list()
@@ -77,6 +78,7 @@ several_nodes <- function(node, wanted, run) {
 # The line that is being run, and its text for messages.
 start_line <- function(run, line) {
   run$line <- line
+  run$line_number <- run$line_number + 1
   delayedAssign("formula", line_text(line), assign.env = run)
 }
 

@@ -1,6 +1,8 @@
 # What the language leaves to R: functions that it does not know, called once with whole columns.
 
-call_r <- function(node, run) {
+call_r <- function(node, run) if (!is.null(run$calibration) && learns_levels(node)) calibrated_levels(node, run) else r_value(node, run)
+
+r_value <- function(node, run) {
   if (gives_any_length(node$arguments) && has_parts(run, run_groups(run, node$within))) node <- as_one_call(node)
   by_value <- is_value_by_value(node$name, node$fun)
   arguments <- lapply(node$arguments, if (by_value) type_node else type_unguarded, run = run)

@@ -75,7 +75,7 @@ current_table <- function(x, call) {
   columns <- source_columns(live(x)$source, call)
   steps <- live(x)$steps
   for (k in seq_along(steps)) {
-    if (!identical(steps[[k]]$columns_before, columns)) steps[[k]] <- bind_step(steps[[k]], columns, call)
+    if (!identical(steps[[k]]$columns_before, columns)) steps[[k]] <- bound_again(steps[[k]], columns, call)
     columns <- steps[[k]]$columns
   }
   table <- live(x)
@@ -84,10 +84,18 @@ current_table <- function(x, call) {
   structure(table, class = "live_table")
 }
 
+# What was given to the step from outside stays.
+bound_again <- function(step, columns, call) {
+  given <- c("typed_call", "calibration")
+  again <- bind_step(step, columns, call)
+  again[given] <- unclass(step)[given]
+  again
+}
+
 # What the values of a table are made from: its parts and its steps, and one key of all that.
 table_origin <- function(x, call) {
   parts <- source_parts(live(x)$source, call)
-  steps <- vapply(live(x)$steps, step_key, "")
+  steps <- vapply(live(x)$steps, key_of_step, "")
   list(parts = parts, key = rlang::hash(paste(c(engine_version, source_key(live(x)$source), parts$hash, steps), collapse = "\n")))
 }
 

@@ -42,11 +42,21 @@ table_origins <- function(x) {
   origins <- list()
   for (step in live(x)$steps) {
     made <- step_origins(step)
+    if (inherits(step, "step_rename")) {
+      origins <- renamed_origins(origins, step)
+      made <- made[setdiff(names(made), names(origins))]
+    }
     origins[names(made)] <- made
   }
   columns <- live(x)$columns
   origins <- origins[intersect(names(origins), columns)]
   Map(function(from, name) intersect(setdiff(from, name), columns), origins, names(origins))
+}
+
+renamed_origins <- function(origins, step) {
+  now <- function(names) step$columns[match(names, step$from)]
+  origins <- origins[names(origins) %in% step$from]
+  lapply(stats::setNames(origins, now(names(origins))), function(from) now(intersect(from, step$from)))
 }
 
 new_table_view <- function(data, title, origins, rows) {

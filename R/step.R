@@ -21,8 +21,9 @@ step_origins.default <- function(step) list()
 
 # A step is run at once on a data frame and is recorded on a live table.
 apply_step <- function(x, step, call) {
-  if (is_live_table(x)) return(add_step(x, step))
-  run_step(step, x, call)
+  if (!is_live_table(x)) return(run_step(step, x, call))
+  step$typed_call <- typed_call(as.character(call[[1]]), sys.function(-1), sys.call(-1))
+  add_step(x, step)
 }
 
 check_table <- function(x, call, arg = "x") {

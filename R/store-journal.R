@@ -49,4 +49,4 @@ new_record <- function(output, x, origin) {
   )
 }
 
-table_lines <- function(x) unlist(lapply(live(x)$steps, step_lines), recursive = FALSE)
+table_lines <- function(x) unlist(lapply(live(x)$steps, lines_of_step), recursive = FALSE)

@@ -26,7 +26,8 @@ stop_unknown_column <- function(name, known, call, formula = NULL, place = "a co
 stop_not_a_table <- function(x, call, arg = "x") {
   stop_because(c(
     "{.arg {arg}} must be a data frame or a live table, not {what_is(x)}.",
-    "i" = "A data frame comes from {.code data.frame()}, a live table from {.code open_table()}."
+    "i" = if (is_routine(x)) "A routine has no rows: {.code run(r, data)} applies it to a table."
+          else "A data frame comes from {.code data.frame()}, a live table from {.code open_table()}."
   ), "not_a_table", call)
 }
 
@@ -35,6 +36,7 @@ what_is <- function(x) {
   if (is.null(x)) return("NULL")
   if (is.function(x)) return("a function")
   if (is.data.frame(x)) return("a data frame")
+  if (is_routine(x)) return("a routine")
   if (is.language(x)) return("a piece of code")
   if (!is.null(dim(x))) return(paste("a table of", paste(dim(x), collapse = " x ")))
   if (is.list(x)) return(if (is.object(x)) paste("an object of class", class(x)[1]) else paste("a list of", length(x)))

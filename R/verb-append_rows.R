@@ -20,6 +20,7 @@
 #' @export
 append_rows <- function(x, ...) {
   call <- quote(append_rows())
+  if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   tables <- lapply(list(...), as_rows, call = call)
   apply_step(x, new_step_append("append_rows", tables, as.list(substitute(list(...)))[-1], column_names(x), call), call)
@@ -29,6 +30,7 @@ append_rows <- function(x, ...) {
 #' @export
 append_columns <- function(x, ...) {
   call <- quote(append_columns())
+  if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   tables <- list(...)
   for (table in tables) check_frame(table, "data frames", call)

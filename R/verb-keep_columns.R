@@ -20,6 +20,7 @@
 #' @export
 keep_columns <- function(x, ...) {
   call <- quote(keep_columns())
+  if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   typed <- typed_choice(substitute(list(...)), x, parent.frame(), call)
   apply_step(x, new_step_columns("keep_columns", typed, NULL, column_names(x), parent.frame(), call), call)
@@ -29,6 +30,7 @@ keep_columns <- function(x, ...) {
 #' @export
 drop_columns <- function(x, ...) {
   call <- quote(drop_columns())
+  if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   typed <- typed_choice(substitute(list(...)), x, parent.frame(), call)
   apply_step(x, new_step_columns("drop_columns", typed, NULL, column_names(x), parent.frame(), call), call)
@@ -38,6 +40,7 @@ drop_columns <- function(x, ...) {
 #' @export
 move_columns <- function(x, ..., after = NULL) {
   call <- quote(move_columns())
+  if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   typed <- typed_choice(substitute(list(...)), x, parent.frame(), call)
   apply_step(x, new_step_columns("move_columns", typed, substitute(after), column_names(x), parent.frame(), call), call)

@@ -23,6 +23,7 @@
 #' @export
 keep_rows <- function(x, condition, ..., within = NULL) {
   call <- quote(keep_rows())
+  if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   check_one_condition(substitute(list(...)), call)
   apply_step(x, new_step_keep_rows("keep_rows", substitute(condition), substitute(within), column_names(x), parent.frame(), call), call)
@@ -32,6 +33,7 @@ keep_rows <- function(x, condition, ..., within = NULL) {
 #' @export
 drop_rows <- function(x, condition, ..., within = NULL) {
   call <- quote(drop_rows())
+  if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   check_one_condition(substitute(list(...)), call)
   apply_step(x, new_step_keep_rows("drop_rows", substitute(condition), substitute(within), column_names(x), parent.frame(), call), call)
@@ -79,6 +81,8 @@ run_step.step_keep_rows <- function(step, data, call) {
 true_or_false <- function(step, data, call) {
   run <- new_run(data, nrow(data), call)
   run$within <- unlist(run$columns[step$within])
+  run$within_names <- step$within
+  run$calibration <- step$calibration
   start_line(run, step$typed$condition)
   condition <- type_condition(list(condition = step$node, shown = step$typed$condition), run, as_row_condition = TRUE)
   values <- node_values(list(condition), run)[[1]]

@@ -22,6 +22,7 @@
 #' @export
 must_hold <- function(x, ..., within = NULL) {
   call <- quote(must_hold())
+  if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   step <- new_step_conditions("must_hold", as.list(substitute(list(...)))[-1], substitute(within), column_names(x), parent.frame(), call)
   invisible(apply_step(x, step, call))
@@ -31,6 +32,7 @@ must_hold <- function(x, ..., within = NULL) {
 #' @export
 should_hold <- function(x, ..., within = NULL) {
   call <- quote(should_hold())
+  if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   step <- new_step_conditions("should_hold", as.list(substitute(list(...)))[-1], substitute(within), column_names(x), parent.frame(), call)
   invisible(apply_step(x, step, call))

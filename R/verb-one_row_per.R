@@ -24,6 +24,7 @@
 #' @export
 one_row_per <- function(x, columns, block, ...) {
   call <- quote(one_row_per())
+  if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   check_nothing_outside(substitute(list(...)), call)
   if (missing(columns)) stop_because(c("There are no columns to group by.", "i" = "Write {.code one_row_per(x, apiary, {{ mean_kg <- mean(net_kg) }})}."), "bad_choice", call)

@@ -23,6 +23,7 @@ rename_columns <- function(x, ..., style = NULL) {
     typed <- c(list(x = substitute(x)), typed[-1])
     x <- ..1
   }
+  if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   apply_step(x, new_step_rename(typed, style, column_names(x), parent.frame(), call), call)
 }

@@ -89,6 +89,7 @@
 #' @export
 set_columns <- function(x, block, ..., within = NULL, along = NULL, carry = all_columns(), after = NULL) {
   call <- quote(set_columns())
+  if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   check_nothing_outside(substitute(list(...)), call)
   carry <- with_columns_found(substitute(carry), x, parent.frame(), call)
@@ -161,6 +162,8 @@ bind_step.step_set_columns <- function(step, names, call) {
 run_step.step_set_columns <- function(step, data, call) {
   run <- new_run(data, nrow(data), call)
   run$within <- unlist(run$columns[step$within])
+  run$within_names <- step$within
+  run$calibration <- step$calibration
   run$along <- list(ids = unlist(run$columns[step$along$names]), descending = step$along$descending, names = step$along$names)
   for (statement in step$statements) run_statement(run, statement)
   with_columns(data, run_results(run, step$columns))

@@ -14,6 +14,7 @@
 #' @export
 sort_rows <- function(x, ..., missing = "last") {
   call <- quote(sort_rows())
+  if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   by <- as.list(substitute(list(...)))[-1]
   apply_step(x, new_step_sort_rows(by, missing, column_names(x), parent.frame(), call), call)

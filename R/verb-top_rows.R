@@ -17,6 +17,7 @@
 #' @export
 top_rows <- function(x, count, by, within = NULL, ties = "keep") {
   call <- quote(top_rows())
+  if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   typed <- list(by = substitute(by), within = substitute(within))
   apply_step(x, new_step_top_rows("top_rows", count, typed, ties, column_names(x), parent.frame(), call), call)
@@ -26,6 +27,7 @@ top_rows <- function(x, count, by, within = NULL, ties = "keep") {
 #' @export
 bottom_rows <- function(x, count, by, within = NULL, ties = "keep") {
   call <- quote(bottom_rows())
+  if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   typed <- list(by = substitute(by), within = substitute(within))
   apply_step(x, new_step_top_rows("bottom_rows", count, typed, ties, column_names(x), parent.frame(), call), call)

@@ -1,0 +1,112 @@
+# What formulas learn from a table, kept to be used on another. A calibration either learns or uses what it has
+# `found`: for each aggregate its value, or that of each group with the groups' keys; for categories the levels.
+
+new_calibration <- function(found = NULL) {
+  calibration <- new.env(parent = emptyenv())
+  calibration$learns <- is.null(found)
+  calibration$found <- as.list(found)
+  calibration
+}
+
+# In a line of a block the same calculation has the same value.
+calibration_key <- function(node, run, names) paste(run$line_number, canonical(node), paste(quoted(names), collapse = ","))
+
+calibrated_aggregate <- function(node, run) {
+  names <- if (is.null(node$within)) run$within_names else node$within
+  key <- calibration_key(node, run, names)
+  if (run$calibration$learns) {
+    typed <- aggregate_value(node, run)
+    run$calibration$found[[key]] <- c(learned_aggregate(typed, names, node, run), line = run$formula, way = "value",
+                                      label = paste0(node$entry$name, "(", label_of(node$argument), ")", if (length(names)) paste(" within", paste(names, collapse = ", "))))
+    return(typed)
+  }
+  one <- run$calibration$found[[key]]
+  if (is.null(one)) stop_not_calibrated(node, run)
+  if (!length(one$keys)) return(typed_value(one$value, run))
+  groups <- run_groups(run, node$within)
+  now <- group_keys(groups, node$within, run)
+  place <- places_of_groups(now, one$keys, names, run$call)
+  if (anyNA(place)) warn_unknown_groups(place, groups, now, one, run)
+  new_slot(run, values_in_rows(one$value[place], groups$of_row + 1L))
+}
+
+# Its value, or one for each group.
+learned_aggregate <- function(typed, names, node, run) {
+  if (!length(names)) return(list(value = if (typed$kind == "constant") typed$value else node_values(list(typed), run)[[1]]))
+  groups <- run_groups(run, node$within)
+  first <- first_rows_cpp(groups$of_row, length(groups$sizes))
+  values <- node_values(list(typed), run)[[1]]
+  list(value = if (length(values) == run$rows) take_rows(values, first) else rep(values, length(first)), keys = group_keys(groups, node$within, run))
+}
+
+group_keys <- function(groups, within, run) {
+  ids <- if (is.null(within)) run$within else unlist(run$columns[within])
+  first <- first_rows_cpp(groups$of_row, length(groups$sizes))
+  lapply(run$values[ids], take_rows, rows = first)
+}
+
+# Missing values are a group of their own.
+places_of_groups <- function(now, learned, names, call) {
+  for (k in seq_along(now)) check_key_types(now[[k]], learned[[k]], names[k], call)
+  columns <- Map(function(a, b) {
+    if (is.factor(a) || is.factor(b)) return(c(as.character(b), as.character(a)))
+    if (inherits(b, "integer64")) return(c(b, bit64::as.integer64(a)))
+    c(as.vector(unclass(b)), as.vector(unclass(a)))
+  }, now, learned)
+  of_row <- group_rows_cpp(unname(columns), length(columns[[1]]), 1L)$of_row
+  known <- seq_len(length(learned[[1]]))
+  match(of_row[-known], of_row[known])
+}
+
+warn_unknown_groups <- function(place, groups, now, one, run) {
+  rows <- which(is.na(place[groups$of_row + 1L]))
+  unknown <- which(is.na(place))
+  warn_because(c("{counted_rows(length(rows))} {cli::qty(length(rows))}{?is/are} of {counted(length(unknown), 'group')} that the routine was not calibrated on.",
+                 "x" = "The first is row {rows[1]}, of the group {key_text(now, unknown[1])}.",
+                 "i" = "{.code {one$label}} is missing there."), "unknown_group", run$call, rows = rows)
+}
+
+stop_not_calibrated <- function(node, run) {
+  stop_because(c("{.code {label_of(node)}} was not learned when the routine was calibrated.",
+                 "x" = "It is in {.code {run$formula}}, which other columns of this table lead to.", "i" = "Calibrate the routine on a table with the same columns."),
+               "not_calibrated", run$call)
+}
+
+learns_levels <- function(node) {
+  (identical(node$fun, as_category) || identical(node$fun, base::factor)) && !"levels" %in% names(node$arguments) && sum(!nzchar(names_or_none(node$arguments))) == 1
+}
+
+names_or_none <- function(x) if (is.null(names(x))) rep("", length(x)) else names(x)
+
+calibrated_levels <- function(node, run) {
+  key <- calibration_key(node, run, character())
+  if (run$calibration$learns) {
+    typed <- r_value(node, run)
+    levels <- levels(node_values(list(typed), run)[[1]])
+    run$calibration$found[[key]] <- list(value = levels, line = run$formula, way = "levels", label = paste("levels of", label_of(node$arguments[[1]])))
+    return(typed)
+  }
+  one <- run$calibration$found[[key]]
+  if (is.null(one)) stop_not_calibrated(node, run)
+  node$arguments$levels <- value_node(one$value, quote(levels))
+  r_value(node, run)
+}
+
+# "mean(net_kg) is 9.74".
+learned_text <- function(one) {
+  if (one$way == "levels") return(paste0(one$label, ": ", paste(quoted(some_of(one$value)), collapse = ", ")))
+  values <- shown_each(one$value, 7)
+  if (!length(one$keys)) return(paste(one$label, "is", values))
+  shown <- utils::head(seq_along(values), 4)
+  of_each <- paste(vapply(shown, key_text, "", keys = one$keys), values[shown])
+  paste0(one$label, ": ", paste(of_each, collapse = "; "), if (length(values) > 4) paste0("; and ", length(values) - 4, " more"))
+}
+
+# What a calibrated step calculates depends on what was learned too.
+key_of_step <- function(step) paste0(step_key(step), if (!is.null(step$calibration)) rlang::hash(step$calibration$found))
+
+lines_of_step <- function(step) {
+  lines <- step_lines(step)
+  if (is.null(step$calibration)) return(lines)
+  lapply(lines, function(line) utils::modifyList(line, list(key = rlang::hash(paste(line$key, rlang::hash(step$calibration$found))))))
+}

@@ -1,0 +1,187 @@
+#' Steps without a table
+#'
+#' `routine()` begins a list of steps that verbs such as [set_columns()] and [keep_rows()] add to; `run()` applies it to a table. The same steps
+#' serve many tables, and can be kept in a package or a file.
+#'
+#' A routine is whole: what its formulas take from the script, values and functions, it keeps as it was when the step was written.
+#' So it can be saved by [saveRDS()] and run elsewhere. Columns are looked for only in the table that it runs on.
+#'
+#' `calibrate()` runs a routine on a table and keeps what its formulas learned there: each aggregate such as `mean(net_kg)`, those in
+#' [z_score()], [min_max()] and [share()], of the groups too, and the levels of [as_category()] and `factor()`. Run on another table the
+#' routine uses these and not that table's own. What `one_row_per()`, `must_hold()` and `should_hold()` calculate, ranks, running words
+#' and other functions of whole columns are always of the table that the routine runs on.
+#'
+#' @param r A routine.
+#' @param data A data frame, or a live table from [open_table()].
+#' @return `routine()` and `calibrate()` give a routine, which prints its steps in words, and `calibrate()` also what was learned;
+#'   `as.data.frame()` of it gives that as a table with `step`, `line`, `learned`, `group` and `value`, a text. `run()` gives what the
+#'   steps give: a data frame of the class of `data`, or a live table.
+#' @section Errors:
+#' What is wrong in a step is told with the step, and has the class that it has in the verb, such as `rowanroot_unknown_column`;
+#' `rowanroot_not_calibrated` for a formula that a calibrated routine did not have when it was calibrated, since its table has
+#' other columns. Rows of a group that was not learned have missing values there, with a warning of class `rowanroot_unknown_group`.
+#' @examples
+#' yield <- routine() |>
+#'   set_columns({
+#'     net_kg   <- gross_kg - tare_kg
+#'     standing <- z_score(net_kg)
+#'   }) |>
+#'   keep_rows(net_kg > 0)
+#' yield
+#'
+#' march <- data.frame(gross_kg = c(31, 28.5, 20), tare_kg = c(6, 6.2, 5.9))
+#' april <- data.frame(gross_kg = c(40, 5), tare_kg = 6)
+#' run(yield, march)
+#'
+#' # April on the scale of March
+#' of_march <- calibrate(yield, march)
+#' of_march
+#' run(of_march, april)
+#' @export
+routine <- function() new_routine(list())
+
+new_routine <- function(steps, ..., class = character()) structure(list(steps = steps, ...), class = c(class, "routine"))
+
+is_routine <- function(x) inherits(x, "routine")
+
+# A verb was given a routine: the call is kept, with what it takes from the script.
+with_step <- function(routine, typed, env, call) {
+  if (!is.null(routine$learned)) {
+    stop_because(c("A calibrated routine takes no more steps.", "i" = "Add them to the routine that it was made of, and calibrate that again."), "bad_argument", call)
+  }
+  arguments <- as.list(typed)[-1]
+  arguments$x <- NULL
+  check_typed(arguments, env, call)
+  step <- list(verb = as.character(call[[1]]), arguments = arguments, env = own_surroundings(typed, env))
+  routine$steps <- c(routine$steps, list(step))
+  routine
+}
+
+# What can be said before there is a table.
+check_typed <- function(arguments, env, call) {
+  if (!"block" %in% names(arguments)) return(invisible())
+  for (line in block_lines(arguments$block, call)) if (!is_call_to(line, "for")) parse_statement(line, env, call)
+}
+
+# A place of its own for what a piece of code takes from the script: each environment of the script that values are found in
+# has a twin with these values alone, and functions see the twins of what they saw.
+own_surroundings <- function(code, env) {
+  twins <- new.env(parent = emptyenv())
+  twins$pairs <- list()
+  take_surroundings(all.names(code), env, twins)
+  twin_of(env, twins)
+}
+
+twin_of <- function(env, twins) {
+  if (!is_of_script(env)) return(env)
+  known <- Find(function(pair) identical(pair$env, env), twins$pairs)
+  if (!is.null(known)) return(known$twin)
+  twin <- new.env(parent = if (identical(env, globalenv())) env else twin_of(parent.env(env), twins))
+  twins$pairs <- c(twins$pairs, list(list(env = env, twin = twin)))
+  twin
+}
+
+is_of_script <- function(env) !identical(env, emptyenv()) && !identical(env, baseenv()) && !isNamespace(env) && (identical(env, globalenv()) || is.null(attr(env, "name")))
+
+take_surroundings <- function(names, env, twins) {
+  for (name in unique(names)) {
+    home <- env
+    while (is_of_script(home) && !exists(name, envir = home, inherits = FALSE)) home <- parent.env(home)
+    if (!is_of_script(home)) next
+    twin <- twin_of(home, twins)
+    if (exists(name, envir = twin, inherits = FALSE)) next
+    value <- get(name, envir = home)
+    if (!is.function(value) || is.primitive(value)) {
+      assign(name, value, twin)
+      next
+    }
+    of <- environment(value)
+    environment(value) <- twin_of(of, twins)
+    assign(name, value, twin)
+    take_surroundings(all.names(args_and_body(value)), of, twins)
+  }
+}
+
+#' @rdname routine
+#' @export
+run <- function(r, data) {
+  call <- quote(run())
+  check_routine(r, call)
+  check_table(data, call, "data")
+  for (k in seq_along(r$steps)) data <- run_routine_step(r, k, data, if (!is.null(r$learned)) new_calibration(r$learned[[k]]), call)
+  data
+}
+
+check_routine <- function(r, call) {
+  if (is_routine(r)) return(invisible())
+  stop_because(c("{.arg r} must be a routine, not {what_is(r)}.", "i" = "Write {.code routine() |> set_columns({{ net_kg <- gross_kg - tare_kg }})}."), "not_a_routine", call)
+}
+
+# The table after a step, as the verb gives it.
+run_routine_step <- function(routine, number, data, calibration, call) {
+  in_step(routine$steps[[number]], number, call, {
+    step <- bound_step(routine$steps[[number]], data)
+    step$calibration <- calibration
+    if (is_live_table(data)) add_step(data, step) else run_step(step, data, as.call(list(as.name(routine$steps[[number]]$verb))))
+  })
+}
+
+bound_step <- function(step, data) {
+  table <- if (is_live_table(data)) data else new_live_table(new_frame_source(data, "data"), names(data))
+  verb <- get(step$verb, envir = topenv(), mode = "function")
+  steps <- live(eval(as.call(c(list(verb, x = table), step$arguments)), step$env))$steps
+  steps[[length(steps)]]
+}
+
+# An error in a step is told with it.
+in_step <- function(step, number, call, code) {
+  tryCatch(code, rowanroot_error = function(e) {
+    words <- step_in_words(step)
+    fields <- unclass(e)[setdiff(names(e), c("message", "call", "parent", "trace", "body", "footer", "rlang", "use_cli_format"))]
+    class <- sub("^rowanroot_", "", class(e)[1])
+    do.call(stop_because, c(list(c("Step {number} of the routine can't be run.", "x" = "The step is: {words[1]}{if (length(words) > 1) ' \u2026'}"), class, call),
+                            fields, list(parent = e, envir = environment())), quote = TRUE)
+  })
+}
+
+#' @rdname routine
+#' @export
+calibrate <- function(r, data) {
+  call <- quote(calibrate())
+  check_routine(r, call)
+  check_table(data, call, "data")
+  title <- short_title(substitute(data), "data")
+  data <- if (is_live_table(data)) table_data(data, call) else data
+  rows <- nrow(data)
+  learned <- list()
+  for (k in seq_along(r$steps)) {
+    calibration <- new_calibration()
+    data <- run_routine_step(r, k, data, calibration, call)
+    learned[[k]] <- calibration$found
+  }
+  new_routine(r$steps, learned = learned, of = paste0(title, " (", counted_rows(rows), ")"), class = "calibrated_routine")
+}
+
+#' @export
+format.routine <- function(x, width = cli::console_width(), ...) {
+  title <- if (!length(x$steps)) "Routine without steps" else paste("Routine of", counted(length(x$steps), "step"))
+  learned <- lapply(seq_along(x$steps), function(k) vapply(x$learned[[k]], learned_text, ""))
+  c(cli::style_bold(paste0(title, if (!is.null(x$of)) paste0(", calibrated on ", x$of))), numbered_steps(lapply(x$steps, step_in_words), learned, width))
+}
+
+#' @export
+print.routine <- function(x, width = cli::console_width(), ...) {
+  cat(format(x, width = width), sep = "\n")
+  invisible(x)
+}
+
+#' @export
+as.data.frame.calibrated_routine <- function(x, ...) {
+  none <- data.frame(step = integer(), line = character(), learned = character(), group = character(), value = character())
+  tables <- lapply(seq_along(x$learned), function(k) lapply(unname(x$learned[[k]]), function(one) {
+    values <- if (one$way == "levels") quoted(one$value) else shown_each(one$value, 15)
+    group <- if (length(one$keys)) vapply(seq_along(values), key_text, "", keys = one$keys) else NA_character_
+    data.frame(step = k, line = one$line, learned = one$label, group = rep_len(group, length(values)), value = values)
+  }))
+  do.call(rbind, c(list(none), unlist(tables, recursive = FALSE)))
+}
