@@ -41,6 +41,10 @@ moments_cpp <- function(column, threads) {
     .Call(`_rowanroot_moments_cpp`, column, threads)
 }
 
+distribution_cpp <- function(column, shares, threads) {
+    .Call(`_rowanroot_distribution_cpp`, column, shares, threads)
+}
+
 aggregate_groups_cpp <- function(what, column, skip_missing, group_of_row, groups) {
     .Call(`_rowanroot_aggregate_groups_cpp`, what, column, skip_missing, group_of_row, groups)
 }

@@ -23,24 +23,31 @@ column_summary <- function(x, ...) {
   names <- column_names(x)
   if (...length()) names <- choose_columns(typed_choice(substitute(list(...)), x, parent.frame(), call), names, parent.frame(), call)
   data <- unclass(if (is_live_table(x)) table_data(x, call) else x)[names]
-  rows <- lapply(names, function(name) summary_row(name, data[[name]], call))
-  result <- do.call(rbind, c(list(summary_row("", logical(), call)[0, ]), rows))
+  rows <- lapply(names, function(name) summary_row(name, data[[name]]))
+  result <- do.call(rbind, c(list(summary_row("", logical())[0, ]), rows))
   structure(result, models = lapply(data, utils::head, 0), class = c("column_summary", "data.frame"))
 }
 
-summary_row <- function(name, column, call) {
+summary_row <- function(name, column) {
   is_plain <- is.atomic(column) && is.null(dim(column)) && !is.complex(column) && !is.raw(column)
-  missing <- if (is_plain) count_missing(column) else 0
-  row <- data.frame(column = name, type = type_name(column), known = NROW(column) - missing, missing = missing, different = NA_real_)
-  row[names(measures)] <- NA_real_
+  row <- data.frame(column = name, type = type_name(column), known = NROW(column), missing = 0, different = NA_real_)
+  row[measures] <- NA_real_
   row$frequent <- NA_character_
   if (!is_plain) return(row)
-  groups <- group_rows_cpp(list(stored_values(column)), length(column), getOption("rowanroot.threads", 0L))
-  first <- first_rows_cpp(groups$of_row, length(groups$sizes))
-  is_known <- !is.na(column[first])
-  row$different <- sum(is_known)
-  if (is_measured(column)) row[names(measures)] <- measured(column, call)
-  else if (row$different > 0) row$frequent <- frequent_values(column[first][is_known], groups$sizes[is_known])
+  if (is_measured(column)) {
+    found <- measured(column)
+    row$different <- found$different
+    row[measures] <- found$measures
+    row$missing <- length(column) - found$known
+  } else {
+    groups <- group_rows_cpp(list(stored_values(column)), length(column), getOption("rowanroot.threads", 0L))
+    first <- first_rows_cpp(groups$of_row, length(groups$sizes))
+    is_known <- !is.na(column[first])
+    row$different <- sum(is_known)
+    row$missing <- sum(as.numeric(groups$sizes[!is_known]))
+    if (row$different > 0) row$frequent <- frequent_values(column[first][is_known], groups$sizes[is_known])
+  }
+  row$known <- row$known - row$missing
   row
 }
 
@@ -48,18 +55,17 @@ is_measured <- function(column) {
   is.numeric(column) && !is.factor(column) || inherits(column, c("Date", "POSIXct", "difftime", "integer64"))
 }
 
-measures <- list(mean = quote(mean(x, na.rm = TRUE)), sd = quote(sd(x, na.rm = TRUE)), min = quote(min(x, na.rm = TRUE)),
-                 q1 = quote(quantile(x, 0.25, na.rm = TRUE)), median = quote(median(x, na.rm = TRUE)), q3 = quote(quantile(x, 0.75, na.rm = TRUE)),
-                 max = quote(max(x, na.rm = TRUE)))
+measures <- c("mean", "sd", "min", "q1", "median", "q3", "max")
 
-# By the engine, in one run.
-measured <- function(column, call) {
-  x <- if (inherits(column, "integer64")) bit64::as.double.integer64(column) else as.double(unclass(column))
-  if (all(is.na(x))) return(rep(NA_real_, length(measures)))
-  run <- new_run(list(x = x), length(x), call)
-  vapply(measures, function(code) {
-    as.double(type_node(bind_formula(code, new_scope("x", environment(), code, call)), run)$value)
-  }, 0)
+summary_numbers <- c("missing", "different", measures)
+
+measured <- function(column) {
+  threads <- getOption("rowanroot.threads", 0L)
+  found <- distribution_cpp(stored_values(column), c(0, 0.25, 0.5, 0.75, 1), threads)
+  if (found$known == 0) return(c(found, list(measures = rep(NA_real_, length(measures)))))
+  moments <- moments_cpp(if (inherits(column, "integer64")) bit64::as.double.integer64(column) else stored_values(column), threads)
+  sd <- if (found$known > 1) sqrt(moments[["squares"]] / (found$known - 1)) else NA_real_
+  c(found, list(measures = c(moments[["sum"]] / found$known, sd, found$quantiles)))
 }
 
 frequent_values <- function(values, counts) {
@@ -87,16 +93,14 @@ format.column_summary <- function(x, width = cli::console_width(), ...) {
 
 no_columns <- "There are no columns."
 
-summary_numbers <- c("missing", "different", names(measures))
-
 # What is shown of columns of numbers, and of the others: text for text.
 summary_parts <- function(x) {
   models <- attr(x, "models")
   data <- as.data.frame(x)
   is_number <- vapply(models, is_measured, NA)
   counts <- function(rows) c(list(column = data$column[rows], type = data$type[rows]), lapply(data[rows, c("missing", "different")], shown_count))
-  numbers <- Map(function(row, model) shown_measures(unlist(data[row, names(measures)]), model), which(is_number), models[is_number])
-  numbers <- lapply(stats::setNames(nm = names(measures)), function(name) vapply(numbers, `[[`, "", name))
+  numbers <- Map(function(row, model) shown_measures(unlist(data[row, measures]), model), which(is_number), models[is_number])
+  numbers <- lapply(stats::setNames(nm = measures), function(name) vapply(numbers, `[[`, "", name))
   texts <- list(`most frequent` = ifelse(is.na(data$frequent[!is_number]), "", data$frequent[!is_number]))
   c(if (any(is_number)) list(c(counts(is_number), numbers)), if (!all(is_number)) list(c(counts(!is_number), texts)))
 }

@@ -139,6 +139,19 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// distribution_cpp
+Rcpp::List distribution_cpp(SEXP column, std::vector<double> shares, int threads);
+RcppExport SEXP _rowanroot_distribution_cpp(SEXP columnSEXP, SEXP sharesSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< std::vector<double> >::type shares(sharesSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(distribution_cpp(column, shares, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // aggregate_groups_cpp
 Rcpp::NumericVector aggregate_groups_cpp(std::string what, SEXP column, bool skip_missing, Rcpp::IntegerVector group_of_row, int groups);
 RcppExport SEXP _rowanroot_aggregate_groups_cpp(SEXP whatSEXP, SEXP columnSEXP, SEXP skip_missingSEXP, SEXP group_of_rowSEXP, SEXP groupsSEXP) {
@@ -683,6 +696,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_group_rows_cpp", (DL_FUNC) &_rowanroot_group_rows_cpp, 3},
     {"_rowanroot_aggregate_cpp", (DL_FUNC) &_rowanroot_aggregate_cpp, 4},
     {"_rowanroot_moments_cpp", (DL_FUNC) &_rowanroot_moments_cpp, 2},
+    {"_rowanroot_distribution_cpp", (DL_FUNC) &_rowanroot_distribution_cpp, 3},
     {"_rowanroot_aggregate_groups_cpp", (DL_FUNC) &_rowanroot_aggregate_groups_cpp, 5},
     {"_rowanroot_spread_groups_cpp", (DL_FUNC) &_rowanroot_spread_groups_cpp, 2},
     {"_rowanroot_group_edges_cpp", (DL_FUNC) &_rowanroot_group_edges_cpp, 3},

@@ -4,8 +4,9 @@
 
 #include "aggregate.h"
 #include "bind.h"
-#include "late_texts.h"
+#include "distribution.h"
 #include "groups.h"
+#include "late_texts.h"
 #include "quantiles.h"
 
 using namespace rowanroot;
@@ -68,6 +69,15 @@ Rcpp::NumericVector moments_cpp(SEXP column, int threads) {
   const Moments found = moments(type_of_vector(column), address_of(column), static_cast<std::size_t>(rows), thread_count(rows, threads));
   return Rcpp::NumericVector::create(Rcpp::Named("sum") = found.sum, Rcpp::Named("known") = found.known,
                                      Rcpp::Named("squares") = found.squares);
+}
+
+// How many values are known, how many of those are different, and those that the shares have below.
+// [[Rcpp::export]]
+Rcpp::List distribution_cpp(SEXP column, std::vector<double> shares, int threads) {
+  const R_xlen_t rows = Rf_xlength(column);
+  const Distribution found = distribution(type_of_column(column), address_of(column), static_cast<std::size_t>(rows), shares, thread_count(rows, threads));
+  return Rcpp::List::create(Rcpp::Named("known") = static_cast<double>(found.known), Rcpp::Named("different") = static_cast<double>(found.different),
+                            Rcpp::Named("quantiles") = Rcpp::wrap(found.quantiles));
 }
 
 // [[Rcpp::export]]

@@ -83,8 +83,7 @@ std::vector<double> quantiles(double share, Type type, const void* column, std::
     if (count == 0) return missing_real();
     const double place = static_cast<double>(count - 1) * share + 1;
     const Neighbours two = at(first, last, static_cast<std::size_t>(place) - 1);
-    const double beyond = place - std::floor(place);
-    return beyond > 0 && two.upper != two.lower ? (1 - beyond) * two.lower + beyond * two.upper : two.lower;
+    return between_two(two.lower, two.upper, place);
   });
 }
 

@@ -1,6 +1,7 @@
 #pragma once
 // Values at a place in the order of a column, or of each group.
 
+#include <cmath>
 #include <cstddef>
 #include <cstdint>
 #include <vector>
@@ -18,5 +19,11 @@ std::vector<double> medians(Type type, const void* column, std::size_t rows, boo
 // Fan's type 7 (1996), as R's `quantile()`. Missing values are skipped.
 std::vector<double> quantiles(double share, Type type, const void* column, std::size_t rows, const std::int32_t* group_of_row,
                               std::size_t groups);
+
+// Between the values at a place in an order, counted from 1, and at the next one.
+inline double between_two(double lower, double upper, double place) {
+  const double beyond = place - std::floor(place);
+  return beyond > 0 && upper != lower ? (1 - beyond) * lower + beyond * upper : lower;
+}
 
 }  // namespace rowanroot

@@ -4,6 +4,7 @@
 #include <random>
 
 #include "check.h"
+#include "distribution.h"
 #include "gather.h"
 #include "moving.h"
 #include "quantiles.h"
@@ -165,4 +166,31 @@ TEST("a recurrence gives the same as a chain and as a program") {
   }
   CHECK(chain == program);
   CHECK(chain[0] == 2 * 0.99 + x[0]);
+}
+
+TEST("a distribution is that of the sorted values") {
+  for (const std::size_t rows : {0, 1, 2, 300, 20000, 200000}) {
+    const Columns all = random_columns(rows, static_cast<unsigned>(rows) + 5);
+    const std::vector<double> shares = {0, 0.25, 0.5, 0.9, 1};
+    const auto is_right = [&](Type type, const auto& column) {
+      auto known = column;
+      known.erase(std::remove_if(known.begin(), known.end(), [](auto value) { return is_missing(value); }), known.end());
+      std::sort(known.begin(), known.end());
+      const Distribution found = distribution(type, column.data(), rows, shares, 2);
+      CHECK(found.known == known.size());
+      CHECK(found.quantiles.size() == (known.empty() ? 0 : shares.size()));
+      bool same = true;
+      for (std::size_t k = 0; k < found.quantiles.size(); ++k) {
+        const double place = static_cast<double>(known.size() - 1) * shares[k] + 1;
+        const std::size_t lower = static_cast<std::size_t>(place) - 1, upper = std::min(lower + 1, known.size() - 1);
+        same = same && found.quantiles[k] == between_two(static_cast<double>(known[lower]), static_cast<double>(known[upper]), place);
+      }
+      CHECK(same);
+      known.erase(std::unique(known.begin(), known.end()), known.end());
+      CHECK(found.different == known.size());
+    };
+    is_right(Type::real, all.real);
+    is_right(Type::integer, all.few);
+    is_right(Type::long_integer, all.big);
+  }
 }

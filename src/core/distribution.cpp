@@ -1,0 +1,118 @@
+#include "fast.h"
+
+#include "distribution.h"
+
+#include <algorithm>
+#include <utility>
+
+#include "groups.h"
+#include "numbering.h"
+#include "quantiles.h"
+#include "sorting.h"
+
+namespace rowanroot {
+namespace {
+
+// `value_at` gives the known value at a place of their order.
+template <class ValueAt>
+void set_quantiles(Distribution& result, const std::vector<double>& shares, ValueAt value_at) {
+  if (result.known == 0) return;
+  for (double share : shares) {
+    const double place = static_cast<double>(result.known - 1) * share + 1;
+    const std::size_t lower = static_cast<std::size_t>(place) - 1;
+    result.quantiles.push_back(between_two(value_at(lower), value_at(std::min(lower + 1, result.known - 1)), place));
+  }
+}
+
+template <class T>
+T value_of_key(std::uint64_t key) {
+  T value;
+  std::memcpy(&value, &key, sizeof value);
+  return value;
+}
+
+constexpr std::size_t few = 65536;
+
+// Few different values are counted, and only these put in order. Says whether they were few.
+template <class T>
+bool count_few(const T* values, std::size_t rows, const std::vector<double>& shares, Workers threads, Distribution& result) {
+  constexpr std::size_t block = 2048;
+  struct Counts {
+    Numbering numbering;
+    std::vector<std::size_t> of_number;
+  };
+  const std::size_t stretches = static_cast<std::size_t>(std::max<int>(threads, 1));
+  std::vector<Counts> counts(stretches);
+  run_pieces(stretches, threads, [&](int, std::size_t stretch) {
+    Counts& own = counts[stretch];
+    std::int32_t numbers[block];
+    const std::size_t end = rows * (stretch + 1) / stretches;
+    for (std::size_t first = rows * stretch / stretches; first < end && own.numbering.keys().size() <= few; first += block) {
+      const std::size_t last = std::min(first + block, end);
+      own.numbering.number_each(first, last, [=](std::size_t i) { return key_of(values[i]); }, numbers);
+      own.of_number.resize(own.numbering.keys().size(), 0);
+      for (std::size_t i = 0; i < last - first; ++i) ++own.of_number[numbers[i]];
+    }
+  });
+  std::vector<std::pair<T, std::size_t>> sorted;
+  for (const Counts& own : counts) {
+    if (own.numbering.keys().size() > few) return false;
+    for (std::size_t k = 0; k < own.of_number.size(); ++k) {
+      const T value = value_of_key<T>(own.numbering.keys()[k]);
+      if (!is_missing(value)) sorted.push_back({value, own.of_number[k]});
+    }
+  }
+  std::sort(sorted.begin(), sorted.end());
+  for (std::size_t k = 0; k < sorted.size(); ++k) {
+    result.known += sorted[k].second;
+    result.different += k == 0 || sorted[k].first != sorted[k - 1].first;
+    sorted[k].second = result.known;  // from here on how many come up to its end
+  }
+  set_quantiles(result, shares, [&](std::size_t place) {
+    return static_cast<double>(std::partition_point(sorted.begin(), sorted.end(), [=](const auto& one) { return one.second <= place; })->first);
+  });
+  return true;
+}
+
+// Many are sorted, in buckets; what is missing comes last.
+template <class T>
+void count_sorted(Type type, const T* values, std::size_t rows, const std::vector<double>& shares, Workers threads, Distribution& result) {
+  const SortKeys keys({SortColumn{type, values}}, rows, threads);
+  Buckets buckets = share_out_by_keys(keys, rows, threads);
+  const std::size_t most = buckets.greatest(), workers = static_cast<std::size_t>(std::max<int>(threads, 1));
+  std::vector<Buffer<KeyedRow>> spare;
+  for (std::size_t worker = 0; worker < workers; ++worker) spare.emplace_back(most);
+  std::vector<std::size_t> different(buckets.count(), 0);
+  run_pieces(buckets.count(), threads, [&](int worker, std::size_t b) {
+    KeyedRow* const first = buckets.rows.data() + buckets.starts[b];
+    const std::size_t count = buckets.starts[b + 1] - buckets.starts[b];
+    sort_keyed_rows(first, spare[worker].data(), count);
+    for (std::size_t i = 0; i < count; ++i) different[b] += i == 0 || first[i].key != first[i - 1].key;
+  });
+  result.known = rows - keys.missing_rows();
+  for (const std::size_t count : different) result.different += count;
+  result.different -= keys.missing_rows() > 0;
+  set_quantiles(result, shares, [&](std::size_t place) { return static_cast<double>(values[buckets.rows[place].row]); });
+}
+
+template <class T>
+Distribution distribution_of(Type type, const T* values, std::size_t rows, const std::vector<double>& shares, Workers threads) {
+  Distribution result;
+  if (rows == 0) return result;
+  if ((rows < few || seem_few(type, values, rows, few)) && count_few(values, rows, shares, threads, result)) return result;
+  result = Distribution();
+  count_sorted(type, values, rows, shares, threads, result);
+  return result;
+}
+
+}  // namespace
+
+Distribution distribution(Type type, const void* values, std::size_t rows, const std::vector<double>& shares, Workers threads) {
+  switch (type) {
+    case Type::real: return distribution_of(type, static_cast<const double*>(values), rows, shares, threads);
+    case Type::long_integer: return distribution_of(type, static_cast<const std::int64_t*>(values), rows, shares, threads);
+    default: return distribution_of(type, static_cast<const std::int32_t*>(values), rows, shares, threads);
+  }
+}
+
+}  // namespace rowanroot
