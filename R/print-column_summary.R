@@ -63,9 +63,7 @@ measured <- function(column) {
   threads <- getOption("rowanroot.threads", 0L)
   found <- distribution_cpp(stored_values(column), c(0, 0.25, 0.5, 0.75, 1), threads)
   if (found$known == 0) return(c(found, list(measures = rep(NA_real_, length(measures)))))
-  moments <- moments_cpp(if (inherits(column, "integer64")) bit64::as.double.integer64(column) else stored_values(column), threads)
-  sd <- if (found$known > 1) sqrt(moments[["squares"]] / (found$known - 1)) else NA_real_
-  c(found, list(measures = c(moments[["sum"]] / found$known, sd, found$quantiles)))
+  c(found, list(measures = c(found$mean, if (found$known > 1) sqrt(found$variance) else NA_real_, found$quantiles)))
 }
 
 frequent_values <- function(values, counts) {

@@ -71,13 +71,13 @@ Rcpp::NumericVector moments_cpp(SEXP column, int threads) {
                                      Rcpp::Named("squares") = found.squares);
 }
 
-// How many values are known, how many of those are different, and those that the shares have below.
+// How many values are known, how many of those are different, their mean and variance, and those that the shares have below.
 // [[Rcpp::export]]
 Rcpp::List distribution_cpp(SEXP column, std::vector<double> shares, int threads) {
   const R_xlen_t rows = Rf_xlength(column);
   const Distribution found = distribution(type_of_column(column), address_of(column), static_cast<std::size_t>(rows), shares, thread_count(rows, threads));
   return Rcpp::List::create(Rcpp::Named("known") = static_cast<double>(found.known), Rcpp::Named("different") = static_cast<double>(found.different),
-                            Rcpp::Named("quantiles") = Rcpp::wrap(found.quantiles));
+                            Rcpp::Named("mean") = found.mean, Rcpp::Named("variance") = found.variance, Rcpp::Named("quantiles") = Rcpp::wrap(found.quantiles));
 }
 
 // [[Rcpp::export]]

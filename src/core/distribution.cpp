@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <utility>
 
+#include "aggregate.h"
 #include "groups.h"
 #include "numbering.h"
 #include "quantiles.h"
@@ -66,8 +67,15 @@ bool count_few(const T* values, std::size_t rows, const std::vector<double>& sha
   for (std::size_t k = 0; k < sorted.size(); ++k) {
     result.known += sorted[k].second;
     result.different += k == 0 || sorted[k].first != sorted[k - 1].first;
-    sorted[k].second = result.known;  // from here on how many come up to its end
   }
+  long double sum = 0, squares = 0;
+  for (const auto& one : sorted) sum += static_cast<long double>(one.first) * one.second;
+  const long double mean = sum / result.known;
+  for (const auto& one : sorted) squares += (one.first - mean) * (one.first - mean) * one.second;
+  result.mean = static_cast<double>(mean);
+  result.variance = static_cast<double>(squares / (result.known - 1.0L));
+  std::size_t up_to = 0;  // its end, for each
+  for (auto& one : sorted) one.second = up_to += one.second;
   set_quantiles(result, shares, [&](std::size_t place) {
     return static_cast<double>(std::partition_point(sorted.begin(), sorted.end(), [=](const auto& one) { return one.second <= place; })->first);
   });
@@ -78,21 +86,33 @@ bool count_few(const T* values, std::size_t rows, const std::vector<double>& sha
 template <class T>
 void count_sorted(Type type, const T* values, std::size_t rows, const std::vector<double>& shares, Workers threads, Distribution& result) {
   const SortKeys keys({SortColumn{type, values}}, rows, threads);
-  Buckets buckets = share_out_by_keys(keys, rows, threads);
+  auto buckets = share_out_by_keys<std::uint64_t>(keys, rows, threads);
   const std::size_t most = buckets.greatest(), workers = static_cast<std::size_t>(std::max<int>(threads, 1));
-  std::vector<Buffer<KeyedRow>> spare;
+  std::vector<Buffer<std::uint64_t>> spare;
   for (std::size_t worker = 0; worker < workers; ++worker) spare.emplace_back(most);
   std::vector<std::size_t> different(buckets.count(), 0);
   run_pieces(buckets.count(), threads, [&](int worker, std::size_t b) {
-    KeyedRow* const first = buckets.rows.data() + buckets.starts[b];
+    std::uint64_t* const first = buckets.rows.data() + buckets.starts[b];
     const std::size_t count = buckets.starts[b + 1] - buckets.starts[b];
     sort_keyed_rows(first, spare[worker].data(), count);
-    for (std::size_t i = 0; i < count; ++i) different[b] += i == 0 || first[i].key != first[i - 1].key;
+    for (std::size_t i = 0; i < count; ++i) different[b] += i == 0 || first[i] != first[i - 1];
   });
   result.known = rows - keys.missing_rows();
   for (const std::size_t count : different) result.different += count;
   result.different -= keys.missing_rows() > 0;
-  set_quantiles(result, shares, [&](std::size_t place) { return static_cast<double>(values[buckets.rows[place].row]); });
+  if (type != Type::long_integer) {
+    const Moments found = moments(type, values, rows, threads);
+    result.mean = found.sum / static_cast<double>(result.known);
+    result.variance = found.squares / (static_cast<double>(result.known) - 1);
+  } else {
+    long double sum = 0, squares = 0;
+    for (std::size_t i = 0; i < rows; ++i) sum += is_missing(values[i]) ? 0 : static_cast<long double>(values[i]);
+    const long double mean = sum / result.known;
+    for (std::size_t i = 0; i < rows; ++i) squares += is_missing(values[i]) ? 0 : (values[i] - mean) * (values[i] - mean);
+    result.mean = static_cast<double>(mean);
+    result.variance = static_cast<double>(squares / (result.known - 1.0L));
+  }
+  set_quantiles(result, shares, [&](std::size_t place) { return static_cast<double>(keys.value<T>(buckets.rows[place])); });
 }
 
 template <class T>

@@ -162,7 +162,7 @@ void rank_groups(const SortKeys& keys, std::size_t rows, const RankOptions& opti
   const auto choose = [=](std::size_t first, std::size_t last, std::uint16_t* bucket) {
     for (std::size_t i = first; i < last; ++i) bucket[i - first] = static_cast<std::uint16_t>(group_of_row[i] >> shift);
   };
-  Buckets buckets = share_out(rows, (groups >> shift) + 1, threads, choose, [&](std::size_t first, std::size_t last, KeyedRow* filled) {
+  const auto buckets = share_out<KeyedRow>(rows, (groups >> shift) + 1, threads, choose, [&](std::size_t first, std::size_t last, KeyedRow* filled) {
     keys.first_words(first, last, [=](std::size_t i, std::uint64_t word, std::uint32_t) {
       filled[i - first] = {word, static_cast<std::uint32_t>(i), static_cast<std::uint32_t>(group_of_row[i])};
     });
@@ -196,7 +196,7 @@ void rank_groups(const SortKeys& keys, std::size_t rows, const RankOptions& opti
 
 template <class Rank>
 void rank_all(const SortKeys& keys, std::size_t rows, const RankOptions& options, Workers threads, Rank* ranks) {
-  Buckets buckets = share_out_by_keys(keys, rows, threads);
+  auto buckets = share_out_by_keys<KeyedRow>(keys, rows, threads);
   const std::size_t most = buckets.greatest();
   std::vector<Buffer<KeyedRow>> spare;
   for (int worker = 0; worker < std::max<int>(threads, 1); ++worker) spare.emplace_back(most);

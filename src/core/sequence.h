@@ -67,7 +67,7 @@ struct Sequence {
         bucket[i - first] = static_cast<std::uint16_t>(step_of_row ? part * steps + static_cast<std::size_t>(step_of_row[row]) : part);
       }
     };
-    const Buckets buckets = share_out(rows, parts * stretch, threads, choose, [&](std::size_t first, std::size_t last, KeyedRow* filled) {
+    const auto buckets = share_out<KeyedRow>(rows, parts * stretch, threads, choose, [&](std::size_t first, std::size_t last, KeyedRow* filled) {
       for (std::size_t i = first; i < last; ++i) {
         const std::size_t row = order ? static_cast<std::size_t>(order[i]) : i;
         KeyedRow& one = filled[i - first];

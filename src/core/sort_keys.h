@@ -4,6 +4,8 @@
 
 #include <cstddef>
 #include <cstdint>
+#include <cstring>
+#include <type_traits>
 #include <vector>
 
 #include "rounds.h"
@@ -27,6 +29,18 @@ inline std::uint64_t sortable(double value) {
   std::memcpy(&bits, &value, sizeof bits);
   const std::uint64_t negative = static_cast<std::uint64_t>(static_cast<std::int64_t>(bits) >> 63);
   return bits ^ (negative | (std::uint64_t(1) << 63));
+}
+
+// And back.
+template <class T>
+T of_sortable(std::uint64_t key) {
+  if (std::is_same<T, std::int32_t>::value) return static_cast<T>(static_cast<std::int32_t>(static_cast<std::uint32_t>(key) ^ 0x80000000u));
+  const std::uint64_t high = std::uint64_t(1) << 63;
+  if (std::is_same<T, std::int64_t>::value) return static_cast<T>(key ^ high);
+  const std::uint64_t bits = key & high ? key ^ high : ~key;
+  double value;
+  std::memcpy(&value, &bits, sizeof bits);
+  return static_cast<T>(value);
 }
 
 inline bool is_missing(std::int32_t value) { return value == missing_integer; }
@@ -68,6 +82,10 @@ class SortKeys {
 
   std::size_t columns() const { return columns_.size(); }
   const SortColumn& column(std::size_t number) const { return columns_[number].column; }
+
+  // For one column, least first: the value of a word.
+  template <class T>
+  T value(std::uint64_t word) const { return of_sortable<T>(word - columns_[0].offset + columns_[0].least); }
 
   // For one column: the code of what is missing, and how many rows have it.
   std::uint64_t missing_code() const { return columns_[0].missing_code; }

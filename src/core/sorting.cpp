@@ -15,11 +15,12 @@ constexpr std::size_t block_rows = 2048;
 constexpr std::size_t few = 24;
 
 // `to` may be where they are.
-void sort_few(const KeyedRow* rows, std::size_t count, KeyedRow* to) {
+template <class Row>
+void sort_few(const Row* rows, std::size_t count, Row* to) {
   for (std::size_t i = 0; i < count; ++i) {
-    const KeyedRow row = rows[i];
+    const Row row = rows[i];
     std::size_t place = i;
-    for (; place > 0 && to[place - 1].key > row.key; --place) to[place] = to[place - 1];
+    for (; place > 0 && key_of_row(to[place - 1]) > key_of_row(row); --place) to[place] = to[place - 1];
     to[place] = row;
   }
 }
@@ -33,14 +34,15 @@ int shift_to(std::uint64_t span, int bits) {
 }  // namespace
 
 // By the highest bits in which the keys differ, as many as make buckets of a few rows; then each bucket by itself.
-void sort_keyed_rows(KeyedRow* rows, KeyedRow* spare, std::size_t count) {
+template <class Row>
+void sort_keyed_rows(Row* rows, Row* spare, std::size_t count) {
   if (count <= few) return sort_few(rows, count, rows);
-  std::uint64_t least = rows[0].key, greatest = least;
+  std::uint64_t least = key_of_row(rows[0]), greatest = least;
   bool sorted = true;
   for (std::size_t i = 1; i < count; ++i) {
-    sorted = sorted && rows[i].key >= rows[i - 1].key;
-    least = std::min(least, rows[i].key);
-    greatest = std::max(greatest, rows[i].key);
+    sorted = sorted && key_of_row(rows[i]) >= key_of_row(rows[i - 1]);
+    least = std::min(least, key_of_row(rows[i]));
+    greatest = std::max(greatest, key_of_row(rows[i]));
   }
   if (sorted) return;
   int bits = 4;
@@ -49,9 +51,9 @@ void sort_keyed_rows(KeyedRow* rows, KeyedRow* spare, std::size_t count) {
   const std::size_t buckets = static_cast<std::size_t>((greatest - least) >> shift) + 1;
   std::uint32_t starts[(1 << 11) + 1];
   std::fill_n(starts, buckets + 1, 0);
-  for (std::size_t i = 0; i < count; ++i) ++starts[((rows[i].key - least) >> shift) + 1];
+  for (std::size_t i = 0; i < count; ++i) ++starts[((key_of_row(rows[i]) - least) >> shift) + 1];
   for (std::size_t b = 0; b < buckets; ++b) starts[b + 1] += starts[b];
-  for (std::size_t i = 0; i < count; ++i) spare[starts[(rows[i].key - least) >> shift]++] = rows[i];
+  for (std::size_t i = 0; i < count; ++i) spare[starts[(key_of_row(rows[i]) - least) >> shift]++] = rows[i];
   // Each start has moved on to its bucket's end. A few rows are put in order on their way back.
   for (std::size_t b = 0, first = 0; b < buckets; ++b) {
     const std::size_t size = starts[b] - first;
@@ -65,19 +67,22 @@ void sort_keyed_rows(KeyedRow* rows, KeyedRow* spare, std::size_t count) {
   }
 }
 
-std::size_t Buckets::greatest() const {
+template <class Row>
+std::size_t Buckets<Row>::greatest() const {
   std::size_t greatest = 0;
   for (std::size_t b = 0; b < count(); ++b) greatest = std::max(greatest, starts[b + 1] - starts[b]);
   return greatest;
 }
 
-Buckets::Buckets(std::size_t rows, std::size_t buckets, int threads)
+template <class Row>
+Buckets<Row>::Buckets(std::size_t rows, std::size_t buckets, int threads)
     : rows(rows), starts(buckets + 1, 0), bucket_of(rows), places(std::max(threads, 1), std::vector<std::uint32_t>(buckets, 0)), row_count(rows) {}
 
 // Each thread does one stretch of rows: it counts its rows of each bucket, then puts them behind those of the
 // stretches before.
-Buckets share_out(std::size_t rows, std::size_t buckets, Workers threads, const ChooseBuckets& choose, const FillRows& fill) {
-  Buckets result(rows, buckets, threads);
+template <class Row>
+Buckets<Row> share_out(std::size_t rows, std::size_t buckets, Workers threads, const ChooseBuckets& choose, const FillRows<Row>& fill) {
+  Buckets<Row> result(rows, buckets, threads);
   const auto each_block = [&](std::size_t stretch, const auto& work) {
     const std::size_t end = result.edge(stretch + 1);
     for (std::size_t first = result.edge(stretch); first < end; first += block_rows) work(first, std::min(first + block_rows, end));
@@ -100,10 +105,10 @@ Buckets share_out(std::size_t rows, std::size_t buckets, Workers threads, const 
     }
   }
   result.starts[buckets] = place;
-  KeyedRow* const to = result.rows.data();
+  Row* const to = result.rows.data();
   run_pieces(result.stretches(), threads, [&](int, std::size_t stretch) {
     std::vector<std::uint32_t> next = result.places[stretch];
-    std::vector<KeyedRow> filled(block_rows);
+    std::vector<Row> filled(block_rows);
     each_block(stretch, [&](std::size_t first, std::size_t last) {
       fill(first, last, filled.data());
       for (std::size_t i = first; i < last; ++i) to[next[bucket_of[i]]++] = filled[i - first];
@@ -204,7 +209,15 @@ void refine_sorted(const SortKeys& keys, KeyedRow* rows, KeyedRow* spare, std::s
 
 }  // namespace
 
-Buckets share_out_by_keys(const SortKeys& keys, std::size_t rows, Workers threads) {
+namespace {
+
+KeyedRow row_of(std::uint64_t word, std::size_t row, std::uint32_t more, KeyedRow) { return {word, static_cast<std::uint32_t>(row), more}; }
+std::uint64_t row_of(std::uint64_t word, std::size_t, std::uint32_t, std::uint64_t) { return word; }
+
+}  // namespace
+
+template <class Row>
+Buckets<Row> share_out_by_keys(const SortKeys& keys, std::size_t rows, Workers threads) {
   const Sharing sharing = choose_sharing(keys, rows);
   const auto choose = [&](std::size_t first, std::size_t last, std::uint16_t* bucket) {
     if (!sharing.needs_words()) {
@@ -213,15 +226,13 @@ Buckets share_out_by_keys(const SortKeys& keys, std::size_t rows, Workers thread
     }
     keys.first_words(first, last, [=, &sharing](std::size_t i, std::uint64_t word, std::uint32_t) { bucket[i - first] = sharing.bucket(word, i); });
   };
-  return share_out(rows, sharing.buckets, threads, choose, [&](std::size_t first, std::size_t last, KeyedRow* filled) {
-    keys.first_words(first, last, [=](std::size_t i, std::uint64_t word, std::uint32_t more) {
-      filled[i - first] = {word, static_cast<std::uint32_t>(i), more};
-    });
+  return share_out<Row>(rows, sharing.buckets, threads, choose, [&](std::size_t first, std::size_t last, Row* filled) {
+    keys.first_words(first, last, [=](std::size_t i, std::uint64_t word, std::uint32_t more) { filled[i - first] = row_of(word, i, more, Row()); });
   });
 }
 
 void sort_in_buckets(const SortKeys& keys, std::size_t rows, Workers threads, const SortedBucket& done) {
-  Buckets buckets = share_out_by_keys(keys, rows, threads);
+  auto buckets = share_out_by_keys<KeyedRow>(keys, rows, threads);
   const std::size_t spare_rows = buckets.greatest();
   std::vector<Buffer<KeyedRow>> spare;
   for (int worker = 0; worker < std::max<int>(threads, 1); ++worker) spare.emplace_back(spare_rows);
@@ -234,6 +245,15 @@ void sort_in_buckets(const SortKeys& keys, std::size_t rows, Workers threads, co
     done(first, count, buckets.starts[b]);
   });
 }
+
+#define ROWANROOT_FOR_ROWS(Row)                                                                                                    \
+  template void sort_keyed_rows(Row*, Row*, std::size_t);                                                                          \
+  template struct Buckets<Row>;                                                                                                    \
+  template Buckets<Row> share_out(std::size_t, std::size_t, Workers, const ChooseBuckets&, const FillRows<Row>&);                  \
+  template Buckets<Row> share_out_by_keys(const SortKeys&, std::size_t, Workers)
+ROWANROOT_FOR_ROWS(KeyedRow);
+ROWANROOT_FOR_ROWS(std::uint64_t);
+#undef ROWANROOT_FOR_ROWS
 
 void order_rows(const std::vector<SortColumn>& columns, std::size_t rows, Workers threads, std::int32_t* order) {
   const SortKeys keys(columns, rows, threads);

@@ -17,14 +17,21 @@ struct KeyedRow {
   std::uint32_t group;  // where rows are of groups; else the bits of a key that follow on `key`
 };
 
+inline std::uint64_t key_of_row(const KeyedRow& row) { return row.key; }
+inline std::uint64_t key_of_row(std::uint64_t key) { return key; }
+
+// What follows is for rows, or for keys alone where it doesn't matter which rows they are of.
+
 // Sorts by the key, and equal keys stay as they are; `spare` has room for as many.
-void sort_keyed_rows(KeyedRow* rows, KeyedRow* spare, std::size_t count);
+template <class Row>
+void sort_keyed_rows(Row* rows, Row* spare, std::size_t count);
 
 // Rows shared out to buckets: those of bucket b lie from starts[b] to starts[b + 1], in the order in which they came.
+template <class Row>
 struct Buckets {
   Buckets(std::size_t rows, std::size_t buckets, int threads);
 
-  Buffer<KeyedRow> rows;
+  Buffer<Row> rows;
   std::vector<std::size_t> starts;
   // The way of each row: its bucket, and for each stretch of rows where its first row of each bucket lies.
   Buffer<std::uint16_t> bucket_of;
@@ -51,12 +58,15 @@ struct Buckets {
 // `choose` says the bucket of each row from first to last, `fill` gives these rows with their keys. No more than 65,536
 // buckets.
 using ChooseBuckets = std::function<void(std::size_t first, std::size_t last, std::uint16_t* buckets)>;
-using FillRows = std::function<void(std::size_t first, std::size_t last, KeyedRow* rows)>;
-Buckets share_out(std::size_t rows, std::size_t buckets, Workers threads, const ChooseBuckets& choose, const FillRows& fill);
+template <class Row>
+using FillRows = std::function<void(std::size_t first, std::size_t last, Row* rows)>;
+template <class Row>
+Buckets<Row> share_out(std::size_t rows, std::size_t buckets, Workers threads, const ChooseBuckets& choose, const FillRows<Row>& fill);
 
 // Rows shared out by their keys: the rows of a bucket come before those of the next, and equal keys are in one bucket. With one
 // word of keys the rows have their whole keys.
-Buckets share_out_by_keys(const SortKeys& keys, std::size_t rows, Workers threads);
+template <class Row>
+Buckets<Row> share_out_by_keys(const SortKeys& keys, std::size_t rows, Workers threads);
 
 // Calls `done` for one bucket after the other, each sorted, possibly from several threads; the rows of a bucket come
 // before those of the next, and equal keys are in one bucket. `start` is the place of its first row in the whole
