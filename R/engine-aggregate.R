@@ -8,11 +8,9 @@ aggregate_value <- function(node, run) {
     return(call_r(list(fun = aggregate_function(node), name = node$entry$name, arguments = list(node$argument), within = node$within,
                        shown = node$shown, env = node$env), run))
   }
-  argument <- type_unguarded(node$argument, run)
   groups <- run_groups(run, node$within)
-  check_can_aggregate(node, argument, run)
+  argument <- aggregate_argument(node, run)
   if (!is_for_core(node, argument, run)) return(aggregate_with_r(node, argument, groups, run))
-  if (argument$kind != "slot") argument <- new_pending(run, argument)
   order <- if (node$entry$way == "edge") run_order(run)
   key <- paste(argument$id, node$entry$name, node$skip_missing, node$share, groups$key, order$key)
   if (is.null(run$aggregates[[key]])) {
@@ -20,6 +18,25 @@ aggregate_value <- function(node, run) {
     run$aggregates[[key]] <- calculate_aggregate(node, argument$id, argument$type, groups, run)
   }
   run$aggregates[[key]]
+}
+
+aggregate_argument <- function(node, run) {
+  argument <- type_unguarded(node$argument, run)
+  check_can_aggregate(node, argument, run)
+  if (is_for_core(node, argument, run) && argument$kind != "slot") new_pending(run, argument) else argument
+}
+
+# For each group its value alone, which has not to be given to all rows. `first` is the first row of each group.
+aggregate_for_groups <- function(node, groups, first, run) {
+  by_rows <- function() {
+    values <- node_values(list(aggregate_value(node, run)), run)[[1]]
+    if (length(values) == run$rows) take_rows(values, first) else rep(values, length(first))
+  }
+  if (gives_any_length(list(node$argument))) return(by_rows())
+  argument <- aggregate_argument(node, run)
+  if (!is_for_core(node, argument, run)) return(by_rows())
+  calculate(run, argument$id)
+  aggregate_of_each(node, argument$id, argument$type, groups, run)
 }
 
 # R would give a missing mean of texts, with a warning at most.
@@ -54,18 +71,24 @@ is_stored_as_values <- function(x) is.atomic(x) && inherits(x, c("Date", "POSIXc
 is_day_or_time <- function(x) is.double(x) && inherits(x, c("Date", "POSIXct", "difftime")) && !inherits(x, "integer64")
 
 calculate_aggregate <- function(node, id, type, groups, run) {
-  if (node$entry$way == "edge") return(edge_value(node, id, groups, run))
-  values <- switch(node$entry$way,
-    moments = aggregate_moments(node, id, type, groups, run),
-    quantile = aggregate_quantile(node, id, type, groups, run),
-    truth = aggregate_truth(node, id, groups, run),
-    rows = aggregate_rows(node, id, type, groups, run)
-  )
+  values <- aggregate_of_each(node, id, type, groups, run)
   if (is.null(groups)) return(typed_value(values, run))
+  if (node$entry$way == "edge") return(new_slot(run, values_in_rows(values, groups$of_row + 1L)))
   like <- attributes(values)
   slot <- spread_groups_cpp(values, groups$of_row)
   attributes(slot) <- like
   new_slot(run, slot)
+}
+
+# One value, or one for each group.
+aggregate_of_each <- function(node, id, type, groups, run) {
+  switch(node$entry$way,
+    moments = aggregate_moments(node, id, type, groups, run),
+    quantile = aggregate_quantile(node, id, type, groups, run),
+    truth = aggregate_truth(node, id, groups, run),
+    rows = aggregate_rows(node, id, type, groups, run),
+    edge = edge_value(node, id, groups, run)
+  )
 }
 
 # The column without its class, and the class for what is made of it.
@@ -170,12 +193,12 @@ edge_value <- function(node, id, groups, run) {
   last <- node$entry$name == "last_value"
   if (is.null(groups)) {
     row <- if (last) max(run$rows, 1) else 1
-    return(typed_value(column[if (is.null(order) || run$rows == 0) row else order[row] + 1L], run))
+    return(column[if (is.null(order) || run$rows == 0) row else order[row] + 1L])
   }
   of_row <- if (is.null(order)) groups$of_row else groups$of_row[order + 1L]
   rows <- group_edges_cpp(of_row, length(groups$sizes), last)
   if (!is.null(order)) rows <- order[rows] + 1L
-  new_slot(run, column[rows[groups$of_row + 1L]])
+  column[rows]
 }
 
 # Of text, dates and the like R makes the aggregate.

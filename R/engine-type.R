@@ -6,6 +6,7 @@
 #   choose    condition, yes, no
 #   object    value                  anything else that R gave; good only as an argument of R's functions
 #   code      node                   code that takes columns by name, to be run when R's function is
+# A node of the kind "typed" has one that was found already.
 #
 # The type "missing" is that of a bare NA, and of a column that was set to it: it fits every type.
 
@@ -42,7 +43,8 @@ type_node <- function(node, run) {
     word = type_word(node, run),
     choose = type_choose(node, run),
     r_call = call_r(node, run),
-    r_code = list(kind = "code", node = node, type = "other")
+    r_code = list(kind = "code", node = node, type = "other"),
+    typed = node$typed
   )
 }
 

@@ -72,9 +72,10 @@ count_missing <- function(column) if (is.list(column)) 0 else as.numeric(sum(is.
 
 #' @export
 format.table_view <- function(x, width = cli::console_width(), ...) {
-  columns <- format_names(x$columns)
+  made <- match(vapply(x$derived, `[`, "", 1), x$columns$name)
+  columns <- format_names(x$columns[c(made, setdiff(seq_len(nrow(x$columns)), made)), ])
   c(cli::style_bold(paste0(x$title, ": ", counted_rows(x$rows), ", ", counted(nrow(x$columns), "column"))),
-    if (nrow(x$columns)) c("", strwrap_cells(columns, width)),
+    if (nrow(x$columns)) c("", at_most_lines(strwrap_cells(columns, width), 8)),
     if (x$rows > 0) cli::ansi_trimws(format_strips(x, width), "right"))
 }
 
@@ -94,6 +95,11 @@ format_names <- function(columns) {
     ends <- encodeString(columns$name[range(run)])
     paste0(ends[1], ":", ends[2], " ", cli::col_grey(columns$type[run[1]]))
   }))
+}
+
+at_most_lines <- function(lines, most) {
+  if (length(lines) <= most) return(lines)
+  c(utils::head(lines, most - 1), paste0(mark("\u2026", "..."), " all of them: names(x), column_summary(x)"))
 }
 
 # Cells with commas between them, over as many lines as they need.

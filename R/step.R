@@ -60,13 +60,14 @@ is_shown_value <- function(node) is.atomic(node$value) && length(node$value) == 
 
 format_value <- function(value) if (is.character(value)) quoted(value) else format(value, digits = 15)
 
-has_row_names <- function(data) .row_names_info(data) > 0
+# Row names that are only numbers are none.
+has_row_names <- function(data) is.character(.row_names_info(data, 0L))
 
 # A table of the class of `data`, with its attributes, but these columns and row names (NULL: the same).
 as_table_like <- function(data, columns, row_names) {
   extra <- attributes(data)
   extra$names <- names(columns)
-  if (is.null(row_names)) row_names <- if (has_row_names(data)) extra$row.names else .set_row_names(nrow(data))
+  if (is.null(row_names)) row_names <- .row_names_info(data, 0L)
   extra$row.names <- row_names
   attributes(columns) <- extra
   columns

@@ -58,8 +58,8 @@ one_value_statements <- function(statements, keys, call) {
     found <- values_of_group(statement$node, of_group)
     if (is.na(found)) statements[[k]]$look <- TRUE
     else if (!found && !all(is_scratch(statement$targets))) stop_not_one_value(line_text(statement$line), call)
-    if (is.na(found) || found) of_group <- union(of_group, statement$targets)
-    else of_group <- setdiff(of_group, statement$targets)
+    statements[[k]]$of_group <- is.na(found) || found
+    of_group <- if (statements[[k]]$of_group) union(of_group, statement$targets) else setdiff(of_group, statement$targets)
   }
   statements
 }
@@ -91,18 +91,80 @@ stop_not_one_value <- function(formula, call) {
 #' @export
 bind_step.step_one_row_per <- function(step, names, call) new_step_one_row_per(step$typed$columns, step$typed$block, names, step$env, call)
 
+# Two runs go side by side: one of all rows, which aggregates are made from, and one that has a row for each group. What is
+# made only of aggregates and of columns of the groups is calculated there.
 #' @export
 run_step.step_one_row_per <- function(step, data, call) {
   run <- new_run(data, nrow(data), call)
   run$within <- unlist(run$columns[step$keys])
   groups <- run_groups(run)
   first <- first_rows_cpp(groups$of_row, length(groups$sizes))
+  of_groups <- new_run(lapply(unclass(data)[step$keys], take_rows, rows = first), length(first), call)
+  only_there <- character()
   for (statement in step$statements) {
+    targets <- statement$targets
+    start_line(run, statement$line)
+    run$shared <- list()
+    there <- !statement$removes && is_for_groups(statement$node, names(of_groups$columns))
+    needed <- if (!statement$removes) intersect(if (there) columns_in_aggregates(statement$node) else node_columns(statement$node), only_there)
+    for (name in needed) run$columns[[name]] <- new_slot(run, values_in_rows(run_results(of_groups, name)[[1]], groups$of_row + 1L))$id
+    only_there <- setdiff(only_there, needed)
+    if (there) {
+      statement$node <- with_aggregates(statement$node, function(node) new_slot(of_groups, aggregate_for_groups(node, groups, first, run)), groups$sizes)
+      run_statement(of_groups, statement)
+      only_there <- union(only_there, targets)
+      next
+    }
     run_statement(run, statement)
-    if (isTRUE(statement$look)) check_one_value(run_results(run, statement$targets), groups, first, line_text(statement$line), call)
+    only_there <- setdiff(only_there, targets)
+    of_groups$columns[targets] <- NULL
+    if (isTRUE(statement$look)) check_one_value(run_results(run, targets), groups, first, line_text(statement$line), call)
+    if (isTRUE(statement$of_group)) {
+      of_groups$columns[targets] <- lapply(run_results(run, targets), function(column) new_slot(of_groups, take_rows(column, first))$id)
+    }
   }
-  columns <- lapply(run_results(run, step$columns), take_rows, rows = first)
-  as_table_like(data, columns, .set_row_names(length(first)))
+  as_table_like(data, run_results(of_groups, step$columns), .set_row_names(length(first)))
+}
+
+# Whether a tree has only aggregates of the groups, and columns that these have.
+is_for_groups <- function(node, columns) {
+  all_of <- function(nodes) all(vapply(unname(nodes), is_for_groups, NA, columns = columns))
+  switch(node$kind,
+    value = is.atomic(node$value) && length(node$value) == 1,
+    column = node$name %in% columns,
+    rows = node$name == ".rows",
+    aggregate = is.null(node$within),
+    word = all_of(node$arguments),
+    choose = all_of(node[c("condition", "yes", "no")]),
+    shared = is_for_groups(node$memory$node, columns),
+    several = all_of(node$parts),
+    r_call = is.null(node$within) && is_value_by_value(node$name, node$fun) && all_of(node$arguments),
+    FALSE
+  )
+}
+
+columns_in_aggregates <- function(node) {
+  of <- function(nodes) unique(unlist(lapply(unname(nodes), columns_in_aggregates)))
+  switch(node$kind,
+    aggregate = node_columns(node$argument),
+    word = , r_call = of(node$arguments),
+    choose = of(node[c("condition", "yes", "no")]),
+    shared = columns_in_aggregates(node$memory$node),
+    several = of(node$parts),
+    character()
+  )
+}
+
+# The tree with the values of its aggregates in their place: for each group one.
+with_aggregates <- function(node, value_of, sizes) {
+  in_each <- function(nodes) lapply(nodes, with_aggregates, value_of = value_of, sizes = sizes)
+  parts <- c(word = "arguments", r_call = "arguments", several = "parts")[node$kind]
+  if (node$kind == "shared") return(with_aggregates(node$memory$node, value_of, sizes))
+  if (node$kind == "aggregate") return(list(kind = "typed", typed = value_of(node), shown = node$shown))
+  if (node$kind == "rows") return(value_node(sizes, node$shown))
+  if (node$kind == "choose") node[c("condition", "yes", "no")] <- in_each(node[c("condition", "yes", "no")])
+  if (!is.na(parts)) node[[parts]] <- in_each(node[[parts]])
+  node
 }
 
 check_one_value <- function(columns, groups, first, formula, call) {

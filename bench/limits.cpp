@@ -173,3 +173,45 @@ Rcpp::NumericVector limit_group_mean(Rcpp::NumericVector net, Rcpp::IntegerVecto
   for (R_xlen_t i = 0; i < n; ++i) result[i] = sum[group[i]];
   return result;
 }
+
+// Mean, sum and count of each group; groups are numbered from 1 and have at least one row.
+// [[Rcpp::export]]
+Rcpp::DataFrame limit_group_rows(Rcpp::NumericVector net, Rcpp::IntegerVector group, int groups, int threads) {
+  struct Group {
+    double sum = 0;
+    int known = 0, rows = 0;
+  };
+  const R_xlen_t n = net.size();
+  std::vector<std::vector<Group>> parts(threads, std::vector<Group>(groups + 1));
+  std::vector<std::thread> team;
+  for (int t = 0; t < threads; ++t)
+    team.emplace_back([&, t] {
+      Group* const own = parts[t].data();
+      const double* x = net.begin();
+      const int* g = group.begin();
+      for (R_xlen_t i = n * t / threads; i < n * (t + 1) / threads; ++i) {
+        Group& one = own[g[i]];
+        ++one.rows;
+        if (x[i] == x[i]) {
+          one.sum += x[i];
+          ++one.known;
+        }
+      }
+    });
+  for (auto& thread : team) thread.join();
+  Rcpp::IntegerVector hive(groups), rows(groups);
+  Rcpp::NumericVector mean(groups), sum(groups);
+  for (int k = 0; k < groups; ++k) {
+    Group all;
+    for (const auto& part : parts) {
+      all.sum += part[k + 1].sum;
+      all.known += part[k + 1].known;
+      all.rows += part[k + 1].rows;
+    }
+    hive[k] = k + 1;
+    mean[k] = all.sum / all.known;
+    sum[k] = all.sum;
+    rows[k] = all.rows;
+  }
+  return Rcpp::DataFrame::create(Rcpp::Named("hive") = hive, Rcpp::Named("m") = mean, Rcpp::Named("s") = sum, Rcpp::Named("n") = rows);
+}

@@ -189,6 +189,7 @@ task("three formulas on 5 rows, 100 times",
      function() for (i in 1:100) within(five, { net <- gross_kg - tare_kg; lb <- net * 2.2; label <- ifelse(net > 5, "a", "b") }),
      function() for (i in 1:100) set_columns(five, { net <- gross_kg - tare_kg; lb <- net * 2.2; label <- if (net > 5) "a" else "b" }))
 
+source(file.path(folder, "tables.R"))
 source(file.path(folder, "text.R"))
 
 # What a row costs with 1, 10 and 40 million of them. Needs 8 GB of memory, and some minutes.
