@@ -45,8 +45,12 @@ distribution_cpp <- function(column, shares, threads) {
     .Call(`_rowanroot_distribution_cpp`, column, shares, threads)
 }
 
-aggregate_groups_cpp <- function(what, column, skip_missing, group_of_row, groups) {
-    .Call(`_rowanroot_aggregate_groups_cpp`, what, column, skip_missing, group_of_row, groups)
+aggregate_groups_cpp <- function(what, column, skip_missing, group_of_row, groups, threads) {
+    .Call(`_rowanroot_aggregate_groups_cpp`, what, column, skip_missing, group_of_row, groups, threads)
+}
+
+group_sums_cpp <- function(column, group_of_row, groups, threads) {
+    .Call(`_rowanroot_group_sums_cpp`, column, group_of_row, groups, threads)
 }
 
 spread_groups_cpp <- function(values, group_of_row) {

@@ -106,10 +106,28 @@ with_class_of <- function(values, column) {
 aggregate_moments <- function(node, id, type, groups, run) {
   entry <- node$entry
   values <- if (is.null(groups)) whole_aggregate(entry$what, id, node$skip_missing, run)
-            else aggregate_groups_cpp(entry$what, bare_column(id, run), node$skip_missing, groups$of_row, length(groups$sizes))
+            else if (entry$what %in% c("sum", "mean")) mean_or_sum(entry$what, id, node$skip_missing, groups, run)
+            else of_each_group(entry$what, bare_column(id, run), node$skip_missing, groups)
   values <- entry$finish(values)
   if (type == "other") return(with_class_of(values, run$values[[id]]))
   if (type != "double" && entry$of_integers == "integer") whole_numbers(values, node, run) else values
+}
+
+of_each_group <- function(what, column, skip_missing, groups) {
+  aggregate_groups_cpp(what, column, skip_missing, groups$of_row, length(groups$sizes), getOption("rowanroot.threads", 0L))
+}
+
+# Sums and means come from one pass.
+mean_or_sum <- function(what, id, skip_missing, groups, run) {
+  key <- paste("sums", id, groups$key)
+  if (is.null(run$aggregates[[key]])) {
+    run$aggregates[[key]] <- group_sums_cpp(bare_column(id, run), groups$of_row, length(groups$sizes), getOption("rowanroot.threads", 0L))
+  }
+  sums <- run$aggregates[[key]]
+  values <- if (what == "mean") sums$sum / sums$known else sums$sum
+  open <- if (!skip_missing) which(sums$known < groups$sizes)
+  values[open] <- sums$unknown[open]
+  values
 }
 
 # The mean and the standard deviation are mostly wanted together: one pass gives both.
@@ -159,7 +177,7 @@ aggregate_quantile <- function(node, id, type, groups, run) {
 
 # How many values each median is of; those that are missing count as odd.
 group_counts <- function(column, groups, skip_missing, values) {
-  counts <- if (skip_missing) aggregate_groups_cpp("known", column, TRUE, groups$of_row, length(groups$sizes)) else groups$sizes
+  counts <- if (skip_missing) of_each_group("known", column, TRUE, groups) else groups$sizes
   ifelse(is.na(values), 1, counts)
 }
 
@@ -168,7 +186,7 @@ group_counts <- function(column, groups, skip_missing, values) {
 aggregate_truth <- function(node, id, groups, run) {
   column <- as.logical(run$values[[id]])
   one <- groups_or_one(groups, run)
-  count <- function(what) aggregate_groups_cpp(what, column, TRUE, one$of_row, length(one$sizes))
+  count <- function(what) of_each_group(what, column, TRUE, one)
   known <- count("known")
   true <- count("sum")
   unknown <- if (node$skip_missing) FALSE else known < one$sizes
@@ -181,7 +199,7 @@ aggregate_rows <- function(node, id, type, groups, run) {
   column <- run$values[[id]]
   switch(node$entry$name,
     length = as.integer(one$sizes),
-    count_known = as.integer(aggregate_groups_cpp("sum", !is.na(column), FALSE, one$of_row, length(one$sizes))),
+    count_known = as.integer(of_each_group("sum", !is.na(column), FALSE, one)),
     count_distinct = count_distinct_cpp(group_values(column, run), one$of_row, length(one$sizes))
   )
 }

@@ -98,7 +98,7 @@ calculate_ranking <- function(x, options, place, about) {
   if (options$as == "position") return(ranks)
   if (in_turn) place$of_row[turn] <- place$of_row
   count <- if (is.null(place$of_row)) sum(!is.na(ranks))
-           else spread_groups_cpp(aggregate_groups_cpp("known", ranks, TRUE, place$of_row, place$groups), place$of_row)
+           else spread_groups_cpp(aggregate_groups_cpp("known", ranks, TRUE, place$of_row, place$groups, getOption("rowanroot.threads", 0L)), place$of_row)
   if (options$as == "percent_rank") ifelse(count == 1 & !is.na(ranks), 0, (ranks - 1) / (count - 1)) else ranks / count
 }
 

@@ -153,8 +153,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // aggregate_groups_cpp
-Rcpp::NumericVector aggregate_groups_cpp(std::string what, SEXP column, bool skip_missing, Rcpp::IntegerVector group_of_row, int groups);
-RcppExport SEXP _rowanroot_aggregate_groups_cpp(SEXP whatSEXP, SEXP columnSEXP, SEXP skip_missingSEXP, SEXP group_of_rowSEXP, SEXP groupsSEXP) {
+Rcpp::NumericVector aggregate_groups_cpp(std::string what, SEXP column, bool skip_missing, Rcpp::IntegerVector group_of_row, int groups, int threads);
+RcppExport SEXP _rowanroot_aggregate_groups_cpp(SEXP whatSEXP, SEXP columnSEXP, SEXP skip_missingSEXP, SEXP group_of_rowSEXP, SEXP groupsSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -163,7 +163,22 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< bool >::type skip_missing(skip_missingSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group_of_row(group_of_rowSEXP);
     Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
-    rcpp_result_gen = Rcpp::wrap(aggregate_groups_cpp(what, column, skip_missing, group_of_row, groups));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(aggregate_groups_cpp(what, column, skip_missing, group_of_row, groups, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// group_sums_cpp
+Rcpp::List group_sums_cpp(SEXP column, Rcpp::IntegerVector group_of_row, int groups, int threads);
+RcppExport SEXP _rowanroot_group_sums_cpp(SEXP columnSEXP, SEXP group_of_rowSEXP, SEXP groupsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group_of_row(group_of_rowSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(group_sums_cpp(column, group_of_row, groups, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -697,7 +712,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_aggregate_cpp", (DL_FUNC) &_rowanroot_aggregate_cpp, 4},
     {"_rowanroot_moments_cpp", (DL_FUNC) &_rowanroot_moments_cpp, 2},
     {"_rowanroot_distribution_cpp", (DL_FUNC) &_rowanroot_distribution_cpp, 3},
-    {"_rowanroot_aggregate_groups_cpp", (DL_FUNC) &_rowanroot_aggregate_groups_cpp, 5},
+    {"_rowanroot_aggregate_groups_cpp", (DL_FUNC) &_rowanroot_aggregate_groups_cpp, 6},
+    {"_rowanroot_group_sums_cpp", (DL_FUNC) &_rowanroot_group_sums_cpp, 4},
     {"_rowanroot_spread_groups_cpp", (DL_FUNC) &_rowanroot_spread_groups_cpp, 2},
     {"_rowanroot_group_edges_cpp", (DL_FUNC) &_rowanroot_group_edges_cpp, 3},
     {"_rowanroot_count_distinct_cpp", (DL_FUNC) &_rowanroot_count_distinct_cpp, 3},

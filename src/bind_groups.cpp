@@ -82,11 +82,20 @@ Rcpp::List distribution_cpp(SEXP column, std::vector<double> shares, int threads
 
 // [[Rcpp::export]]
 Rcpp::NumericVector aggregate_groups_cpp(std::string what, SEXP column, bool skip_missing,
-                                         Rcpp::IntegerVector group_of_row, int groups) {
+                                         Rcpp::IntegerVector group_of_row, int groups, int threads) {
   const std::vector<double> values =
       aggregate_groups(aggregate_of_name(what), type_of_vector(column), address_of(column),
-                       static_cast<std::size_t>(Rf_xlength(column)), skip_missing, group_of_row.begin(), groups);
+                       static_cast<std::size_t>(Rf_xlength(column)), skip_missing, group_of_row.begin(), groups, thread_count(Rf_xlength(column), threads));
   return Rcpp::NumericVector(values.begin(), values.end());
+}
+
+// [[Rcpp::export]]
+Rcpp::List group_sums_cpp(SEXP column, Rcpp::IntegerVector group_of_row, int groups, int threads) {
+  const R_xlen_t rows = Rf_xlength(column);
+  const GroupSums found = sums_of_groups(type_of_vector(column), address_of(column), static_cast<std::size_t>(rows), group_of_row.begin(), groups,
+                                         thread_count(rows, threads));
+  return Rcpp::List::create(Rcpp::Named("sum") = Rcpp::wrap(found.sum), Rcpp::Named("known") = Rcpp::wrap(found.known),
+                            Rcpp::Named("unknown") = Rcpp::wrap(found.unknown));
 }
 
 // The value of its group for each row.

@@ -225,44 +225,88 @@ double aggregate_column(Aggregate what, const T* values, std::size_t rows, bool 
   }
 }
 
+// Rows are added up in this many stretches, whatever the number of threads, if groups are not too many.
+constexpr std::size_t sum_stretches = 4;
+
 template <class T>
-std::vector<double> aggregate_column_groups(Aggregate what, const T* values, std::size_t rows, bool skip_missing,
-                                            const std::int32_t* group_of_row, std::size_t groups) {
+GroupSums sums_of_column_groups(const T* values, std::size_t rows, const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
   struct Group {
-    double value = 0;
-    double unknown = 0;  // the first value that is no number, if any
-    std::int64_t known = 0;
-    bool complete = true;
+    double sum = 0;
+    std::uint32_t known = 0, unknown = 0;
   };
-  std::vector<Group> all(groups);
-  const bool ranges = what == Aggregate::least || what == Aggregate::greatest;
-  if (ranges)
-    for (Group& group : all) group.value = what == Aggregate::least ? infinity : -infinity;
+  struct Stretch {
+    std::vector<Group> groups;
+    std::vector<double> first_unknown;
+  };
+  const std::size_t count = groups * 16 < rows ? sum_stretches : 1;
+  std::vector<Stretch> stretches(count);
+  run_pieces(count, threads, [&](int, std::size_t k) {
+    Stretch& own = stretches[k];
+    own.groups.resize(groups);
+    Group* const all = own.groups.data();
+    for (std::size_t i = rows * k / count; i < rows * (k + 1) / count; ++i) {
+      const double value = as_real(values[i]);
+      Group& group = all[group_of_row[i]];
+      if (value == value) {
+        group.sum += value;
+        ++group.known;
+        continue;
+      }
+      if (own.first_unknown.empty()) own.first_unknown.resize(groups);
+      if (group.unknown++ == 0) own.first_unknown[group_of_row[i]] = value;
+    }
+  });
+  GroupSums result{std::vector<double>(groups, 0), std::vector<double>(groups, 0), std::vector<double>(groups, 0)};
+  std::vector<bool> complete(groups, true);
+  for (const Stretch& part : stretches) {
+    for (std::size_t g = 0; g < groups; ++g) {
+      result.sum[g] += part.groups[g].sum;
+      result.known[g] += part.groups[g].known;
+      if (!part.groups[g].unknown || !complete[g]) continue;
+      complete[g] = false;
+      result.unknown[g] = part.first_unknown[g];
+    }
+  }
+  return result;
+}
+
+template <class T>
+std::vector<double> ranges_of_column_groups(bool least, const T* values, std::size_t rows, bool skip_missing, const std::int32_t* group_of_row,
+                                            std::size_t groups) {
+  std::vector<double> result(groups, least ? infinity : -infinity), unknown(groups, 0);
   for (std::size_t i = 0; i < rows; ++i) {
     const double value = as_real(values[i]);
-    Group& group = all[group_of_row[i]];
-    if (value != value) {
-      std::uint64_t bits;
-      std::memcpy(&bits, &value, sizeof bits);
-      const bool missing = static_cast<std::uint32_t>(bits) == 1954;
-      if (group.complete || (ranges && missing)) group.unknown = value;
-      group.complete = false;
+    const std::int32_t g = group_of_row[i];
+    if (value == value) {
+      result[g] = least ? std::min(result[g], value) : std::max(result[g], value);
       continue;
     }
-    ++group.known;
-    if (!ranges) group.value += value;
-    else if (what == Aggregate::least) group.value = std::min(group.value, value);
-    else group.value = std::max(group.value, value);
+    std::uint64_t bits;
+    std::memcpy(&bits, &value, sizeof bits);
+    if (unknown[g] == 0 || static_cast<std::uint32_t>(bits) == 1954) unknown[g] = value;
   }
-  std::vector<double> result(groups);
-  for (std::size_t g = 0; g < groups; ++g) {
-    const Group& group = all[g];
-    const double mean = group.known ? group.value / static_cast<double>(group.known) : std::numeric_limits<double>::quiet_NaN();
-    result[g] = what == Aggregate::known ? static_cast<double>(group.known)
-                : what == Aggregate::mean || what == Aggregate::variance ? mean : group.value;
-    if (!group.complete && !skip_missing && what != Aggregate::known) result[g] = group.unknown;
+  if (!skip_missing)
+    for (std::size_t g = 0; g < groups; ++g)
+      if (unknown[g] != unknown[g]) result[g] = unknown[g];
+  return result;
+}
+
+template <class T>
+std::vector<double> aggregate_column_groups(Aggregate what, const T* values, std::size_t rows, bool skip_missing,
+                                            const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
+  if (what == Aggregate::least || what == Aggregate::greatest)
+    return ranges_of_column_groups(what == Aggregate::least, values, rows, skip_missing, group_of_row, groups);
+  const GroupSums sums = sums_of_column_groups(values, rows, group_of_row, groups, threads);
+  if (what == Aggregate::known) return sums.known;
+  const auto is_complete = [&](std::size_t g) { return sums.unknown[g] == 0; };
+  std::vector<double> result(sums.sum);
+  if (what != Aggregate::sum)
+    for (std::size_t g = 0; g < groups; ++g) result[g] = sums.known[g] > 0 ? sums.sum[g] / sums.known[g] : std::numeric_limits<double>::quiet_NaN();
+  if (what != Aggregate::variance) {
+    for (std::size_t g = 0; g < groups; ++g)
+      if (!is_complete(g) && !skip_missing) result[g] = sums.unknown[g];
+    return result;
   }
-  if (what != Aggregate::variance) return result;
   std::vector<double> squares(groups, 0);
   for (std::size_t i = 0; i < rows; ++i) {
     const double value = as_real(values[i]);
@@ -270,8 +314,8 @@ std::vector<double> aggregate_column_groups(Aggregate what, const T* values, std
     if (value == value) squares[g] += (value - result[g]) * (value - result[g]);
   }
   for (std::size_t g = 0; g < groups; ++g) {
-    const bool defined = all[g].known > 1 && (all[g].complete || skip_missing);
-    result[g] = defined ? squares[g] / static_cast<double>(all[g].known - 1) : missing_real();
+    const bool defined = sums.known[g] > 1 && (is_complete(g) || skip_missing);
+    result[g] = defined ? squares[g] / (sums.known[g] - 1) : missing_real();
   }
   return result;
 }
@@ -302,10 +346,15 @@ double aggregate(Aggregate what, Type type, const void* column, std::size_t rows
 }
 
 std::vector<double> aggregate_groups(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing,
-                                     const std::int32_t* group_of_row, std::size_t groups) {
+                                     const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
   if (type == Type::real)
-    return aggregate_column_groups(what, static_cast<const double*>(column), rows, skip_missing, group_of_row, groups);
-  return aggregate_column_groups(what, static_cast<const std::int32_t*>(column), rows, skip_missing, group_of_row, groups);
+    return aggregate_column_groups(what, static_cast<const double*>(column), rows, skip_missing, group_of_row, groups, threads);
+  return aggregate_column_groups(what, static_cast<const std::int32_t*>(column), rows, skip_missing, group_of_row, groups, threads);
+}
+
+GroupSums sums_of_groups(Type type, const void* column, std::size_t rows, const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
+  if (type == Type::real) return sums_of_column_groups(static_cast<const double*>(column), rows, group_of_row, groups, threads);
+  return sums_of_column_groups(static_cast<const std::int32_t*>(column), rows, group_of_row, groups, threads);
 }
 
 }  // namespace rowanroot

@@ -73,7 +73,7 @@ TEST("aggregates of a column are those of its only group, by any number of threa
   for (Aggregate what : {Aggregate::sum, Aggregate::mean, Aggregate::variance, Aggregate::least, Aggregate::greatest, Aggregate::known}) {
     const double whole = aggregate(what, Type::real, values.data(), values.size(), true, 1);
     CHECK(whole == aggregate(what, Type::real, values.data(), values.size(), true, 3));
-    const double grouped = aggregate_groups(what, Type::real, values.data(), values.size(), true, one.data(), 1).at(0);
+    const double grouped = aggregate_groups(what, Type::real, values.data(), values.size(), true, one.data(), 1, 2).at(0);
     CHECK(std::fabs(whole - grouped) <= 1e-9 * std::fabs(whole));
     if (what != Aggregate::known) CHECK(missing(aggregate(what, Type::real, values.data(), values.size(), false, 2)));
   }
