@@ -111,7 +111,7 @@ shown_measures <- function(values, model) {
     shown[["sd"]] <- if (is.na(days)) "" else paste(format(days, digits = 3), "days")
     return(shown)
   }
-  values[abs(values) < 1e-12 * max(abs(values), na.rm = TRUE)] <- 0
+  values[abs(values) < 1e-12 * max(abs(values), 0, na.rm = TRUE)] <- 0
   vapply(values, function(value) {
     far <- is.finite(value) && value != 0 && (abs(value) >= 1e15 || abs(value) < 1e-4)
     if (is.na(value)) "" else format(signif(value, 5), digits = 5, big.mark = ",", scientific = far)

@@ -95,6 +95,7 @@ new_table_comparison <- function(before, after, key, pairs, titles, ignore) {
   })
   table <- function(data, rows) if (identical(rows, TRUE)) data else as_table_like(data, lapply(unclass(data)[names(data)], take_rows, rows = rows), .set_row_names(length(rows)))
   structure(list(titles = titles, by = as.character(key), rows = c(before = nrow(before), after = nrow(after)), both = pairs$both, moved = pairs$moved,
+                 turned = is.unsorted(match(intersect(names(after), names(before)), names(before))),
                  columns = do.call(rbind, c(list(comparison_row(character(), character())), rows)), added = table(after, pairs$added), removed = table(before, pairs$removed)), class = "table_comparison")
 }
 
@@ -233,8 +234,9 @@ same_text <- function(x) {
   same <- sum(x$columns$status == "same") - length(x$by)
   others <- sum(x$columns$status != "same")
   if (!same && !others) return("There are no columns to compare.")
-  if (!same) return(character())
-  paste0(if (same == 1) "1 column is" else paste(same, "columns are"), " the same", if (x$both < max(x$rows)) " in the rows of both", ".")
+  turned <- if (x$turned) "Columns of both come in another order."
+  if (!same) return(as.character(turned))
+  paste0(c(paste0(if (same == 1) "1 column is" else paste(same, "columns are"), " the same", if (x$both < max(x$rows)) " in the rows of both", "."), turned), collapse = " ")
 }
 
 #' @export

@@ -54,8 +54,8 @@ places_of_groups <- function(now, learned, names, call) {
     c(as.vector(unclass(b)), as.vector(unclass(a)))
   }, now, learned)
   of_row <- group_rows_cpp(unname(columns), length(columns[[1]]), 1L)$of_row
-  known <- seq_len(length(learned[[1]]))
-  match(of_row[-known], of_row[known])
+  known <- length(learned[[1]])
+  match(utils::tail(of_row, length(of_row) - known), utils::head(of_row, known))
 }
 
 warn_unknown_groups <- function(place, groups, now, one, run) {

@@ -51,14 +51,19 @@ with_step <- function(routine, typed, env, call) {
   }
   arguments <- as.list(typed)[-1]
   arguments$x <- NULL
-  check_typed(arguments, env, call)
+  check_typed(as.character(call[[1]]), arguments, env, call)
   step <- list(verb = as.character(call[[1]]), arguments = arguments, env = own_surroundings(typed, env))
   routine$steps <- c(routine$steps, list(step))
   routine
 }
 
-# What can be said before there is a table.
-check_typed <- function(arguments, env, call) {
+# What can be said before there is a table. What is lacking the verb itself says, of any table.
+check_typed <- function(name, arguments, env, call) {
+  verb <- get(name, envir = topenv(), mode = "function")
+  needed <- setdiff(names(Filter(function(default) identical(default, quote(expr = )), formals(verb))), c("x", "...", if (name == "one_row_per") "block"))
+  is_free <- !names_or_none(arguments) %in% setdiff(names(formals(verb)), "...")
+  lacks <- !all(needed %in% names(arguments)) || "..." %in% names(formals(verb)) && !length(needed) && name != "rename_columns" && !any(is_free)
+  if (lacks) eval(as.call(c(list(verb, data.frame()), arguments)), env)
   if (!"block" %in% names(arguments)) return(invisible())
   for (line in block_lines(arguments$block, call)) if (!is_call_to(line, "for")) parse_statement(line, env, call)
 }

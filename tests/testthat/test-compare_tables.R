@@ -66,6 +66,7 @@ test_that("a comparison reads well, and so do wrong inputs", {
     print(compare_tables(before, after, by = hive), width = 50)
     compare_tables(before, after[-4, ])
     compare_tables(before, before)
+    compare_tables(before, before[5:1])
   })
   expect_snapshot(error = TRUE, {
     compare_tables(before, 7)
