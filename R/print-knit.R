@@ -38,7 +38,9 @@ in_page <- function() knitr::is_html_output(excludes = c("markdown", "gfm", "com
 
 knit_output <- function(parts) {
   text <- paste(parts, collapse = "\n\n")
-  if (in_page()) knitr::raw_html(text) else knitr::asis_output(paste0("\n\n", text, "\n\n"))
+  # A fence that is longer than any that a value may hold by chance.
+  if (in_page()) text <- paste0(strrep("`", 12), "{=html}\n", text, "\n", strrep("`", 12))
+  knitr::asis_output(paste0("\n\n", text, "\n\n"))
 }
 
 knit_text <- function(text, strong = FALSE) {

@@ -1,3 +1,5 @@
+#include "fast.h"
+
 #include "groups.h"
 
 #include <algorithm>
@@ -46,14 +48,34 @@ std::size_t number_values(const void* values, std::size_t rows, Workers threads,
   return number_rows(rows, threads, Numbering(), [x = static_cast<const T*>(values)](std::size_t i) { return key_of(x[i]); }, most, of_row);
 }
 
+// The least and the greatest of whole numbers that are not missing; the least is the greater one if there are none.
+struct Extent {
+  std::int32_t low = std::numeric_limits<std::int32_t>::max(), high = missing_integer;
+
+  std::int64_t range() const { return high < low ? 0 : static_cast<std::int64_t>(high) - low + 1; }
+};
+
+Extent extent_of(const std::int32_t* values, std::size_t rows, Workers threads) {
+  constexpr std::size_t piece = 1 << 16;
+  std::vector<Extent> pieces((rows + piece - 1) / piece);
+  run_pieces(pieces.size(), threads, [&](int, std::size_t k) {
+    Extent found;
+    for (std::size_t i = k * piece; i < std::min(rows, (k + 1) * piece); ++i) {
+      found.low = values[i] != missing_integer && values[i] < found.low ? values[i] : found.low;
+      found.high = values[i] > found.high ? values[i] : found.high;
+    }
+    pieces[k] = found;
+  });
+  Extent all;
+  for (const Extent& one : pieces) all = {std::min(all.low, one.low), std::max(all.high, one.high)};
+  return all;
+}
+
 // Whole numbers that lie close together are looked up in a table; missing ones have the first place.
 std::size_t number_integers(const std::int32_t* values, std::size_t rows, Workers threads, std::size_t most, std::int32_t* of_row) {
-  std::int32_t low = std::numeric_limits<std::int32_t>::max(), high = missing_integer;
-  for (std::size_t i = 0; i < rows; ++i) {
-    low = values[i] != missing_integer && values[i] < low ? values[i] : low;
-    high = values[i] > high ? values[i] : high;
-  }
-  const std::int64_t range = high < low ? 0 : static_cast<std::int64_t>(high) - low + 1;
+  const Extent extent = extent_of(values, rows, threads);
+  const std::int32_t low = extent.low;
+  const std::int64_t range = extent.range();
   if (static_cast<std::uint64_t>(range) > std::max<std::uint64_t>(rows, 4096)) return number_values<std::int32_t>(values, rows, threads, most, of_row);
   return number_rows(rows, threads, SmallNumbering(static_cast<std::size_t>(range) + 1), [=](std::size_t i) {
     return values[i] == missing_integer ? 0 : static_cast<std::uint64_t>(static_cast<std::int64_t>(values[i]) - low) + 1;
@@ -143,12 +165,9 @@ void look_up_values(const void* column, std::size_t rows, const void* table, std
 // In a table of whole numbers that lie close together, each number's place is looked up by it.
 void look_up_integers(const std::int32_t* values, std::size_t rows, const std::int32_t* keys, std::size_t size, const Workers& threads,
                       std::int32_t* places) {
-  std::int32_t low = std::numeric_limits<std::int32_t>::max(), high = missing_integer;
-  for (std::size_t k = 0; k < size; ++k) {
-    low = keys[k] != missing_integer && keys[k] < low ? keys[k] : low;
-    high = keys[k] > high ? keys[k] : high;
-  }
-  const std::int64_t range = high < low ? 0 : static_cast<std::int64_t>(high) - low + 1;
+  const Extent extent = extent_of(keys, size, threads);
+  const std::int32_t low = extent.low, high = extent.high;
+  const std::int64_t range = extent.range();
   if (static_cast<std::uint64_t>(range) > 16 * size + 4096) return look_up_values<std::int32_t>(values, rows, keys, size, threads, places);
   // Missing ones have the first key, and what lies outside the last.
   const auto key = [=](std::int32_t value) -> std::uint64_t {

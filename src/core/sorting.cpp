@@ -246,14 +246,18 @@ void sort_in_buckets(const SortKeys& keys, std::size_t rows, Workers threads, co
   });
 }
 
-#define ROWANROOT_FOR_ROWS(Row)                                                                                                    \
-  template void sort_keyed_rows(Row*, Row*, std::size_t);                                                                          \
-  template struct Buckets<Row>;                                                                                                    \
-  template Buckets<Row> share_out(std::size_t, std::size_t, Workers, const ChooseBuckets&, const FillRows<Row>&);                  \
+#define ROWANROOT_SHARED_OUT(Row) \
+  template struct Buckets<Row>;   \
+  template Buckets<Row> share_out(std::size_t, std::size_t, Workers, const ChooseBuckets&, const FillRows<Row>&)
+#define ROWANROOT_SORTED(Row)                             \
+  ROWANROOT_SHARED_OUT(Row);                              \
+  template void sort_keyed_rows(Row*, Row*, std::size_t); \
   template Buckets<Row> share_out_by_keys(const SortKeys&, std::size_t, Workers)
-ROWANROOT_FOR_ROWS(KeyedRow);
-ROWANROOT_FOR_ROWS(std::uint64_t);
-#undef ROWANROOT_FOR_ROWS
+ROWANROOT_SHARED_OUT(GroupedKey);
+ROWANROOT_SORTED(KeyedRow);
+ROWANROOT_SORTED(std::uint64_t);
+#undef ROWANROOT_SORTED
+#undef ROWANROOT_SHARED_OUT
 
 void order_rows(const std::vector<SortColumn>& columns, std::size_t rows, Workers threads, std::int32_t* order) {
   const SortKeys keys(columns, rows, threads);

@@ -17,6 +17,12 @@ struct KeyedRow {
   std::uint32_t group;  // where rows are of groups; else the bits of a key that follow on `key`
 };
 
+// What a row takes with it on the way to its group: short, since writing to places far apart is most of the work.
+struct __attribute__((packed)) GroupedKey {
+  std::uint64_t key;
+  std::uint32_t group;
+};
+
 inline std::uint64_t key_of_row(const KeyedRow& row) { return row.key; }
 inline std::uint64_t key_of_row(std::uint64_t key) { return key; }
 
