@@ -4,19 +4,31 @@
 #' file has changed by the next look, they are calculated again, and a line says why.
 #'
 #' CSV files are read exactly: types come from the whole column and from all files together; numbers come
-#' back bit for bit; dates of the form `2026-03-31` are dates; codes with leading zeros, and whole
-#' numbers too long to be exact, stay text. A field with nothing in it, or the letters NA without quotes,
-#' is missing. Files must be UTF-8.
+#' back bit for bit; codes with leading zeros, and whole numbers too long to be exact, stay text. Dates of the form `2026-03-31` are
+#' dates, and date-times such as `2026-03-31T12:00:00Z` are moments; those without a zone are taken as of UTC. Lines end as on any
+#' system; fields may be quoted, with line ends in them; gzip is unpacked. Texts are made into R's strings when they are looked at.
 #'
 #' @param path The path of a CSV file, a pattern such as `"visits/*.csv"` for several files of one shape,
 #'   or several of these. Or a data frame.
 #' @param separator The character between two fields.
+#' @param decimal The character before the decimals of a number.
+#' @param missing What stands for a missing value. In quotes it is text.
+#' @param comment A character with which lines begin that are no rows, such as `"#"`.
+#' @param encoding `"UTF-8"`, `"latin1"`, `"windows-1252"` or `"UTF-16"`. Files in UTF-16 that say so at their beginning need not be told.
+#' @param header Whether the first row has the names of the columns.
+#' @param names Names of the columns instead of those in the header.
+#' @param types Types for some columns, as in `c(hive = "text", day = "date")`: `"text"`, `"category"`, `"integer"`, `"number"`,
+#'   `"integer64"`, `"logical"`, `"date"` or `"time"`. A value that is none of its type is an error with file and line.
+#' @param short,long What to do with rows that have too few fields (`"error"`, or `"missing"` for the rest) or too many (`"error"` or
+#'   `"drop"`).
+#' @param file_column The name of a column with the name of each row's file, without its ending.
 #' @return A live table: print it for a view of it, [as.data.frame()] gives its values, and
 #'   [set_columns()], [keep_rows()] and [save_table()] take it. `$`, `[[`, `names()`, `dim()`, `head()`
 #'   and `summary()` work as on a data frame.
 #' @section Errors:
 #' `rowanroot_no_such_file`; `rowanroot_csv`, with file and line, for a line with too many or too few fields,
-#' a quote that is never closed, and the like; `rowanroot_different_columns` if files don't fit together.
+#' a quote that is never closed, a value that is not of the type that was asked for, and the like; `rowanroot_different_columns` if files
+#' don't fit together; `rowanroot_changing_file` if one changes while it is read.
 #' @examples
 #' folder <- tempfile()
 #' dir.create(folder)
@@ -24,22 +36,32 @@
 #'   c("hive,gross_kg,tare_kg", "NB-01,31,6", "NB-02,28.5,6.2"),
 #'   file.path(folder, "june.csv")
 #' )
-#' visits <- open_table(file.path(folder, "*.csv"))
+#' visits <- open_table(file.path(folder, "*.csv"), file_column = "month")
 #' yield <- visits |> set_columns({ net_kg <- gross_kg - tare_kg })
 #' yield
 #' as.data.frame(yield)
+#'
+#' # As other programs write: semicolons, decimal commas, a comment
+#' writeLines(
+#'   c("# weighed by Ada", "hive;gross_kg", "NB-01;31,4", "NB-02;-"), file.path(folder, "july.txt")
+#' )
+#' open_table(
+#'   file.path(folder, "july.txt"), separator = ";", decimal = ",", comment = "#", missing = "-"
+#' )
 #' unlink(folder, recursive = TRUE)
 #' @export
-open_table <- function(path, separator = ",") {
+open_table <- function(path, separator = ",", decimal = ".", missing = c("", "NA"), comment = NULL, encoding = "UTF-8", header = TRUE, names = NULL,
+                       types = NULL, short = "error", long = "error", file_column = NULL) {
   call <- quote(open_table())
   if (is_live_table(path)) return(path)
   if (is.data.frame(path)) {
     check_table(path, call)
-    return(new_live_table(new_frame_source(path, one_line(substitute(path), 30L)), names(path)))
+    return(new_live_table(new_frame_source(path, one_line(substitute(path), 30L)), base::names(path)))
   }
   check_path(path, "path", call)
-  check_separator(separator, call)
-  source <- new_csv_source(path, separator)
+  options <- csv_options(separator, decimal, missing, comment, encoding, header, names, types, short, long, file_column)
+  check_csv_options(options, call)
+  source <- new_csv_source(path, options)
   new_live_table(source, source_columns(source, call))
 }
 
@@ -47,14 +69,6 @@ check_path <- function(path, arg, call, several = TRUE) {
   fine <- is.character(path) && length(path) > 0 && !anyNA(path) && all(nzchar(path)) && (several || length(path) == 1)
   if (fine) return(invisible())
   stop_because(c("{.arg {arg}} must be {if (several) 'a path or a data frame' else 'one path'}, not {what_is(path)}."), "bad_argument", call)
-}
-
-check_separator <- function(separator, call) {
-  fine <- is.character(separator) && length(separator) == 1 && !is.na(separator) &&
-    nchar(separator, "bytes") == 1 && !separator %in% c("\"", "\n", "\r")
-  if (fine) return(invisible())
-  stop_because(c("{.arg separator} must be one character, such as {.code \",\"}, {.code \";\"} or {.code \"\\t\"}.",
-                 "x" = "It is {.code {one_line(separator)}}."), "bad_argument", call)
 }
 
 # `memory` holds the values that were last looked at, and their key.

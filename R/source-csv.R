@@ -1,15 +1,71 @@
 # CSV files of one shape, as one table: the rows of one file after those of another, in the order of
 # their names.
 
-new_csv_source <- function(pattern, separator) {
-  new_source("csv_source", pattern = pattern, separator = separator, folder = getwd())
+new_csv_source <- function(pattern, options) {
+  new_source("csv_source", pattern = pattern, options = options, folder = getwd())
 }
 
 #' @export
 source_title.csv_source <- function(source) paste(source$pattern, collapse = ", ")
 
 #' @export
-source_key.csv_source <- function(source) paste("csv_source", source$separator)
+source_key.csv_source <- function(source) {
+  options <- source$options
+  usual <- csv_options()
+  differs <- names(options)[!mapply(identical, options, usual[names(options)])]
+  paste(c("csv_source", vapply(differs, function(name) paste0(name, "=", canonical_value(options[[name]])), "")), collapse = " ")
+}
+
+# What open_table() can be told of a file.
+csv_options <- function(separator = ",", decimal = ".", missing = c("", "NA"), comment = NULL, encoding = "UTF-8", header = TRUE, names = NULL,
+                        types = NULL, short = "error", long = "error", file_column = NULL) {
+  list(separator = separator, decimal = decimal, missing = missing, comment = comment, encoding = encoding, header = header, names = names,
+       types = types, short = short, long = long, file_column = file_column)
+}
+
+csv_types <- c("logical", "integer", "number", "integer64", "date", "time", "category", "text")
+
+check_csv_options <- function(options, call) {
+  check_sign(options$separator, "separator", "{.code \",\"}, {.code \";\"} or {.code \"\\t\"}", call)
+  check_sign(options$decimal, "decimal", "{.code \".\"} or {.code \",\"}", call)
+  if (!is.null(options$comment)) check_sign(options$comment, "comment", "{.code \"#\"}", call)
+  if (identical(options$separator, options$decimal)) {
+    stop_because(c("{.arg separator} and {.arg decimal} can't be the same.", "x" = "Both are {.code {one_line(options$separator)}}.",
+                   "i" = "Files with a decimal comma mostly have {.code separator = \";\"}."), "bad_argument", call)
+  }
+  if (!is.character(options$missing) || anyNA(options$missing)) stop_because("{.arg missing} must be texts that stand for missing values, not {what_is(options$missing)}.", "bad_argument", call)
+  check_one_of(options$encoding, csv_encodings, "encoding", call)
+  check_flag(options$header, "header", call)
+  check_one_of(options$short, c("error", "missing"), "short", call)
+  check_one_of(options$long, c("error", "drop"), "long", call)
+  check_names_given(options$names, "names", call)
+  check_types(options$types, call)
+  if (!is.null(options$file_column)) check_names_given(options$file_column, "file_column", call, only_one = TRUE)
+  if (!options$header && is.null(options$names)) {
+    stop_because(c("A file without a header needs {.arg names}.", "i" = "Write {.code names = c(\"hive\", \"day\", \"gross_kg\")}."), "bad_argument", call)
+  }
+}
+
+check_sign <- function(x, arg, such_as, call) {
+  fine <- is.character(x) && length(x) == 1 && !is.na(x) && nchar(x, "bytes") == 1 && !x %in% c("\"", "\n", "\r")
+  if (fine) return(invisible())
+  stop_because(c(paste0("{.arg {arg}} must be one character, such as ", such_as, "."), "x" = "It is {.code {one_line(x)}}."), "bad_argument", call)
+}
+
+check_names_given <- function(x, arg, call, only_one = FALSE) {
+  if (is.null(x)) return(invisible())
+  fine <- is.character(x) && length(x) > 0 && !anyNA(x) && all(nzchar(x)) && !anyDuplicated(x) && (!only_one || length(x) == 1)
+  if (fine) return(invisible())
+  stop_because("{.arg {arg}} must be {if (only_one) 'the name of a column' else 'names of columns, each once'}, not {.code {one_line(x)}}.", "bad_argument", call)
+}
+
+check_types <- function(types, call) {
+  if (is.null(types)) return(invisible())
+  if (!is.character(types) || is.null(names(types)) || !all(nzchar(names(types))) || anyDuplicated(names(types))) {
+    stop_because(c("{.arg types} must name a type for columns.", "i" = "Write {.code types = c(hive = \"text\", day = \"date\")}."), "bad_argument", call)
+  }
+  for (type in unname(types)) check_one_of(type, csv_types, "types", call)
+}
 
 # Names as the user wrote them, paths as the system finds them.
 csv_files <- function(source, call) {
@@ -54,36 +110,71 @@ source_parts.csv_source <- function(source, call) {
 #' @export
 source_columns.csv_source <- function(source, call) {
   file <- csv_files(source, call)[1, ]
-  header <- csv_header_cpp(path.expand(file$path), source$separator)
-  if (!is.null(header$problem)) stop_csv_problem(header$problem, file$name, call)
-  header$names
+  names <- with_readable_files(source$options, file, function(paths) {
+    header <- csv_header_cpp(paths, csv_format(source$options))
+    if (!is.null(header$problem)) stop_csv_problem(header$problem, file$name, call)
+    header$names
+  }, call, only_header = TRUE)
+  check_types_known(source$options$types, names, call)
+  c(file_column_name(source$options$file_column, names, call), names)
+}
+
+# What the core is told of the format.
+csv_format <- function(options) {
+  list(separator = options$separator, decimal = options$decimal, comment = if (is.null(options$comment)) "" else options$comment,
+       missing = in_utf8(options$missing), header = options$header, names = in_utf8(options$names),
+       allows_short = options$short != "error", allows_long = options$long != "error")
+}
+
+check_types_known <- function(types, names, call) {
+  unknown <- setdiff(names(types), names)
+  if (length(unknown)) stop_unknown_column(unknown[1], names, call, "types")
+}
+
+file_column_name <- function(name, names, call) {
+  if (!is.null(name) && name %in% names) {
+    stop_because(c("{.arg file_column} must be a new name.", "x" = "The files have a column {.code {name}}."), "bad_argument", call)
+  }
+  name
 }
 
 #' @export
 source_read.csv_source <- function(source, call) {
   files <- csv_files(source, call)
-  before <- file.info(files$path)[c("size", "mtime")]
-  open <- Map(function(path, name) open_csv(path, name, source$separator, call), files$path, files$name)
-  check_one_shape(open, files$name, call)
-  data <- read_parts(open)
-  changed <- rownames(before)[!mapply(identical, before$mtime, file.info(files$path)$mtime) | before$size != file.size(files$path)]
-  if (length(changed)) {
-    stop_because(c("{.file {changed[1]}} changed while it was read.", "i" = "Run again when it is complete."), "changing_file", call)
-  }
+  before <- file_states(files$path)
+  data <- with_readable_files(source$options, files, function(paths) read_csv_files(paths, files$name, source$options, call), call)
+  changed <- files$name[!mapply(identical, before, file_states(files$path))]
+  if (length(changed)) stop_changing_file(changed[1], call)
   data
 }
 
-open_csv <- function(path, name, separator, call) {
-  csv <- csv_open_cpp(path.expand(path), separator)
-  if (!is.null(csv$problem)) stop_csv_problem(csv$problem, name, call)
-  csv
+# Size and time, for each file.
+file_states <- function(paths) {
+  about <- file.info(paths, extra_cols = FALSE)
+  Map(c, about$size, as.numeric(about$mtime))
 }
 
-check_one_shape <- function(open, files, call) {
-  names <- open[[1]]$names
-  for (k in seq_along(open)[-1]) {
-    lacks <- setdiff(names, open[[k]]$names)
-    more <- setdiff(open[[k]]$names, names)
+stop_changing_file <- function(file, call) {
+  stop_because(c("{.file {file}} changed while it was read.", "i" = "Run again when it is complete."), "changing_file", call, file = file)
+}
+
+read_csv_files <- function(paths, names, options, call) {
+  threads <- getOption("rowanroot.threads", 0L)
+  opened <- csv_open_cpp(path.expand(paths), csv_format(options), threads)
+  if (!is.null(opened$problem)) stop_csv_problem(opened$problem, names[opened$problem$file], call)
+  check_one_shape(opened$names, names, call)
+  columns <- read_columns(opened, options$types, names, call, threads)
+  if (!is.null(options$file_column)) {
+    file <- coded_texts_cpp(rep(seq_along(names), opened$rows), tools::file_path_sans_ext(basename(names)))
+    columns <- c(stats::setNames(list(file), options$file_column), columns)
+  }
+  structure(columns, row.names = .set_row_names(sum(opened$rows)), class = "data.frame")
+}
+
+check_one_shape <- function(columns, files, call) {
+  for (k in seq_along(columns)[-1]) {
+    lacks <- setdiff(columns[[1]], columns[[k]])
+    more <- setdiff(columns[[k]], columns[[1]])
     if (!length(lacks) && !length(more)) next
     stop_because(c("{.file {files[k]}} has other columns than {.file {files[1]}}.",
                    "x" = if (length(lacks)) "It has no {.code {some_of(lacks)}}.",
@@ -93,27 +184,66 @@ check_one_shape <- function(open, files, call) {
   }
 }
 
-# A column has the type that all of its values, in all files, can be read as.
-read_parts <- function(open) {
-  names <- open[[1]]$names
-  columns <- lapply(names, function(name) {
-    at <- vapply(open, function(csv) match(name, csv$names), 0L)
-    kinds <- Reduce(bitwAnd, Map(function(csv, column) csv$kinds[column], open, at))
-    type <- csv_type(kinds)
-    values <- Map(function(csv, column) csv_column_cpp(csv$file, column, type), open, at)
-    column <- unlist(values, use.names = FALSE)
-    if (type == "date") structure(column, class = "Date") else column
-  })
-  rows <- sum(vapply(open, `[[`, 0, "rows"))
-  structure(stats::setNames(columns, names), row.names = .set_row_names(rows), class = "data.frame")
+# A column has the type that was asked for, or else that all of its values, in all files, can be read as: those that turn out not to
+# be of the type that some rows have made likely are read again.
+read_columns <- function(opened, types, files, call, threads) {
+  names <- opened$names[[1]]
+  wanted <- lapply(names, function(name) list(type = "text", in_file = vapply(opened$names, function(own) match(name, own), 0L)))
+  guess <- csv_guess_cpp(opened$files, wanted)
+  asked <- as.character(types)[match(names, base::names(types))]
+  guessed <- vapply(guess$kinds, csv_type, "")
+  type <- ifelse(is.na(asked), guessed, asked)
+  values <- vector("list", length(names))
+  few <- guess$few
+  at <- seq_along(names)
+  while (length(at)) {
+    for (k in at) wanted[[k]]$type <- if (type[k] %in% c("text", "category")) (if (few[k]) "coded_text" else "text") else type[k]
+    found <- csv_read_cpp(opened$files, wanted[at], threads)
+    if (!is.null(found$problem)) stop_csv_problem(found$problem, files[found$problem$file], call)
+    again <- integer()
+    for (n in seq_along(at)) {
+      k <- at[n]
+      misfit <- found$misfits[[n]]
+      if (!is.null(misfit) && !is.na(asked[k])) stop_csv_misfit(misfit, names[k], type[k], files, call)
+      now <- if (type[k] %in% c("text", "category") || !is.na(asked[k])) type[k] else csv_type(found$kinds[n])
+      if (now == type[k] && !is.null(found$values[[n]])) {
+        values[k] <- list(as_csv_type(found$values[[n]], type[k]))
+      } else {
+        if (now == type[k]) few[k] <- FALSE
+        type[k] <- now
+        again <- c(again, k)
+      }
+    }
+    at <- again
+  }
+  stats::setNames(values, names)
 }
 
 # The bits are those of the core's Kinds.
 csv_type <- function(kinds) {
-  if (kinds == 15L) return("logical")
-  bits <- c(logical = 1L, integer = 2L, double = 4L, date = 8L)
+  if (kinds == 63L) return("logical")
+  bits <- c(logical = 1L, integer = 2L, number = 4L, date = 8L, time = 16L, time = 32L)
   possible <- names(bits)[bitwAnd(bits, kinds) > 0]
   if (length(possible)) possible[1] else "text"
+}
+
+as_csv_type <- function(values, type) {
+  switch(type,
+    date = structure(values, class = "Date"),
+    time = structure(values, class = c("POSIXct", "POSIXt"), tzone = "UTC"),
+    integer64 = structure(values, class = "integer64"),
+    category = factor(values, levels = sort(unique(values), method = "radix")),
+    values
+  )
+}
+
+stop_csv_misfit <- function(misfit, column, type, files, call) {
+  wanted <- c(logical = "TRUE or FALSE", integer = "a whole number", number = "a number", integer64 = "a whole number", date = "a date such as 2026-03-31",
+              time = "a date-time such as 2026-03-31T12:00:00Z")[[type]]
+  stop_because(c("{counted(misfit$count, 'value')} of {.code {column}} {cli::qty(misfit$count)}{?is/are} not {wanted}.",
+                 "x" = "The first is {.val {misfit$value}}, on line {misfit$line} of {.file {files[misfit$file]}}.",
+                 "i" = "Read it as text, {.code types = c({column} = \"text\")}, and convert it in a formula."),
+               "csv", call, file = files[misfit$file], line = misfit$line, column = column, value = misfit$value, problem = "misfit")
 }
 
 csv_problems <- list(
@@ -125,17 +255,23 @@ csv_problems <- list(
   not_utf8 = "Line {line} of {.file {file}} is not valid UTF-8.",
   empty_name = "Column {found} of {.file {file}} has no name in the header.",
   repeated_name = "Two columns of {.file {file}} are named {.code {value}}.",
-  no_header = "{.file {file}} is empty: it has no header."
+  no_header = "{.file {file}} is empty: it has no header.",
+  other_names = "{.file {file}} has {found} columns, and {.arg names} {expected}.",
+  long_field = "A field on line {line} of {.file {file}}, or what belongs to it, is longer than 2 GB. Is a quote missing?",
+  unreadable = "Can't read {.file {file}}: {value}."
 )
 
 csv_ways_out <- list(
+  repeated_name = "Give the columns other names: {.code names = c(\u2026)}.",
+  empty_name = "Name the columns by {.code names = c(\u2026)}.",
   too_many_fields = "A field that holds the separator must stand in quotes: {.code \"a,b\"}.",
   too_few_fields = "A missing value still needs its separator. Is the line, or the file, cut off?",
   text_after_quote = "A quote inside a quoted field is doubled: {.code \"a \"\"quoted\"\" word\"}.",
-  not_utf8 = "Save the file as UTF-8."
+  not_utf8 = "If it is in another encoding, say so: {.code encoding = \"latin1\"}."
 )
 
 stop_csv_problem <- function(problem, file, call) {
+  if (problem$kind == "changed") stop_changing_file(file, call)
   line <- problem$line
   found <- problem$found
   expected <- problem$expected

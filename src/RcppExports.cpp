@@ -11,39 +11,52 @@ Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
 // csv_header_cpp
-Rcpp::List csv_header_cpp(std::string path, std::string separator);
-RcppExport SEXP _rowanroot_csv_header_cpp(SEXP pathSEXP, SEXP separatorSEXP) {
+Rcpp::List csv_header_cpp(std::string path, Rcpp::List format);
+RcppExport SEXP _rowanroot_csv_header_cpp(SEXP pathSEXP, SEXP formatSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
-    Rcpp::traits::input_parameter< std::string >::type separator(separatorSEXP);
-    rcpp_result_gen = Rcpp::wrap(csv_header_cpp(path, separator));
+    Rcpp::traits::input_parameter< Rcpp::List >::type format(formatSEXP);
+    rcpp_result_gen = Rcpp::wrap(csv_header_cpp(path, format));
     return rcpp_result_gen;
 END_RCPP
 }
 // csv_open_cpp
-Rcpp::List csv_open_cpp(std::string path, std::string separator);
-RcppExport SEXP _rowanroot_csv_open_cpp(SEXP pathSEXP, SEXP separatorSEXP) {
+Rcpp::List csv_open_cpp(std::vector<std::string> paths, Rcpp::List format, int threads);
+RcppExport SEXP _rowanroot_csv_open_cpp(SEXP pathsSEXP, SEXP formatSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
-    Rcpp::traits::input_parameter< std::string >::type separator(separatorSEXP);
-    rcpp_result_gen = Rcpp::wrap(csv_open_cpp(path, separator));
+    Rcpp::traits::input_parameter< std::vector<std::string> >::type paths(pathsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type format(formatSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(csv_open_cpp(paths, format, threads));
     return rcpp_result_gen;
 END_RCPP
 }
-// csv_column_cpp
-SEXP csv_column_cpp(SEXP file, int column, std::string type);
-RcppExport SEXP _rowanroot_csv_column_cpp(SEXP fileSEXP, SEXP columnSEXP, SEXP typeSEXP) {
+// csv_guess_cpp
+Rcpp::List csv_guess_cpp(SEXP files, Rcpp::List columns);
+RcppExport SEXP _rowanroot_csv_guess_cpp(SEXP filesSEXP, SEXP columnsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< SEXP >::type file(fileSEXP);
-    Rcpp::traits::input_parameter< int >::type column(columnSEXP);
-    Rcpp::traits::input_parameter< std::string >::type type(typeSEXP);
-    rcpp_result_gen = Rcpp::wrap(csv_column_cpp(file, column, type));
+    Rcpp::traits::input_parameter< SEXP >::type files(filesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    rcpp_result_gen = Rcpp::wrap(csv_guess_cpp(files, columns));
+    return rcpp_result_gen;
+END_RCPP
+}
+// csv_read_cpp
+Rcpp::List csv_read_cpp(SEXP opened, Rcpp::List wanted, int threads);
+RcppExport SEXP _rowanroot_csv_read_cpp(SEXP openedSEXP, SEXP wantedSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type opened(openedSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type wanted(wantedSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(csv_read_cpp(opened, wanted, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -702,8 +715,9 @@ END_RCPP
 
 static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_csv_header_cpp", (DL_FUNC) &_rowanroot_csv_header_cpp, 2},
-    {"_rowanroot_csv_open_cpp", (DL_FUNC) &_rowanroot_csv_open_cpp, 2},
-    {"_rowanroot_csv_column_cpp", (DL_FUNC) &_rowanroot_csv_column_cpp, 3},
+    {"_rowanroot_csv_open_cpp", (DL_FUNC) &_rowanroot_csv_open_cpp, 3},
+    {"_rowanroot_csv_guess_cpp", (DL_FUNC) &_rowanroot_csv_guess_cpp, 2},
+    {"_rowanroot_csv_read_cpp", (DL_FUNC) &_rowanroot_csv_read_cpp, 3},
     {"_rowanroot_csv_write_cpp", (DL_FUNC) &_rowanroot_csv_write_cpp, 5},
     {"_rowanroot_date_part_cpp", (DL_FUNC) &_rowanroot_date_part_cpp, 3},
     {"_rowanroot_flush_file_cpp", (DL_FUNC) &_rowanroot_flush_file_cpp, 1},

@@ -4,33 +4,33 @@
 #include <cerrno>
 #include <cstdio>
 #include <cstring>
-#include <fstream>
 #include <memory>
 #include <vector>
 
+#include "bind.h"
 #include "csv_read.h"
-#include "csv_values.h"
 #include "csv_write.h"
 #include "late_texts.h"
+#include "names.h"
 
 namespace {
 
 using namespace rowanroot;
-using CsvPointer = Rcpp::XPtr<CsvFile>;
 
-std::string read_bytes(const std::string& path) {
-  std::ifstream file(path, std::ios::binary);
-  std::string bytes((std::istreambuf_iterator<char>(file)), std::istreambuf_iterator<char>());
-  if (!file && !file.eof()) Rcpp::stop("it can't be read");
-  return bytes;
+using CsvFiles = std::vector<std::shared_ptr<CsvFile>>;
+using CsvPointer = Rcpp::XPtr<CsvFiles>;
+
+// The error as data: R words it. `file` counts from 1.
+Rcpp::List problem(const CsvError& error, std::size_t file) {
+  return Rcpp::List::create(Rcpp::Named("kind") = error.kind, Rcpp::Named("file") = static_cast<double>(file),
+                            Rcpp::Named("line") = static_cast<double>(error.line + 1), Rcpp::Named("found") = static_cast<double>(error.found),
+                            Rcpp::Named("expected") = static_cast<double>(error.expected), Rcpp::Named("value") = error.value);
 }
 
-// The error as data: R words it.
-Rcpp::List problem(const CsvError& error) {
-  return Rcpp::List::create(Rcpp::Named("kind") = error.kind, Rcpp::Named("line") = static_cast<double>(error.line),
-                            Rcpp::Named("found") = static_cast<double>(error.found),
-                            Rcpp::Named("expected") = static_cast<double>(error.expected),
-                            Rcpp::Named("value") = error.value);
+Rcpp::List with_problem(const CsvError& error, std::size_t file) { return Rcpp::List::create(Rcpp::Named("problem") = problem(error, file)); }
+
+Rcpp::List with_problem(const InputError& error, std::size_t file) {
+  return with_problem(CsvError(input_problem(error), 0, 0, 0, error.what()), file);
 }
 
 Rcpp::CharacterVector utf8(const std::vector<std::string>& texts) {
@@ -40,25 +40,66 @@ Rcpp::CharacterVector utf8(const std::vector<std::string>& texts) {
   return result;
 }
 
-template <class Vector, class T>
-Vector read_column(const CsvFile& file, std::size_t column, T missing, bool (*read)(std::string_view, T*)) {
-  Vector result(file.rows());
-  for (std::size_t row = 0; row < file.rows(); ++row) {
-    const CsvFile::Field& field = file.field(column, row);
-    T value = missing;
-    if (!field.is_missing()) read(trimmed(field.text()), &value);
-    result[row] = value;
-  }
-  return result;
+char sign(const Rcpp::List& format, const char* name) {
+  const std::string text = Rcpp::as<std::string>(format[name]);
+  return text.empty() ? '\0' : text[0];
 }
 
-Rcpp::CharacterVector read_text(const CsvFile& file, std::size_t column) {
-  Rcpp::CharacterVector result(file.rows());
-  for (std::size_t row = 0; row < file.rows(); ++row) {
-    const CsvFile::Field& field = file.field(column, row);
-    result[row] = field.is_missing() ? NA_STRING : Rf_mkCharLenCE(field.start, static_cast<int>(field.size), CE_UTF8);
+CsvFormat format_of(const Rcpp::List& given) {
+  CsvFormat format;
+  format.separator = sign(given, "separator");
+  format.decimal = sign(given, "decimal");
+  format.comment = sign(given, "comment");
+  format.missing = Rcpp::as<std::vector<std::string>>(given["missing"]);
+  format.has_header = given["header"];
+  format.names = Rcpp::as<std::vector<std::string>>(given["names"]);
+  format.allows_short = given["allows_short"];
+  format.allows_long = given["allows_long"];
+  return format;
+}
+
+CsvType csv_type_of_name(const std::string& name) {
+  static const char* const names[] = {"logical", "integer", "number", "integer64", "date", "time", "coded_text", "text"};
+  return kind_of_name<CsvType>(names, name);
+}
+
+std::vector<CsvColumn> columns_of(const Rcpp::List& wanted) {
+  std::vector<CsvColumn> columns(static_cast<std::size_t>(wanted.size()));
+  for (std::size_t k = 0; k < columns.size(); ++k) {
+    const Rcpp::List one = wanted[static_cast<R_xlen_t>(k)];
+    columns[k].type = csv_type_of_name(Rcpp::as<std::string>(one["type"]));
+    for (int place : Rcpp::as<std::vector<int>>(one["in_file"])) columns[k].in_file.push_back(static_cast<std::size_t>(place) - 1);
   }
-  return result;
+  return columns;
+}
+
+SEXPTYPE vector_type(CsvType type) {
+  switch (type) {
+    case CsvType::logical: return LGLSXP;
+    case CsvType::integer: case CsvType::coded_text: case CsvType::text: return INTSXP;
+    default: return REALSXP;
+  }
+}
+
+R_xlen_t rows_of(const CsvFiles& files) {
+  std::size_t rows = 0;
+  for (const auto& file : files) rows += file->rows();
+  return static_cast<R_xlen_t>(rows);
+}
+
+SEXP texts_on_pages(const std::vector<CsvPage>& pages, SEXP starts, SEXP sizes) {
+  const R_xlen_t count = static_cast<R_xlen_t>(pages.size());
+  Rcpp::Shield<SEXP> bytes(Rf_allocVector(VECSXP, count)), first_rows(Rf_allocVector(REALSXP, count));
+  double row = 0;
+  for (R_xlen_t k = 0; k < count; ++k) {
+    const CsvPage& page = pages[static_cast<std::size_t>(k)];
+    SEXP copy = new_vector(RAWSXP, static_cast<R_xlen_t>(page.bytes.size()));
+    SET_VECTOR_ELT(bytes, k, copy);
+    std::copy(page.bytes.begin(), page.bytes.end(), RAW(copy));
+    REAL(first_rows)[k] = row;
+    row += static_cast<double>(page.rows);
+  }
+  return new_written_texts(bytes, starts, sizes, first_rows);
 }
 
 // Writes rows of a table, some at once.
@@ -103,49 +144,91 @@ class CsvWriter {
 
 }  // namespace
 
+// The names in the header.
 // [[Rcpp::export]]
-Rcpp::List csv_header_cpp(std::string path, std::string separator) {
-  std::vector<std::string> names;
+Rcpp::List csv_header_cpp(std::string path, Rcpp::List format) {
   try {
-    std::ifstream file(path, std::ios::binary);
-    std::string bytes;
-    for (std::size_t more = 65536; ; more *= 4) {
-      const std::size_t before = bytes.size();
-      bytes.resize(before + more);
-      file.read(&bytes[before], static_cast<std::streamsize>(more));
-      bytes.resize(before + static_cast<std::size_t>(file.gcount()));
-      if (read_csv_header(bytes, !file, separator.at(0), &names)) break;
+    return Rcpp::List::create(Rcpp::Named("names") = utf8(csv_names(*open_file(path), format_of(format))));
+  } catch (const CsvError& error) {
+    return with_problem(error, 1);
+  } catch (const InputError& error) {
+    return with_problem(error, 1);
+  }
+}
+
+// The files with their names of columns and how many rows they have.
+// [[Rcpp::export]]
+Rcpp::List csv_open_cpp(std::vector<std::string> paths, Rcpp::List format, int threads) {
+  CsvPointer files(new CsvFiles, true);
+  Rcpp::List names(paths.size());
+  Rcpp::NumericVector rows(paths.size());
+  for (std::size_t f = 0; f < paths.size(); ++f) {
+    try {
+      const auto input = open_file(paths[f]);
+      const R_xlen_t likely_rows = static_cast<R_xlen_t>(input->size() / 16);
+      files->push_back(std::make_shared<CsvFile>(input, format_of(format), thread_count(likely_rows, threads)));
+    } catch (const CsvError& error) {
+      return with_problem(error, f + 1);
+    } catch (const InputError& error) {
+      return with_problem(error, f + 1);
     }
-  } catch (const CsvError& error) {
-    return Rcpp::List::create(Rcpp::Named("problem") = problem(error));
+    names[static_cast<R_xlen_t>(f)] = utf8(files->back()->names());
+    rows[static_cast<R_xlen_t>(f)] = static_cast<double>(files->back()->rows());
   }
-  return Rcpp::List::create(Rcpp::Named("names") = utf8(names));
+  return Rcpp::List::create(Rcpp::Named("files") = files, Rcpp::Named("names") = names, Rcpp::Named("rows") = rows);
 }
 
+// What the values of each column could be, by some of them, and whether few are different.
 // [[Rcpp::export]]
-Rcpp::List csv_open_cpp(std::string path, std::string separator) {
+Rcpp::List csv_guess_cpp(SEXP files, Rcpp::List columns) {
+  const auto guesses = guess_csv(*CsvPointer(files), columns_of(columns));
+  Rcpp::IntegerVector kinds(guesses.size());
+  Rcpp::LogicalVector few(guesses.size());
+  for (std::size_t k = 0; k < guesses.size(); ++k) {
+    kinds[static_cast<R_xlen_t>(k)] = static_cast<int>(guesses[k].kinds);
+    few[static_cast<R_xlen_t>(k)] = guesses[k].is_few;
+  }
+  return Rcpp::List::create(Rcpp::Named("kinds") = kinds, Rcpp::Named("few") = few);
+}
+
+// The columns, each with what became of it.
+// [[Rcpp::export]]
+Rcpp::List csv_read_cpp(SEXP opened, Rcpp::List wanted, int threads) {
+  const CsvFiles& files = *CsvPointer(opened);
+  std::vector<CsvColumn> columns = columns_of(wanted);
+  const R_xlen_t rows = rows_of(files), count = wanted.size();
+  Rcpp::List values(count), sizes(count), misfits(count);
+  Rcpp::IntegerVector kinds(count);
+  for (R_xlen_t k = 0; k < count; ++k) {
+    CsvColumn& column = columns[static_cast<std::size_t>(k)];
+    values[k] = new_vector(vector_type(column.type), rows);
+    column.values = writable_address(values[k]);
+    if (column.type != CsvType::text) continue;
+    sizes[k] = new_vector(INTSXP, rows);
+    column.sizes = INTEGER(sizes[k]);
+  }
+  CsvContent content;
   try {
-    CsvPointer file(new CsvFile(read_bytes(path), separator.at(0)), true);
-    Rcpp::IntegerVector kinds(file->names().size());
-    for (R_xlen_t column = 0; column < kinds.size(); ++column) kinds[column] = static_cast<int>(file->kinds(column));
-    return Rcpp::List::create(Rcpp::Named("file") = file, Rcpp::Named("names") = utf8(file->names()),
-                              Rcpp::Named("kinds") = kinds,
-                              Rcpp::Named("rows") = static_cast<double>(file->rows()));
+    content = read_csv(files, columns, thread_count(rows * std::max<R_xlen_t>(count, 1), threads));
   } catch (const CsvError& error) {
-    return Rcpp::List::create(Rcpp::Named("problem") = problem(error));
+    const std::size_t space = error.kind.find(' ');
+    return with_problem(CsvError(error.kind.substr(space + 1), error.line, error.found, error.expected, error.value), std::stoul(error.kind));
   }
-}
-
-// `column` is counted from 1. The type must be one that csv_open_cpp() found possible.
-// [[Rcpp::export]]
-SEXP csv_column_cpp(SEXP file, int column, std::string type) {
-  const CsvFile& csv = *CsvPointer(file);
-  const std::size_t index = column - 1;
-  if (type == "logical") return read_column<Rcpp::LogicalVector, std::int32_t>(csv, index, NA_LOGICAL, read_logical);
-  if (type == "integer") return read_column<Rcpp::IntegerVector, std::int32_t>(csv, index, NA_INTEGER, read_integer);
-  if (type == "double") return read_column<Rcpp::NumericVector, double>(csv, index, NA_REAL, read_real);
-  if (type == "date") return read_column<Rcpp::NumericVector, double>(csv, index, NA_REAL, read_date);
-  return read_text(csv, index);
+  for (R_xlen_t k = 0; k < count; ++k) {
+    const std::size_t at = static_cast<std::size_t>(k);
+    CsvFound& found = content.columns[at];
+    if (found.has_too_many) values[k] = R_NilValue;
+    else if (columns[at].type == CsvType::coded_text) values[k] = new_coded_texts(values[k], utf8(found.texts));
+    else if (columns[at].type == CsvType::text) values[k] = texts_on_pages(content.pages[at], values[k], sizes[k]);
+    std::vector<CsvPage>().swap(content.pages[at]);
+    kinds[k] = static_cast<int>(found.kinds);
+    if (found.misfits) {
+      misfits[k] = Rcpp::List::create(Rcpp::Named("count") = static_cast<double>(found.misfits), Rcpp::Named("file") = static_cast<double>(found.file + 1),
+                                      Rcpp::Named("line") = static_cast<double>(found.line + 1),
+                                      Rcpp::Named("value") = utf8({found.misfit}));
+    }
+  }
+  return Rcpp::List::create(Rcpp::Named("values") = values, Rcpp::Named("kinds") = kinds, Rcpp::Named("misfits") = misfits);
 }
 
 // Texts must be UTF-8. Gives an empty text, or what the system said.

@@ -120,17 +120,36 @@ struct Written {
   static constexpr bool makes_new = true;
   static R_xlen_t length(SEXP parts) { return XLENGTH(VECTOR_ELT(parts, 1)); }
 
-  explicit Written(SEXP parts) : pages_(VECTOR_ELT(parts, 0)), starts_(INTEGER_RO(VECTOR_ELT(parts, 1))), sizes_(INTEGER_RO(VECTOR_ELT(parts, 2))) {}
-  Piece piece(R_xlen_t i, R_xlen_t) const {
+  explicit Written(SEXP parts)
+      : pages_(VECTOR_ELT(parts, 0)), first_rows_(VECTOR_ELT(parts, 3)), starts_(INTEGER_RO(VECTOR_ELT(parts, 1))), sizes_(INTEGER_RO(VECTOR_ELT(parts, 2))) {}
+  Piece piece(R_xlen_t i, R_xlen_t) {
     if (sizes_[i] == NA_INTEGER) return {nullptr, 0};
-    return {reinterpret_cast<const char*>(RAW_RO(VECTOR_ELT(pages_, i / texts_on_page))) + starts_[i], sizes_[i]};
+    if (i < page_begins_ || i >= page_ends_) find_page(i);
+    return {page_ + starts_[i], sizes_[i]};
   }
   void prepare(R_xlen_t) const {}
 
  private:
-  const SEXP pages_;
+  void find_page(R_xlen_t i) {
+    R_xlen_t number = i / texts_on_page;
+    page_begins_ = number * texts_on_page;
+    page_ends_ = page_begins_ + texts_on_page;
+    if (first_rows_ != R_NilValue) {
+      const double* const first = REAL_RO(first_rows_);
+      const double* const last = first + XLENGTH(first_rows_);
+      const double* const next = std::upper_bound(first, last, static_cast<double>(i));
+      number = next - first - 1;
+      page_begins_ = static_cast<R_xlen_t>(first[number]);
+      page_ends_ = next == last ? R_XLEN_T_MAX : static_cast<R_xlen_t>(*next);
+    }
+    page_ = reinterpret_cast<const char*>(RAW_RO(VECTOR_ELT(pages_, number)));
+  }
+
+  const SEXP pages_, first_rows_;
   const int* const starts_;
   const int* const sizes_;
+  const char* page_ = nullptr;
+  R_xlen_t page_begins_ = 0, page_ends_ = 0;
 };
 
 struct Joined {
@@ -168,7 +187,7 @@ struct LateTexts {
     Rcpp::Shield<SEXP> list(Rf_allocVector(VECSXP, static_cast<R_xlen_t>(parts.size())));
     R_xlen_t k = 0;
     for (SEXP part : parts) {
-      MARK_NOT_MUTABLE(part);
+      if (part != R_NilValue) MARK_NOT_MUTABLE(part);
       SET_VECTOR_ELT(list, k++, part);
     }
     return R_new_altrep(type, list, R_NilValue);
@@ -321,7 +340,9 @@ CodedTexts coded_texts_of(SEXP x) {
 
 SEXP new_cut_texts(SEXP source, SEXP starts, SEXP sizes) { return LateTexts<Cut>::make({source, starts, sizes}); }
 
-SEXP new_written_texts(SEXP pages, SEXP starts, SEXP sizes) { return LateTexts<Written>::make({pages, starts, sizes}); }
+SEXP new_written_texts(SEXP pages, SEXP starts, SEXP sizes, SEXP first_rows) {
+  return LateTexts<Written>::make({pages, starts, sizes, first_rows});
+}
 
 SEXP new_joined_texts(SEXP columns, SEXP with, R_xlen_t rows) {
   return LateTexts<Joined>::make({columns, with, Rcpp::Shield<SEXP>(Rf_ScalarReal(static_cast<double>(rows)))});

@@ -21,10 +21,10 @@ SEXP new_cut_texts(SEXP source, SEXP starts, SEXP sizes);
 // Makes all strings of such a vector, so that the user can stop it, which R does not allow while it looks itself.
 void make_texts(SEXP x);
 
-// Texts that are written on pages, raw vectors in a list, so many on each: where each begins on its page, and its size, in
-// bytes.
+// Texts that are written on pages, raw vectors in a list: where each begins on its page, and its size, in bytes. Pages have the
+// texts of so many rows each, or else `first_rows` says at which row, from 0, each begins.
 constexpr R_xlen_t texts_on_page = 1 << 16;
-SEXP new_written_texts(SEXP pages, SEXP starts, SEXP sizes);
+SEXP new_written_texts(SEXP pages, SEXP starts, SEXP sizes, SEXP first_rows = R_NilValue);
 
 // Texts of several vectors, which are in UTF-8, one after the other, with a text between them. A row where one is missing
 // is missing. A vector of one text is for every row.

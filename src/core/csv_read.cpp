@@ -1,162 +1,391 @@
+#include "fast.h"
+
 #include "csv_read.h"
 
+#include <algorithm>
+#include <atomic>
 #include <cstring>
-#include <unordered_set>
 
 #include "csv_values.h"
+#include "memory.h"
+#include "moments.h"
+#include "values.h"
 
 namespace rowanroot {
+namespace {
 
-// Cuts the bytes into records. Doubled quotes are undone in place: a field never gets longer.
-class CsvFile::Reader {
+// More different texts than that are not worth a number each.
+constexpr std::size_t most_different = 1 << 16;
+
+// Numbers for different texts, from 1, in the order in which they come.
+class TextNumbering {
  public:
-  Reader(std::string& bytes, char separator)
-      : at_(bytes.data()), end_(bytes.data() + bytes.size()), separator_(separator) {
-    if (bytes.compare(0, 3, "\xEF\xBB\xBF") == 0) at_ += 3;
+  std::int32_t number(std::string_view text) {
+    if (entries_.empty()) entries_.resize(1024);
+    const std::uint32_t hash = hash_of(text);
+    std::size_t place = hash & (entries_.size() - 1);
+    for (; entries_[place].number; place = (place + 1) & (entries_.size() - 1)) {
+      const Entry& entry = entries_[place];
+      if (entry.hash == hash && texts_[static_cast<std::size_t>(entry.number) - 1] == text) return entry.number;
+    }
+    texts_.emplace_back(text);
+    entries_[place] = {hash, static_cast<std::int32_t>(texts_.size())};
+    if (2 * texts_.size() > entries_.size()) grow();
+    return static_cast<std::int32_t>(texts_.size());
   }
 
-  bool at_end() const { return at_ == end_; }
-  std::size_t line() const { return line_; }
+  std::vector<std::string>& texts() { return texts_; }
 
-  bool at_blank_line() const { return !at_end() && (*at_ == '\n' || *at_ == '\r'); }
-  void skip_line_end() {
-    if (at_end()) return;
-    if (*at_ == '\r' && at_ + 1 < end_ && at_[1] == '\n') ++at_;
-    ++at_;
-    ++line_;
+ private:
+  struct Entry {
+    std::uint32_t hash = 0;
+    std::int32_t number = 0;
+  };
+
+  static std::uint32_t hash_of(std::string_view text) {
+    std::uint64_t hash = text.size();
+    const auto mix = [&](const char* from, std::size_t bytes) {
+      std::uint64_t word = 0;
+      std::memcpy(&word, from, bytes);
+      hash = (hash ^ word) * 0x9E3779B97F4A7C15ull;
+      hash ^= hash >> 29;
+    };
+    std::size_t i = 0;
+    for (; i + 8 <= text.size(); i += 8) mix(text.data() + i, 8);
+    if (i < text.size()) mix(text.data() + i, text.size() - i);
+    return static_cast<std::uint32_t>(hash ^ (hash >> 32));
   }
 
-  // Adds the fields of one record.
-  void read_record(std::vector<Field>* fields) {
-    for (;;) {
-      fields->push_back(!at_end() && *at_ == '"' ? quoted_field() : plain_field());
-      if (at_end()) return;
-      if (*at_ != separator_) return skip_line_end();
-      ++at_;
+  void grow() {
+    std::vector<Entry> old(entries_.size() * 4);
+    old.swap(entries_);
+    for (const Entry& entry : old) {
+      if (!entry.number) continue;
+      std::size_t place = entry.hash & (entries_.size() - 1);
+      while (entries_[place].number) place = (place + 1) & (entries_.size() - 1);
+      entries_[place] = entry;
+    }
+  }
+
+  std::vector<Entry> entries_;
+  std::vector<std::string> texts_;
+};
+
+// What a text could be, if it is none of the type that was expected of it.
+unsigned kinds_of(std::string_view text, char decimal) {
+  static const MomentReader iso("");
+  std::int32_t whole;
+  double number;
+  if (read_logical(text, &whole)) return could_be_logical;
+  if (read_real(text, decimal, &number)) return could_be_real | (read_integer(text, &whole) ? could_be_integer : 0u);
+  if (read_date(text, &number)) return could_be_date;
+  Moment moment;
+  if (text.size() > 10 && iso.read(text, &moment)) return moment.is_universal ? could_be_moment : could_be_clock;
+  return 0;
+}
+
+// What a text that is of the type could be.
+unsigned kinds_with(CsvType type) {
+  switch (type) {
+    case CsvType::logical: return could_be_logical;
+    case CsvType::integer: return could_be_integer | could_be_real;
+    case CsvType::real: return could_be_real;
+    case CsvType::date: return could_be_date;
+    default: return could_be_all;
+  }
+}
+
+// One column's part of a piece.
+struct Part {
+  unsigned kinds = could_be_all;
+  std::size_t misfits = 0, line = 0;
+  std::string misfit;
+  std::string page;
+  int worker = 0;  // whose numbers the texts have
+};
+
+// The records of a few rows: fields row by row, and the line on which each row begins.
+struct Block {
+  std::vector<CsvField> fields;
+  std::vector<std::size_t> lines;
+  std::size_t rows() const { return lines.size(); }
+};
+constexpr std::size_t block_rows = 256;
+
+// Reads the records of a piece, block by block, and checks how many fields each has.
+template <class Work>
+void each_block(const CsvFile& file, const CsvPiece& piece, std::size_t most_rows, Work work) {
+  const std::size_t bytes = static_cast<std::size_t>(piece.next - piece.first), columns = file.names().size();
+  Buffer<char> buffer(bytes);
+  file.input().read(piece.first, bytes, buffer.data());
+  CsvRecords records(buffer.data(), buffer.data() + bytes, true, file.format());
+  Block block;
+  std::size_t done = 0;
+  while (done < most_rows && records.find_record(file.skips_blank_lines())) {
+    const std::size_t before = block.fields.size();
+    block.lines.push_back(records.line());
+    records.read(&block.fields);
+    const std::size_t found = block.fields.size() - before;
+    if (found != columns) {
+      const bool allowed = found < columns ? file.format().allows_short : file.format().allows_long;
+      if (!allowed) throw CsvError(found > columns ? "too_many_fields" : "too_few_fields", block.lines.back(), found, columns);
+      block.fields.resize(before + columns, CsvField{"", 0, false});
+    }
+    if (block.rows() < block_rows) continue;
+    work(block, done);
+    done += block.rows();
+    block.fields.clear();
+    block.lines.clear();
+  }
+  if (block.rows()) work(block, done);
+}
+
+// Puts the values of a column of a block where they belong.
+class ColumnReader {
+ public:
+  ColumnReader(const CsvFile& file, const CsvColumn& column, std::size_t in_file, Part* part, TextNumbering* numbering)
+      : format_(file.format()), usual_marks_(format_.missing == std::vector<std::string>{"", "NA"}), columns_(file.names().size()), column_(column),
+        in_file_(in_file), part_(part), numbering_(numbering) {}
+
+  void read(const Block& block, std::size_t row) {
+    const char decimal = format_.decimal;
+    switch (column_.type) {
+      case CsvType::logical: return read_values(block, row, missing_integer, read_logical);
+      case CsvType::integer: return read_values(block, row, missing_integer, read_integer);
+      case CsvType::real: return read_values(block, row, missing_real(), [=](std::string_view text, double* value) { return read_real(text, decimal, value); });
+      case CsvType::long_integer: return read_values(block, row, missing_long_integer, read_long_integer);
+      case CsvType::date: return read_values(block, row, missing_real(), read_date);
+      case CsvType::time: return read_values(block, row, missing_real(), [this](std::string_view text, double* value) { return read_time(text, value); });
+      case CsvType::coded_text: return read_codes(block, row);
+      case CsvType::text: return read_texts(block, row);
     }
   }
 
  private:
-  bool ends_field(char c) const { return c == separator_ || c == '\n' || c == '\r'; }
-
-  Field plain_field() {
-    const char* start = at_;
-    while (!at_end() && !ends_field(*at_)) ++at_;
-    return {start, static_cast<std::uint32_t>(at_ - start), false};
+  bool is_missing(const CsvField& field) const {
+    if (field.quoted) return false;
+    if (usual_marks_) return field.size == 0 || (field.size == 2 && field.start[0] == 'N' && field.start[1] == 'A');
+    return format_.is_missing(field.text());
   }
 
-  Field quoted_field() {
-    const std::size_t first_line = line_;
-    char* start = ++at_;
-    char* to = start;
-    for (;; ++at_) {
-      if (at_end()) throw CsvError("open_quote", first_line);
-      if (*at_ == '"') {
-        if (at_ + 1 == end_ || at_[1] != '"') break;
-        ++at_;
-      }
-      line_ += *at_ == '\n';
-      *to++ = *at_;
+  template <class Work>
+  void each_field(const Block& block, Work work) {
+    const CsvField* field = block.fields.data() + in_file_;
+    for (std::size_t i = 0; i < block.rows(); ++i, field += columns_) work(i, *field);
+  }
+
+  template <class T, class Read>
+  void read_values(const Block& block, std::size_t row, T missing, Read read) {
+    T* const to = static_cast<T*>(column_.values) + row;
+    unsigned kinds = could_be_all;
+    const unsigned if_it_fits = kinds_with(column_.type);
+    each_field(block, [&](std::size_t i, const CsvField& field) {
+      to[i] = missing;
+      if (is_missing(field)) return;
+      const std::string_view text = trimmed(field.text());
+      if (text.empty() && field.quoted) return;
+      if (read(text, to + i)) kinds &= if_it_fits;
+      else misfit(text, block.lines[i]);
+    });
+    part_->kinds &= kinds;
+  }
+
+  bool read_time(std::string_view text, double* value) {
+    static const MomentReader iso("");
+    Moment moment;
+    if (!iso.read(text, &moment)) return false;
+    *value = static_cast<double>(moment.seconds) + moment.fraction;
+    part_->kinds &= moment.is_universal ? could_be_moment : could_be_clock;
+    return true;
+  }
+
+  void misfit(std::string_view text, std::size_t line) {
+    if (part_->misfits++ == 0) {
+      part_->misfit = std::string(text);
+      part_->line = line;
     }
-    ++at_;
-    if (!at_end() && !ends_field(*at_)) throw CsvError("text_after_quote", line_);
-    return {start, static_cast<std::uint32_t>(to - start), true};
+    if (part_->kinds) part_->kinds &= kinds_of(text, format_.decimal);
   }
 
-  char* at_;
-  char* end_;
-  const char separator_;
-  std::size_t line_ = 1;
+  void read_codes(const Block& block, std::size_t row) {
+    if (numbering_->texts().size() > most_different) return;
+    std::int32_t* const to = static_cast<std::int32_t*>(column_.values) + row;
+    // The same text often comes again at once.
+    std::string_view last;
+    std::int32_t last_code = 0;
+    each_field(block, [&](std::size_t i, const CsvField& field) {
+      if (is_missing(field)) {
+        to[i] = missing_integer;
+        return;
+      }
+      if (!last_code || field.text() != last) {
+        last = field.text();
+        last_code = numbering_->number(last);
+      }
+      to[i] = last_code;
+    });
+  }
+
+  void read_texts(const Block& block, std::size_t row) {
+    std::int32_t* const start = static_cast<std::int32_t*>(column_.values) + row;
+    std::int32_t* const size = column_.sizes + row;
+    each_field(block, [&](std::size_t i, const CsvField& field) {
+      start[i] = 0;
+      size[i] = missing_integer;
+      if (is_missing(field)) return;
+      start[i] = static_cast<std::int32_t>(part_->page.size());
+      size[i] = static_cast<std::int32_t>(field.size);
+      part_->page.append(field.start, field.size);
+    });
+    if (part_->page.size() > static_cast<std::size_t>(std::numeric_limits<std::int32_t>::max())) throw CsvError("long_field", block.lines.back());
+  }
+
+  const CsvFormat& format_;
+  const bool usual_marks_;
+  const std::size_t columns_;
+  const CsvColumn& column_;
+  const std::size_t in_file_;
+  Part* const part_;
+  TextNumbering* const numbering_;
 };
 
-namespace {
+// A piece of a file, and the row of all files at which it begins.
+struct Place {
+  std::size_t file;
+  CsvPiece piece;
+  std::size_t row;
+};
 
-std::size_t line_of(const std::string& bytes, std::size_t place) {
-  std::size_t line = 1;
-  for (std::size_t i = 0; i < place; ++i) line += bytes[i] == '\n';
-  return line;
-}
-
-void check_bytes(const std::string& bytes) {
-  const std::size_t nul = bytes.find('\0');
-  if (nul != std::string::npos) throw CsvError("nul_byte", line_of(bytes, nul));
-  const std::size_t valid = valid_utf8_prefix(bytes);
-  if (valid < bytes.size()) throw CsvError("not_utf8", line_of(bytes, valid));
-}
-
-std::vector<std::string> column_names(const std::vector<CsvFile::Field>& header) {
-  std::vector<std::string> names;
-  std::unordered_set<std::string> seen;
-  for (const CsvFile::Field& field : header) {
-    std::string name(trimmed(field.text()));
-    if (name.empty()) throw CsvError("empty_name", 1, names.size() + 1);
-    if (!seen.insert(name).second) throw CsvError("repeated_name", 1, names.size() + 1, 0, name);
-    names.push_back(std::move(name));
+std::vector<Place> all_places(const std::vector<std::shared_ptr<CsvFile>>& files) {
+  std::vector<Place> places;
+  std::size_t row = 0;
+  for (std::size_t f = 0; f < files.size(); ++f) {
+    for (const CsvPiece& piece : files[f]->pieces()) places.push_back({f, piece, row + piece.row});
+    row += files[f]->rows();
   }
-  return names;
+  return places;
+}
+
+CsvError in_file(const CsvError& error, std::size_t file, std::size_t line) {
+  return CsvError(std::to_string(file + 1) + " " + error.kind, error.line + line, error.found, error.expected, error.value);
+}
+
+// Each worker has numbered texts by itself: all get the numbers of the first, and the rows those instead.
+void join_codes(const std::vector<Place>& places, const std::vector<std::vector<Part>>& parts, std::size_t column,
+                std::vector<std::vector<TextNumbering>>& numberings, void* values, Workers threads, CsvFound* found) {
+  TextNumbering& all = numberings[0][column];
+  std::vector<std::vector<std::int32_t>> numbers(numberings.size());
+  for (std::size_t w = 0; w < numberings.size(); ++w) {
+    auto& texts = numberings[w][column].texts();
+    if (texts.size() > most_different || all.texts().size() > most_different) {
+      found->has_too_many = true;
+      return;
+    }
+    if (w > 0)
+      for (const std::string& text : texts) numbers[w].push_back(all.number(text));
+  }
+  run_pieces(places.size(), threads, [&](int, std::size_t p) {
+    const std::size_t worker = static_cast<std::size_t>(parts[p][column].worker);
+    if (worker == 0) return;
+    std::int32_t* const code = static_cast<std::int32_t*>(values) + places[p].row;
+    for (std::size_t i = 0; i < places[p].piece.rows; ++i)
+      if (code[i] != missing_integer) code[i] = numbers[worker][static_cast<std::size_t>(code[i]) - 1];
+  });
+  found->texts = std::move(all.texts());
 }
 
 }  // namespace
 
-std::string_view trimmed(std::string_view text) {
-  const std::size_t first = text.find_first_not_of(" \t");
-  if (first == std::string_view::npos) return {};
-  return text.substr(first, text.find_last_not_of(" \t") - first + 1);
-}
-
-bool read_csv_header(std::string first_bytes, bool is_whole_file, char separator, std::vector<std::string>* names) {
-  CsvFile::Reader reader(first_bytes, separator);
-  if (reader.at_end()) throw CsvError("no_header", 1);
-  std::vector<CsvFile::Field> header;
-  try {
-    reader.read_record(&header);
-  } catch (const CsvError&) {
-    if (is_whole_file) throw;
-    return false;
-  }
-  if (reader.at_end() && !is_whole_file) return false;
-  for (const CsvFile::Field& field : header) check_bytes(std::string(field.text()));
-  *names = column_names(header);
-  return true;
-}
-
-CsvFile::CsvFile(std::string bytes, char separator) : bytes_(std::move(bytes)) {
-  check_bytes(bytes_);
-  Reader reader(bytes_, separator);
-  if (reader.at_end()) throw CsvError("no_header", 1);
-  std::vector<Field> header;
-  reader.read_record(&header);
-  names_ = column_names(header);
-  const std::size_t columns = names_.size();
-  while (!reader.at_end()) {
-    // A blank line is no record, unless the one value that a record has is missing.
-    if (columns > 1 && reader.at_blank_line()) {
-      reader.skip_line_end();
-      continue;
+CsvContent read_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const std::vector<CsvColumn>& columns, Workers threads) {
+  const std::vector<Place> places = all_places(files);
+  std::vector<std::vector<Part>> parts(places.size());
+  std::atomic<std::size_t> failed(places.size());
+  std::vector<std::unique_ptr<CsvError>> errors(places.size());
+  std::vector<std::vector<TextNumbering>> numberings(static_cast<std::size_t>(std::max<int>(threads, 1)));
+  for (auto& of_worker : numberings) of_worker.resize(columns.size());
+  run_pieces(places.size(), threads, [&](int worker, std::size_t p) {
+    // What comes behind an error is not looked at.
+    if (p > failed) return;
+    const Place& place = places[p];
+    const CsvFile& file = *files[place.file];
+    parts[p] = std::vector<Part>(columns.size());
+    std::vector<ColumnReader> readers;
+    for (std::size_t k = 0; k < columns.size(); ++k) {
+      parts[p][k].worker = worker;
+      readers.emplace_back(file, columns[k], columns[k].in_file[place.file], &parts[p][k], &numberings[static_cast<std::size_t>(worker)][k]);
     }
-    const std::size_t line = reader.line(), before = fields_.size();
-    reader.read_record(&fields_);
-    const std::size_t found = fields_.size() - before;
-    if (found != columns) throw CsvError(found > columns ? "too_many_fields" : "too_few_fields", line, found, columns);
-    lines_.push_back(line);
+    const auto fail = [&](const CsvError& error) {
+      errors[p] = std::make_unique<CsvError>(in_file(error, place.file, place.piece.line));
+      std::size_t first = failed;
+      while (p < first && !failed.compare_exchange_weak(first, p)) {}
+    };
+    try {
+      each_block(file, place.piece, place.piece.rows, [&](const Block& block, std::size_t row) {
+        if (row + block.rows() > place.piece.rows) throw InputError("changed");
+        for (ColumnReader& reader : readers) reader.read(block, place.row + row);
+      });
+    } catch (const CsvError& error) {
+      fail(error);
+    } catch (const InputError& error) {
+      fail(CsvError(input_problem(error), 0, 0, 0, error.what()));
+    }
+  });
+  if (failed < places.size()) throw *errors[failed];
+
+  CsvContent content;
+  content.columns.resize(columns.size());
+  content.pages.resize(columns.size());
+  for (std::size_t k = 0; k < columns.size(); ++k) {
+    CsvFound& found = content.columns[k];
+    for (std::size_t p = 0; p < places.size(); ++p) {
+      Part& part = parts[p][k];
+      found.kinds &= part.kinds;
+      if (part.misfits && !found.misfits) {
+        found.file = places[p].file;
+        found.line = places[p].piece.line + part.line;
+        found.misfit = part.misfit;
+      }
+      found.misfits += part.misfits;
+      if (columns[k].type == CsvType::text) content.pages[k].push_back({std::move(part.page), places[p].piece.rows});
+    }
+    if (columns[k].type == CsvType::coded_text) join_codes(places, parts, k, numberings, columns[k].values, threads, &found);
   }
+  return content;
 }
 
-unsigned CsvFile::kinds(std::size_t column) const {
-  unsigned kinds = could_be_all;
-  std::int32_t whole;
-  double number;
-  for (std::size_t row = 0; row < rows() && kinds; ++row) {
-    const Field& value = field(column, row);
-    if (value.is_missing()) continue;
-    const std::string_view text = trimmed(value.text());
-    if (text.empty() && value.quoted) continue;
-    if ((kinds & could_be_logical) && !read_logical(text, &whole)) kinds &= ~could_be_logical;
-    if ((kinds & could_be_integer) && !read_integer(text, &whole)) kinds &= ~could_be_integer;
-    if ((kinds & could_be_real) && !read_real(text, &number)) kinds &= ~could_be_real;
-    if ((kinds & could_be_date) && !read_date(text, &number)) kinds &= ~could_be_date;
+std::vector<CsvGuess> guess_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const std::vector<CsvColumn>& columns) {
+  constexpr std::size_t most_places = 16, rows_of_each = 512;
+  const std::vector<Place> places = all_places(files);
+  std::vector<CsvGuess> guesses(columns.size());
+  std::vector<TextNumbering> different(columns.size());
+  std::vector<std::size_t> known(columns.size(), 0);
+  const std::size_t count = std::min(places.size(), most_places);
+  for (std::size_t n = 0; n < count; ++n) {
+    const Place& place = places[n * places.size() / count];
+    const CsvFile& file = *files[place.file];
+    try {
+      each_block(file, place.piece, rows_of_each, [&](const Block& block, std::size_t) {
+        for (std::size_t k = 0; k < columns.size(); ++k) {
+          for (std::size_t i = 0; i < block.rows(); ++i) {
+            const CsvField& field = block.fields[i * file.names().size() + columns[k].in_file[place.file]];
+            if (!field.quoted && file.format().is_missing(field.text())) continue;
+            const std::string_view text = trimmed(field.text());
+            if (guesses[k].kinds && !(text.empty() && field.quoted)) guesses[k].kinds &= kinds_of(text, file.format().decimal);
+            different[k].number(field.text());
+            ++known[k];
+          }
+        }
+      });
+    } catch (const CsvError&) {
+      // It is told when the values are read.
+    }
   }
-  return kinds;
+  // Of n texts drawn from d equally frequent ones, about n * n / 2d come again.
+  for (std::size_t k = 0; k < columns.size(); ++k) {
+    const double n = static_cast<double>(known[k]), again = n - static_cast<double>(different[k].texts().size());
+    guesses[k].is_few = n < 256 || again * 2 * most_different > n * n;
+  }
+  return guesses;
 }
 
 }  // namespace rowanroot

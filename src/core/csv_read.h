@@ -1,67 +1,63 @@
 #pragma once
-// Reading CSV: RFC 4180, with any line end, a byte order mark, and quotes where they are not needed.
-// Nothing is dropped or repaired silently: what is wrong is thrown as a CsvError with its line.
+// The values of CSV files of one shape, as columns of all their rows.
 
 #include <cstdint>
 #include <memory>
-#include <stdexcept>
 #include <string>
-#include <string_view>
 #include <vector>
+
+#include "csv_file.h"
 
 namespace rowanroot {
 
-struct CsvError : std::runtime_error {
-  CsvError(const std::string& kind, std::size_t line, std::size_t found = 0, std::size_t expected = 0,
-           const std::string& value = "")
-      : std::runtime_error(kind), kind(kind), line(line), found(found), expected(expected), value(value) {}
-  // too_many_fields, too_few_fields, open_quote, text_after_quote, nul_byte, not_utf8, empty_name,
-  // repeated_name, no_header
-  std::string kind;
-  std::size_t line;
-  std::size_t found, expected;
-  std::string value;
+// What every value of a column could be read as. A column where nothing is known could be all of them. Moments are of Universal
+// Time, clock times say of none.
+enum Kinds : unsigned {
+  could_be_logical = 1, could_be_integer = 2, could_be_real = 4, could_be_date = 8, could_be_moment = 16, could_be_clock = 32, could_be_all = 63
 };
 
-// What every value of a column could be read as. A column where nothing is known could be all of them.
-enum Kinds : unsigned { could_be_logical = 1, could_be_integer = 2, could_be_real = 4, could_be_date = 8, could_be_all = 15 };
+enum class CsvType { logical, integer, real, long_integer, date, time, coded_text, text };
 
-class CsvFile {
- public:
-  CsvFile(std::string bytes, char separator);
-  CsvFile(const CsvFile&) = delete;
-  CsvFile& operator=(const CsvFile&) = delete;
-
-  const std::vector<std::string>& names() const { return names_; }
-  std::size_t rows() const { return lines_.size(); }
-  unsigned kinds(std::size_t column) const;
-
-  struct Field {
-    const char* start;
-    std::uint32_t size;
-    bool quoted;
-    std::string_view text() const { return {start, size}; }
-    // Nothing between the separators, or the letters NA.
-    bool is_missing() const { return !quoted && (size == 0 || text() == "NA"); }
-  };
-  const Field& field(std::size_t column, std::size_t row) const { return fields_[row * names_.size() + column]; }
-  // The line that a row starts on; the header is on line 1.
-  std::size_t line(std::size_t row) const { return lines_[row]; }
-
-  class Reader;
-
- private:
-  std::string bytes_;
-  std::vector<std::string> names_;
-  std::vector<Field> fields_;
-  std::vector<std::size_t> lines_;
+// A column that is wanted: where it is in each file, and where its values go, for all rows, file by file. Logicals and integers
+// are 32 bits wide, codes of texts too, which count from 1; where texts begin on their page, too; the rest is 64 bits wide.
+struct CsvColumn {
+  CsvType type;
+  std::vector<std::size_t> in_file;
+  void* values = nullptr;
+  std::int32_t* sizes = nullptr;  // of texts that are not coded; a missing one has missing_integer
 };
 
-// The names in the header of a file of which these are the first bytes. Gives false if more bytes are
-// needed.
-bool read_csv_header(std::string first_bytes, bool is_whole_file, char separator, std::vector<std::string>* names);
+// What became of it.
+struct CsvFound {
+  unsigned kinds = could_be_all;  // what all values could be, if the type is the first of those that some could be
+  // Values that are none of the type; they are missing in the column.
+  std::size_t misfits = 0;
+  std::size_t file = 0, line = 0;  // of the first
+  std::string misfit;
+  // Of coded texts: the different ones. With more than there may be, nothing is to be had of the column.
+  std::vector<std::string> texts;
+  bool has_too_many = false;
+};
 
-// The text without the blanks around it, in which form numbers, dates and logicals are read.
-std::string_view trimmed(std::string_view text);
+// The bytes of texts, and how many rows they are of.
+struct CsvPage {
+  std::string bytes;
+  std::size_t rows;
+};
+
+struct CsvContent {
+  std::vector<CsvFound> columns;
+  std::vector<std::vector<CsvPage>> pages;  // of each column that is text
+};
+
+// Throws CsvError, with the number of the file before its kind, as in "2 too_few_fields".
+CsvContent read_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const std::vector<CsvColumn>& columns, Workers threads);
+
+// What the values of each column could be, and whether few are different, to judge by some of the rows.
+struct CsvGuess {
+  unsigned kinds = could_be_all;
+  bool is_few = true;
+};
+std::vector<CsvGuess> guess_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const std::vector<CsvColumn>& columns);
 
 }  // namespace rowanroot

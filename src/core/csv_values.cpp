@@ -1,5 +1,8 @@
+#include "fast.h"
+
 #include "csv_values.h"
 
+#include <algorithm>
 #include <charconv>
 #include <cmath>
 #include <cstring>
@@ -44,26 +47,79 @@ bool read_logical(std::string_view text, std::int32_t* value) {
   return false;
 }
 
-bool read_integer(std::string_view text, std::int32_t* value) {
+namespace {
+
+template <class T>
+bool read_whole(std::string_view text, T* value) {
   const std::string_view digits = without_minus(text);
   if (digits.empty() || !is_digit(digits[0]) || has_leading_zero(digits)) return false;
-  std::int32_t number;
+  T number;
   const auto [end, problem] = std::from_chars(text.data(), text.data() + text.size(), number);
-  if (problem != std::errc() || end != text.data() + text.size() || number == missing_integer) return false;
+  if (problem != std::errc() || end != text.data() + text.size() || number == std::numeric_limits<T>::min()) return false;
   return *value = number, true;
 }
 
+// A number of few digits without an exponent: digits and a power of ten that doubles hold exactly are divided, which rounds as
+// reading it does. Gives false where it can't be told.
+bool read_short_real(std::string_view text, double* value) {
+  static const double powers[] = {1e0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15};
+  if (text.size() > 16) return false;
+  const bool is_negative = text[0] == '-';
+  std::uint64_t digits = 0;
+  std::size_t decimals = 0;
+  bool after_point = false;
+  for (std::size_t i = is_negative; i < text.size(); ++i) {
+    const unsigned digit = static_cast<unsigned char>(text[i]) - '0';
+    if (digit < 10) {
+      digits = digits * 10 + digit;
+      decimals += after_point;
+    } else if (text[i] == '.' && !after_point) {
+      after_point = true;
+    } else {
+      return false;
+    }
+  }
+  if (digits >= (std::uint64_t(1) << 53)) return false;
+  const double number = static_cast<double>(digits) / powers[decimals];
+  return *value = is_negative ? -number : number, true;
+}
+
+}  // namespace
+
+bool read_integer(std::string_view text, std::int32_t* value) { return read_whole(text, value); }
+
+bool read_long_integer(std::string_view text, std::int64_t* value) { return read_whole(text, value); }
+
 bool read_real(std::string_view text, double* value) {
   const std::string_view digits = without_minus(text);
-  if (text == "NaN") return *value = std::numeric_limits<double>::quiet_NaN(), true;
-  if (digits == "Inf") return *value = text[0] == '-' ? -HUGE_VAL : HUGE_VAL, true;
   const bool starts_well = !digits.empty() && (is_digit(digits[0]) || (digits[0] == '.' && digits.size() > 1));
-  if (!starts_well || has_leading_zero(digits)) return false;
+  if (!starts_well) {
+    if (text == "NaN") return *value = std::numeric_limits<double>::quiet_NaN(), true;
+    if (digits == "Inf") return *value = text[0] == '-' ? -HUGE_VAL : HUGE_VAL, true;
+    return false;
+  }
+  if (has_leading_zero(digits)) return false;
+  if (read_short_real(text, value)) return true;
   double number;
   const auto [end, problem] = std::from_chars(text.data(), text.data() + text.size(), number);
   if (problem != std::errc() || end != text.data() + text.size()) return false;
   if (looks_whole(text) && std::fabs(number) >= first_inexact_whole) return false;
   return *value = number, true;
+}
+
+bool read_real(std::string_view text, char decimal, double* value) {
+  if (decimal == '.') return read_real(text, value);
+  char with_point[64];
+  if (text.size() > sizeof with_point || text.find('.') != text.npos) return false;
+  std::replace_copy(text.begin(), text.end(), with_point, decimal, '.');
+  return read_real({with_point, text.size()}, value);
+}
+
+std::string_view trimmed(std::string_view text) {
+  if (text.empty() || (text.front() != ' ' && text.front() != '\t' && text.back() != ' ' && text.back() != '\t')) return text;
+  const std::size_t first = text.find_first_not_of(" \t");
+  if (first == std::string_view::npos) return {};
+  return text.substr(first, text.find_last_not_of(" \t") - first + 1);
 }
 
 bool read_date(std::string_view text, double* value) {
@@ -92,6 +148,10 @@ std::size_t valid_utf8_prefix(std::string_view text) {
   const auto byte = [&](std::size_t i) { return static_cast<unsigned char>(text[i]); };
   std::size_t i = 0;
   while (i < text.size()) {
+    // Most texts are ASCII.
+    std::uint64_t eight;
+    while (i + sizeof eight <= text.size() && (std::memcpy(&eight, text.data() + i, sizeof eight), (eight & 0x8080808080808080ull) == 0)) i += sizeof eight;
+    if (i == text.size()) break;
     const unsigned char lead = byte(i);
     const std::size_t more = lead < 0x80 ? 0 : lead >= 0xC2 && lead < 0xE0 ? 1 : lead >= 0xE0 && lead < 0xF0 ? 2
                              : lead >= 0xF0 && lead < 0xF5 ? 3 : 4;

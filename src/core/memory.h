@@ -35,6 +35,11 @@ class Buffer {
   Buffer(const Buffer&) = delete;
   Buffer& operator=(const Buffer&) = delete;
   Buffer(Buffer&& other) noexcept : bytes_(other.bytes_), values_(other.values_) { other.values_ = nullptr; }
+  Buffer& operator=(Buffer&& other) noexcept {
+    std::swap(bytes_, other.bytes_);
+    std::swap(values_, other.values_);
+    return *this;
+  }
 
   T* data() { return values_; }
   const T* data() const { return values_; }

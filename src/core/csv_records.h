@@ -1,0 +1,60 @@
+#pragma once
+// Bytes cut into records and fields: RFC 4180, with any line end, and quotes where they are not needed. Nothing is dropped or
+// repaired silently.
+
+#include <array>
+#include <cstdint>
+#include <string_view>
+#include <vector>
+
+#include "csv_format.h"
+
+namespace rowanroot {
+
+struct CsvField {
+  const char* start;
+  std::uint32_t size;
+  bool quoted;
+  std::string_view text() const { return {start, size}; }
+};
+
+class CsvRecords {
+ public:
+  // Doubled quotes are undone in place: a field never gets longer. If the bytes are not the file's last, what needs more of them
+  // throws Incomplete.
+  CsvRecords(char* first, char* end, bool is_last, const CsvFormat& format);
+
+  struct Incomplete {};
+
+  // Goes on to the beginning of the next record, past blank lines (unless a record has one field, which may be missing) and
+  // comments. False at the end of the bytes.
+  bool find_record(bool skips_blank_lines);
+
+  // The fields of the record that begins here are added.
+  void read(std::vector<CsvField>* fields);
+
+  // Past the record that begins here.
+  void skip();
+
+  // To behind the next line end; false if there is none.
+  bool skip_line();
+
+  char* at() const { return at_; }
+  std::size_t line() const { return line_; }  // of these bytes, from 0
+
+ private:
+  bool at_end() const { return at_ == end_; }
+  void skip_line_end();
+  CsvField plain_field();
+  CsvField quoted_field(bool is_skipped);
+  void need_more() const { if (!is_last_) throw Incomplete(); }
+
+  char* at_;
+  char* const end_;
+  const bool is_last_;
+  const char separator_, comment_;
+  std::array<bool, 256> ends_field_ = {};
+  std::size_t line_ = 0;
+};
+
+}  // namespace rowanroot
