@@ -1,5 +1,5 @@
 # `make demo` and `make test` set up all that they need, then run. `make help` lists the rest.
-.PHONY: help demo test test-core document check bench screenshots clean
+.PHONY: help demo test test-core fuzz reliability document check bench screenshots clean
 .DEFAULT_GOAL := help
 
 help: ## list the targets
@@ -15,8 +15,9 @@ test: test-core ## install what is missing, then run all tests
 	@Rscript tools/test.R
 
 document: ## write NAMESPACE, man/ and the C++ exports anew (needs roxygen2 and pkgbuild)
-	Rscript -e 'Rcpp::compileAttributes("."); roxygen2::roxygenise(".")'
-	find src -name '*.o' -delete; rm -f src/*.so
+	Rscript -e 'Rcpp::compileAttributes(".")'
+	@tools/setup.sh run
+	Rscript -e 'roxygen2::roxygenise(".", load_code = "installed")'
 
 check: ## R CMD check (on the built package, in build/)
 	@mkdir -p build && cd build && R CMD build .. \
@@ -47,6 +48,13 @@ build/core/tests/%.o: tests/core/%.cpp $(wildcard src/core/*.h tests/core/*.h)
 
 build/core/run-tests: $(CORE_OBJECTS)
 	@$(CXX) $(CORE_FLAGS) $^ -o $@
+
+fuzz: build/core/run-tests ## read a million made-up CSV files (10 minutes)
+	@ROWANROOT_FUZZ=1000000 ./build/core/run-tests
+
+reliability: ## kill runs at 200 moments, fill up a disk, replace files while they are read (needs root for the disk)
+	@tools/setup.sh run
+	@tools/reliability.sh
 
 test-core: build/core/run-tests ## run the tests of the C++ core
 	@./build/core/run-tests

@@ -17,8 +17,8 @@ csv_read_cpp <- function(opened, wanted, threads) {
     .Call(`_rowanroot_csv_read_cpp`, opened, wanted, threads)
 }
 
-csv_write_cpp <- function(columns, names, rows, path, separator) {
-    .Call(`_rowanroot_csv_write_cpp`, columns, names, rows, path, separator)
+csv_write_cpp <- function(columns, names, rows, path, separator, threads) {
+    .Call(`_rowanroot_csv_write_cpp`, columns, names, rows, path, separator, threads)
 }
 
 date_part_cpp <- function(values, part, units_per_day) {
@@ -26,7 +26,11 @@ date_part_cpp <- function(values, part, units_per_day) {
 }
 
 flush_file_cpp <- function(path) {
-    .Call(`_rowanroot_flush_file_cpp`, path)
+    invisible(.Call(`_rowanroot_flush_file_cpp`, path))
+}
+
+file_states_cpp <- function(paths) {
+    .Call(`_rowanroot_file_states_cpp`, paths)
 }
 
 keep_where_cpp <- function(columns, is_plain, condition, threads) {

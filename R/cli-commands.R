@@ -4,24 +4,50 @@ cli_run <- function(args) {
   options <- list(
     optparse::make_option("--force", action = "store_true", default = FALSE,
                           help = "write every output, even if it is up to date or was edited by hand"),
-    optparse::make_option("--only", metavar = "output", help = "write this output only, named as in the script")
+    optparse::make_option("--only", metavar = "output", help = "write this output only, named as in the script"),
+    optparse::make_option("--dry-run", action = "store_true", default = FALSE, dest = "dry_run", help = "write nothing, and tell what would be written"),
+    json_option
   )
   given <- cli_arguments("run", args, options)
   if (is.null(given)) return(exit_done)
   check_cli_file(given$args, "run")
-  outputs <- run_script(given$args, force = given$options$force, only = given$options$only)
-  if (!nrow(outputs)) cat("The script has no outputs: `save_table()` makes one.\n")
+  if (given$options$dry_run) return(tell_status(script_status(given$args), given$options$json, exit_done))
+  run <- function() run_script(given$args, force = given$options$force, only = given$options$only)
+  outputs <- if (given$options$json) with_output_aside(run()) else run()
+  if (given$options$json) print_json(outputs)
+  else if (!nrow(outputs)) cat("The script has no outputs: `save_table()` makes one.\n")
   exit_done
 }
 
 cli_status <- function(args) {
-  given <- cli_arguments("status", args)
+  given <- cli_arguments("status", args, list(json_option))
   if (is.null(given)) return(exit_done)
   check_cli_file(given$args, "status")
-  outputs <- script_status(given$args)
-  if (!nrow(outputs)) cat("The script has no outputs: `save_table()` makes one.\n")
-  for (k in seq_len(nrow(outputs))) cat(format_status(outputs[k, ]), sep = "\n")
-  if (all(outputs$state == "up to date")) exit_done else exit_stale
+  tell_status(script_status(given$args), given$options$json, exit_stale)
+}
+
+# Gives the exit status `if_stale` where something is out of date.
+tell_status <- function(outputs, as_json, if_stale) {
+  if (as_json) print_json(outputs)
+  else if (!nrow(outputs)) cat("The script has no outputs: `save_table()` makes one.\n")
+  else for (k in seq_len(nrow(outputs))) cat(format_status(outputs[k, ]), sep = "\n")
+  if (all(outputs$state == "up to date")) exit_done else if_stale
+}
+
+json_option <- optparse::make_option("--json", action = "store_true", default = FALSE, help = "as JSON, for other programs")
+
+print_json <- function(data) {
+  lists <- vapply(data, is.factor, NA)
+  data[lists] <- lapply(data[lists], as.character)
+  if ("why" %in% names(data)) data$why <- lapply(strsplit(data$why, "; ", fixed = TRUE), as.list)
+  cat(jsonlite::toJSON(data, dataframe = "rows", na = "null", auto_unbox = TRUE, digits = NA, pretty = TRUE), "\n", sep = "")
+}
+
+# What the code prints goes where errors go.
+with_output_aside <- function(code) {
+  sink(stderr())
+  on.exit(sink())
+  code
 }
 
 format_status <- function(output) {

@@ -5,6 +5,10 @@ cli_commands <- function() {
     demo = list(run = cli_demo, arguments = "[folder]", about = "write the demo's files and script, run it, change a file, run again"),
     run = list(run = cli_run, arguments = "script.R", about = "run a script; write only the outputs that are out of date"),
     status = list(run = cli_status, arguments = "script.R", about = "tell which outputs of a script are out of date, and why"),
+    watch = list(run = cli_watch, arguments = "script.R", about = "run a script again whenever a file changes that it is made from"),
+    changes = list(run = cli_changes, arguments = "output", about = "show what differs in an output from what it was before"),
+    new = list(run = cli_new, arguments = "folder", about = "begin a project: a script, and a folder for its files"),
+    clean = list(run = cli_clean, arguments = "[folder]", about = "remove what is kept beside a script and can be made again"),
     peek = list(run = cli_peek, arguments = "file", about = "show the size, columns and first rows of a CSV file")
   )
 }
@@ -49,7 +53,7 @@ cli_unknown_command <- function(name) {
 cli_error <- function(lines) cat(lines, sep = "\n", file = stderr())
 
 # Errors become a message and an exit status; what was asked wrongly is told from what failed.
-cli_guarded <- function(code) {
+cli_guarded <- function(code, on_interrupt = cli_interrupted) {
   tryCatch(
     withCallingHandlers(code, warning = function(w) {
       cli_error(paste0("Warning: ", conditionMessage(w)))
@@ -58,12 +62,15 @@ cli_guarded <- function(code) {
     rowanroot_wrong_use = function(e) cli_failure(e, exit_wrong_use),
     rowanroot_bad_argument = function(e) cli_failure(e, exit_wrong_use),
     rowanroot_unknown_output = function(e) cli_failure(e, exit_wrong_use),
+    rowanroot_folder_in_use = function(e) cli_failure(e, exit_wrong_use),
     error = function(e) cli_failure(e, exit_failed),
-    interrupt = function(e) {
-      cli_error("Interrupted. Outputs are the old or the new ones, whole.")
-      130L
-    }
+    interrupt = on_interrupt
   )
+}
+
+cli_interrupted <- function(e) {
+  cli_error("Interrupted. Outputs are the old or the new ones, whole.")
+  130L
 }
 
 cli_failure <- function(error, status) {

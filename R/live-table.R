@@ -8,8 +8,12 @@
 #' dates, and date-times such as `2026-03-31T12:00:00Z` are moments; those without a zone are taken as of UTC. Lines end as on any
 #' system; fields may be quoted, with line ends in them; gzip is unpacked. Texts are made into R's strings when they are looked at.
 #'
-#' @param path The path of a CSV file, a pattern such as `"visits/*.csv"` for several files of one shape,
-#'   or several of these. Or a data frame.
+#' Workbooks (`.xlsx`, `.xls`), Parquet (`.parquet`), SQLite (`.sqlite`, `.db`) and JSON lines (`.jsonl`) are told by the end of their name;
+#' they need the packages readxl, nanoparquet, RSQLite and jsonlite. Date-times of a workbook that are all at midnight are dates.
+#' A DBI connection gives a table or a query of any database, which is read anew at every look.
+#'
+#' @param path The path of a file, a pattern such as `"visits/*.csv"` for several files of one shape,
+#'   or several of these. Or a data frame, or a DBI connection.
 #' @param separator The character between two fields.
 #' @param decimal The character before the decimals of a number.
 #' @param missing What stands for a missing value. In quotes it is text.
@@ -21,6 +25,9 @@
 #'   `"integer64"`, `"logical"`, `"date"` or `"time"`. A value that is none of its type is an error with file and line.
 #' @param short,long What to do with rows that have too few fields (`"error"`, or `"missing"` for the rest) or too many (`"error"` or
 #'   `"drop"`).
+#' @param sheet The name or number of a workbook's sheet; the first, if none is given.
+#' @param table The name of a table in a database; it need not be given if there is only one.
+#' @param query A query in SQL, for a DBI connection.
 #' @param file_column The name of a column with the name of each row's file, without its ending.
 #' @return A live table: print it for a view of it, [as.data.frame()] gives its values, and
 #'   [set_columns()], [keep_rows()] and [save_table()] take it. `$`, `[[`, `names()`, `dim()`, `head()`
@@ -28,7 +35,8 @@
 #' @section Errors:
 #' `rowanroot_no_such_file`; `rowanroot_csv`, with file and line, for a line with too many or too few fields,
 #' a quote that is never closed, a value that is not of the type that was asked for, and the like; `rowanroot_different_columns` if files
-#' don't fit together; `rowanroot_changing_file` if one changes while it is read.
+#' don't fit together; `rowanroot_changing_file` if one changes while it is read; `rowanroot_unreadable_file`; `rowanroot_missing_package`;
+#' `rowanroot_no_such_sheet`, `rowanroot_no_such_table`, `rowanroot_database` with what the database said.
 #' @examples
 #' folder <- tempfile()
 #' dir.create(folder)
@@ -51,17 +59,21 @@
 #' unlink(folder, recursive = TRUE)
 #' @export
 open_table <- function(path, separator = ",", decimal = ".", missing = c("", "NA"), comment = NULL, encoding = "UTF-8", header = TRUE, names = NULL,
-                       types = NULL, short = "error", long = "error", file_column = NULL) {
+                       types = NULL, short = "error", long = "error", file_column = NULL, sheet = NULL, table = NULL, query = NULL) {
   call <- quote(open_table())
   if (is_live_table(path)) return(path)
   if (is.data.frame(path)) {
     check_table(path, call)
     return(new_live_table(new_frame_source(path, one_line(substitute(path), 30L)), base::names(path)))
   }
+  if (inherits(path, "DBIConnection")) {
+    source <- new_database_source(path, table, query, call)
+    return(new_live_table(source, source_columns(source, call)))
+  }
   check_path(path, "path", call)
-  options <- csv_options(separator, decimal, missing, comment, encoding, header, names, types, short, long, file_column)
-  check_csv_options(options, call)
-  source <- new_csv_source(path, options)
+  if (!is.null(query)) stop_because("{.arg query} is for a DBI connection.", "bad_argument", call)
+  options <- table_options(separator, decimal, missing, comment, encoding, header, names, types, short, long, file_column, sheet, table)
+  source <- new_table_source(path, options, call)
   new_live_table(source, source_columns(source, call))
 }
 

@@ -29,7 +29,10 @@ run_script <- function(script, force = FALSE, only = NULL) {
   check_flag(force, "force", call)
   run <- new_script_run("run", force, only)
   in_script_folder(script, {
-    locked(evaluate_script(script, run, call))
+    locked({
+      evaluate_script(script, run, call)
+      if (dir.exists(journal_folder())) keep_hashes()
+    })
     check_only(run, call)
   })
   invisible(run_outputs(run))

@@ -12,8 +12,13 @@
 #' `2026-03-31`, date-times in UTC, missing values as nothing.
 #'
 #' @param x A live table from [open_table()], or a data frame.
-#' @param path The path of the output, ending in `.csv`. Its folder is made if need be.
+#' The end of the name says the format: `.csv`; `.xlsx`, by the package writexl; `.parquet`, by nanoparquet; `.jsonl`. What a format can't
+#' hold is an error before anything is written; a workbook keeps 15 digits of a number, and a warning counts those that it changes.
+#'
+#' @param path The path of the output. Its folder is made if need be.
 #' @param force Write it even if it is up to date, or was not written by rowanroot.
+#' @param guard_formulas Put an apostrophe before texts that a spreadsheet would run as formulas, those that begin with `=`, `+`, `-` or
+#'   `@`, in CSV files and workbooks.
 #' @return `x`, invisibly.
 #' @section Errors:
 #' `rowanroot_foreign_output` if something else has written the file, `rowanroot_output_is_input` if the
@@ -29,18 +34,19 @@
 #' unlink(c("yield.csv", ".rowanroot"), recursive = TRUE)
 #' setwd(old)
 #' @export
-save_table <- function(x, path, force = FALSE) {
+save_table <- function(x, path, force = FALSE, guard_formulas = FALSE) {
   call <- quote(save_table())
   check_table(x, call)
   check_output_path(path, call)
   path <- plain_path(path)
   check_saved_once(path, call)
   check_flag(force, "force", call)
+  check_flag(guard_formulas, "guard_formulas", call)
   table <- if (is_live_table(x)) current_table(x, call) else open_frame(x)
   check_is_no_input(table, path, call)
   force <- force || isTRUE(state$run$force)
-  if (identical(state$run$mode, "status")) save_output(table, path, force, call)
-  else locked(save_output(table, path, force, call))
+  if (identical(state$run$mode, "status")) save_output(table, path, force, guard_formulas, call)
+  else locked(save_output(table, path, force, guard_formulas, call))
   invisible(x)
 }
 
@@ -52,9 +58,9 @@ check_flag <- function(x, arg, call) {
 
 check_output_path <- function(path, call) {
   check_path(path, "path", call, several = FALSE)
-  if (grepl("\\.csv$", path, ignore.case = TRUE)) return(invisible())
-  stop_because(c("Can't tell the format of {.file {path}}.", "i" = "Outputs are CSV files so far: end the name in {.code .csv}."),
-               "unknown_format", call)
+  ending <- tolower(tools::file_ext(path))
+  if (ending %in% names(output_formats)) return(check_package(output_formats[[ending]]$package, output_formats[[ending]]$what, call))
+  stop_because(c("Can't tell the format of {.file {path}}.", "i" = "End its name in {.or {.code .{names(output_formats)}}}."), "unknown_format", call)
 }
 
 # The same path, however it is written: an output has one name in the journal.
@@ -86,8 +92,8 @@ check_saved_once <- function(path, call) {
 
 check_is_no_input <- function(x, path, call) {
   source <- live(x)$source
-  if (!inherits(source, "csv_source")) return(invisible())
-  files <- csv_files(source, call)
+  if (!inherits(source, "file_source")) return(invisible())
+  files <- source_files(source, call)
   same <- normalizePath(files$path) == normalizePath(path, mustWork = FALSE)
   if (any(same)) {
     stop_because(c("{.file {path}} can't be both an input and an output.",
@@ -96,8 +102,9 @@ check_is_no_input <- function(x, path, call) {
 }
 
 # Writes the output if it must be written, and tells the run what became of it.
-save_output <- function(x, path, force, call) {
+save_output <- function(x, path, force, guard, call) {
   origin <- table_origin(x, call)
+  if (guard) origin$key <- rlang::hash(paste(origin$key, "guarded"))
   now <- new_record(path, x, origin)
   found <- output_state(path, now)
   run <- state$run
@@ -106,20 +113,22 @@ save_output <- function(x, path, force, call) {
   if (found$state == "up to date" && !force) return(tell_run(path, "up to date"))
   started <- proc.time()[["elapsed"]]
   data <- table_data(x, call)
-  make_output(data, path, now, found, force, call)
+  make_output(data, path, now, found, force, guard, call)
   why <- if (found$state %in% c("up to date", "foreign")) "asked for" else found$why
   tell_run(path, "made", why, rows = nrow(data), seconds = proc.time()[["elapsed"]] - started)
 }
 
-make_output <- function(data, path, now, found, force, call) {
+make_output <- function(data, path, now, found, force, guard, call) {
   if (!dir.exists(dirname(path))) dir.create(dirname(path), recursive = TRUE, showWarnings = FALSE)
   if (file.access(dirname(path), 2) != 0) stop_because("Can't write to the folder {.file {dirname(path)}}.", "cannot_write", call)
-  replace_file(path, function(file) write_csv_file(data, file, call), before = function(file) {
+  replace_file(path, function(file) output_formats[[tolower(tools::file_ext(path))]]$write(data, file, guard, call), before = function(file) {
     now$written <- rlang::hash_file(file)
     if (found$state == "foreign" && !force && !identical(now$written, rlang::hash_file(path))) stop_foreign(path, found$why, call)
     now$made_at <- format(Sys.time(), "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
     now$rows <- nrow(data)
     now$columns <- as.list(names(data))
+    keep_before(path)
+    keep_hashes()
     add_record(now)
   })
 }

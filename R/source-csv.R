@@ -1,31 +1,16 @@
 # CSV files of one shape, as one table: the rows of one file after those of another, in the order of
 # their names.
 
-new_csv_source <- function(pattern, options) {
-  new_source("csv_source", pattern = pattern, options = options, folder = getwd())
-}
-
-#' @export
-source_title.csv_source <- function(source) paste(source$pattern, collapse = ", ")
-
-#' @export
-source_key.csv_source <- function(source) {
-  options <- source$options
-  usual <- csv_options()
-  differs <- names(options)[!mapply(identical, options, usual[names(options)])]
-  paste(c("csv_source", vapply(differs, function(name) paste0(name, "=", canonical_value(options[[name]])), "")), collapse = " ")
-}
-
 # What open_table() can be told of a file.
-csv_options <- function(separator = ",", decimal = ".", missing = c("", "NA"), comment = NULL, encoding = "UTF-8", header = TRUE, names = NULL,
-                        types = NULL, short = "error", long = "error", file_column = NULL) {
+table_options <- function(separator = ",", decimal = ".", missing = c("", "NA"), comment = NULL, encoding = "UTF-8", header = TRUE, names = NULL,
+                        types = NULL, short = "error", long = "error", file_column = NULL, sheet = NULL, table = NULL) {
   list(separator = separator, decimal = decimal, missing = missing, comment = comment, encoding = encoding, header = header, names = names,
-       types = types, short = short, long = long, file_column = file_column)
+       types = types, short = short, long = long, file_column = file_column, sheet = sheet, table = table)
 }
 
 csv_types <- c("logical", "integer", "number", "integer64", "date", "time", "category", "text")
 
-check_csv_options <- function(options, call) {
+check_table_options <- function(options, call) {
   check_sign(options$separator, "separator", "{.code \",\"}, {.code \";\"} or {.code \"\\t\"}", call)
   check_sign(options$decimal, "decimal", "{.code \".\"} or {.code \",\"}", call)
   if (!is.null(options$comment)) check_sign(options$comment, "comment", "{.code \"#\"}", call)
@@ -67,49 +52,9 @@ check_types <- function(types, call) {
   for (type in unname(types)) check_one_of(type, csv_types, "types", call)
 }
 
-# Names as the user wrote them, paths as the system finds them.
-csv_files <- function(source, call) {
-  from_folder <- function(path) ifelse(is_absolute(path), path, file.path(source$folder, path))
-  matches <- lapply(source$pattern, function(pattern) {
-    path <- from_folder(pattern)
-    if (file.exists(path)) return(pattern)
-    found <- Sys.glob(path)
-    if (is_absolute(pattern)) found else substring(found, nchar(source$folder) + 2)
-  })
-  missing <- source$pattern[lengths(matches) == 0]
-  if (length(missing)) stop_no_file(missing[1], source$folder, call)
-  names <- sort(unique(unlist(matches)), method = "radix")
-  paths <- from_folder(names)
-  folders <- names[dir.exists(paths)]
-  if (length(folders)) {
-    stop_because(c("{.file {folders[1]}} is a folder, not a file.",
-                   "i" = "To open all CSV files in it, write {.code open_table(\"{folders[1]}/*.csv\")}."), "no_such_file", call)
-  }
-  data.frame(name = names, path = paths)
-}
-
-is_absolute <- function(path) grepl("^(/|~|[A-Za-z]:[/\\\\])", path)
-
-stop_no_file <- function(pattern, folder, call) {
-  is_pattern <- grepl("[*?[]", pattern)
-  beside <- list.files(file.path(folder, dirname(pattern)))
-  hint <- if (!is_pattern) nearest_name(basename(pattern), beside)
-  stop_because(c(
-    if (is_pattern) "No file is named like {.file {pattern}}." else "There is no file {.file {pattern}}.",
-    "x" = "It was looked for in {.file {folder}}.",
-    "i" = if (length(hint)) "Did you mean {.file {in_folder_of(pattern, hint)}}?"
-  ), "no_such_file", call, path = pattern)
-}
-
-#' @export
-source_parts.csv_source <- function(source, call) {
-  files <- csv_files(source, call)
-  data.frame(name = files$name, hash = vapply(files$path, rlang::hash_file, "", USE.NAMES = FALSE))
-}
-
 #' @export
 source_columns.csv_source <- function(source, call) {
-  file <- csv_files(source, call)[1, ]
+  file <- source_files(source, call)[1, ]
   names <- with_readable_files(source$options, file, function(paths) {
     header <- csv_header_cpp(paths, csv_format(source$options))
     if (!is.null(header$problem)) stop_csv_problem(header$problem, file$name, call)
@@ -139,23 +84,8 @@ file_column_name <- function(name, names, call) {
 }
 
 #' @export
-source_read.csv_source <- function(source, call) {
-  files <- csv_files(source, call)
-  before <- file_states(files$path)
-  data <- with_readable_files(source$options, files, function(paths) read_csv_files(paths, files$name, source$options, call), call)
-  changed <- files$name[!mapply(identical, before, file_states(files$path))]
-  if (length(changed)) stop_changing_file(changed[1], call)
-  data
-}
-
-# Size and time, for each file.
-file_states <- function(paths) {
-  about <- file.info(paths, extra_cols = FALSE)
-  Map(c, about$size, as.numeric(about$mtime))
-}
-
-stop_changing_file <- function(file, call) {
-  stop_because(c("{.file {file}} changed while it was read.", "i" = "Run again when it is complete."), "changing_file", call, file = file)
+read_files.csv_source <- function(source, files, call) {
+  with_readable_files(source$options, files, function(paths) read_csv_files(paths, files$name, source$options, call), call)
 }
 
 read_csv_files <- function(paths, names, options, call) {
@@ -169,19 +99,6 @@ read_csv_files <- function(paths, names, options, call) {
     columns <- c(stats::setNames(list(file), options$file_column), columns)
   }
   structure(columns, row.names = .set_row_names(sum(opened$rows)), class = "data.frame")
-}
-
-check_one_shape <- function(columns, files, call) {
-  for (k in seq_along(columns)[-1]) {
-    lacks <- setdiff(columns[[1]], columns[[k]])
-    more <- setdiff(columns[[k]], columns[[1]])
-    if (!length(lacks) && !length(more)) next
-    stop_because(c("{.file {files[k]}} has other columns than {.file {files[1]}}.",
-                   "x" = if (length(lacks)) "It has no {.code {some_of(lacks)}}.",
-                   "x" = if (length(more)) "It has {.code {some_of(more)}} besides.",
-                   "i" = "Files that are opened together must have the same columns; their order may differ."),
-                 "different_columns", call, file = files[k])
-  }
 }
 
 # A column has the type that was asked for, or else that all of its values, in all files, can be read as: those that turn out not to
@@ -256,7 +173,7 @@ csv_problems <- list(
   empty_name = "Column {found} of {.file {file}} has no name in the header.",
   repeated_name = "Two columns of {.file {file}} are named {.code {value}}.",
   no_header = "{.file {file}} is empty: it has no header.",
-  other_names = "{.file {file}} has {found} columns, and {.arg names} {expected}.",
+  other_names = "{.file {file}} has {counted(found, 'column')}; {.arg names} names {expected}.",
   long_field = "A field on line {line} of {.file {file}}, or what belongs to it, is longer than 2 GB. Is a quote missing?",
   unreadable = "Can't read {.file {file}}: {value}."
 )

@@ -7,7 +7,7 @@ replace_file <- function(path, write, before = function(file) NULL) {
   unfinished <- paste0(unfinished_start(path), Sys.getpid(), ".unfinished")
   on.exit(unlink(unfinished))
   write(unfinished)
-  flush_file_cpp(unfinished)
+  tryCatch(flush_file_cpp(unfinished), error = function(e) stop_because(c("Can't write {.file {path}}.", "x" = "The system said: {conditionMessage(e)}."), "cannot_write"))
   before(unfinished)
   if (!file.rename(unfinished, path)) stop_because("Can't put {.file {path}} in its place.", "cannot_write")
 }

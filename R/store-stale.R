@@ -5,7 +5,7 @@
 output_state <- function(path, now) {
   if (!file.exists(path)) return(list(state = "missing", why = "it is not there yet"))
   records <- output_records(now$output)
-  record <- record_of_content(records, rlang::hash_file(path))
+  record <- record_of_content(records, file_hashes(path))
   if (is.null(record)) {
     why <- if (length(records)) "it was changed by something other than rowanroot" else "it was not made by rowanroot"
     return(list(state = "foreign", why = why))

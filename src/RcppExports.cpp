@@ -61,8 +61,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // csv_write_cpp
-std::string csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::string path, std::string separator);
-RcppExport SEXP _rowanroot_csv_write_cpp(SEXP columnsSEXP, SEXP namesSEXP, SEXP rowsSEXP, SEXP pathSEXP, SEXP separatorSEXP) {
+std::string csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::string path, std::string separator, int threads);
+RcppExport SEXP _rowanroot_csv_write_cpp(SEXP columnsSEXP, SEXP namesSEXP, SEXP rowsSEXP, SEXP pathSEXP, SEXP separatorSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -71,7 +71,8 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
     Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
     Rcpp::traits::input_parameter< std::string >::type separator(separatorSEXP);
-    rcpp_result_gen = Rcpp::wrap(csv_write_cpp(columns, names, rows, path, separator));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(csv_write_cpp(columns, names, rows, path, separator, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -89,13 +90,23 @@ BEGIN_RCPP
 END_RCPP
 }
 // flush_file_cpp
-bool flush_file_cpp(std::string path);
+void flush_file_cpp(std::string path);
 RcppExport SEXP _rowanroot_flush_file_cpp(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    flush_file_cpp(path);
+    return R_NilValue;
+END_RCPP
+}
+// file_states_cpp
+Rcpp::CharacterVector file_states_cpp(std::vector<std::string> paths);
+RcppExport SEXP _rowanroot_file_states_cpp(SEXP pathsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
-    rcpp_result_gen = Rcpp::wrap(flush_file_cpp(path));
+    Rcpp::traits::input_parameter< std::vector<std::string> >::type paths(pathsSEXP);
+    rcpp_result_gen = Rcpp::wrap(file_states_cpp(paths));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -718,9 +729,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_csv_open_cpp", (DL_FUNC) &_rowanroot_csv_open_cpp, 3},
     {"_rowanroot_csv_guess_cpp", (DL_FUNC) &_rowanroot_csv_guess_cpp, 2},
     {"_rowanroot_csv_read_cpp", (DL_FUNC) &_rowanroot_csv_read_cpp, 3},
-    {"_rowanroot_csv_write_cpp", (DL_FUNC) &_rowanroot_csv_write_cpp, 5},
+    {"_rowanroot_csv_write_cpp", (DL_FUNC) &_rowanroot_csv_write_cpp, 6},
     {"_rowanroot_date_part_cpp", (DL_FUNC) &_rowanroot_date_part_cpp, 3},
     {"_rowanroot_flush_file_cpp", (DL_FUNC) &_rowanroot_flush_file_cpp, 1},
+    {"_rowanroot_file_states_cpp", (DL_FUNC) &_rowanroot_file_states_cpp, 1},
     {"_rowanroot_keep_where_cpp", (DL_FUNC) &_rowanroot_keep_where_cpp, 4},
     {"_rowanroot_group_rows_cpp", (DL_FUNC) &_rowanroot_group_rows_cpp, 3},
     {"_rowanroot_aggregate_cpp", (DL_FUNC) &_rowanroot_aggregate_cpp, 4},

@@ -102,44 +102,63 @@ SEXP texts_on_pages(const std::vector<CsvPage>& pages, SEXP starts, SEXP sizes) 
   return new_written_texts(bytes, starts, sizes, first_rows);
 }
 
-// Writes rows of a table, some at once.
+// Writes rows of a table. One for each thread.
 class CsvWriter {
  public:
-  CsvWriter(const Rcpp::List& columns, char separator) : columns_(columns), separator_(separator), readers_(columns.size()), texts_(columns.size()) {
-    for (std::size_t k = 0; k < readers_.size(); ++k) {
-      if (TYPEOF(columns_[k]) != STRSXP) continue;
-      readers_[k] = new_text_reader(columns_[k]);
-      texts_[k].resize(text_batch);
+  CsvWriter(const Rcpp::List& table, char separator) : separator_(separator) {
+    for (R_xlen_t k = 0; k < table.size(); ++k) {
+      SEXP values = table[k];
+      Column column;
+      column.type = TYPEOF(values);
+      if (column.type != STRSXP) column.values = address_of(values);
+      else column.reader = new_text_reader(values), column.texts.resize(text_batch);
+      columns_.push_back(std::move(column));
     }
   }
 
-  void write(R_xlen_t first, R_xlen_t count, std::string* to) {
-    for (std::size_t k = 0; k < readers_.size(); ++k)
-      if (readers_[k]) readers_[k]->read(first, count, texts_[k].data());
+  bool is_for_threads() const {
+    return std::all_of(columns_.begin(), columns_.end(), [](const Column& column) { return !column.reader || column.reader->is_for_threads(); });
+  }
+
+  void write(R_xlen_t first, R_xlen_t last, std::string* to) {
+    for (; first < last; first += text_batch) write_batch(first, std::min(text_batch, last - first), to);
+  }
+
+ private:
+  struct Column {
+    int type;
+    const void* values = nullptr;
+    std::unique_ptr<TextReader> reader;
+    std::vector<TextBytes> texts;
+  };
+
+  void write_batch(R_xlen_t first, R_xlen_t count, std::string* to) {
+    for (Column& column : columns_)
+      if (column.reader) column.reader->read(first, count, column.texts.data());
     for (R_xlen_t row = 0; row < count; ++row) {
-      for (std::size_t k = 0; k < readers_.size(); ++k) {
+      for (std::size_t k = 0; k < columns_.size(); ++k) {
         if (k) to->push_back(separator_);
-        const TextBytes* const text = readers_[k] ? &texts_[k][row] : nullptr;
-        if (!text) write_number(columns_[k], first + row, to);
-        else if (text->bytes) write_field(std::string_view(text->bytes, static_cast<std::size_t>(text->size)), separator_, to);
+        write_value(columns_[k], first, row, to);
       }
       to->push_back('\n');
     }
   }
 
- private:
-  static void write_number(SEXP column, R_xlen_t row, std::string* to) {
-    switch (TYPEOF(column)) {
-      case LGLSXP: return write_field(LOGICAL_RO(column)[row], true, to);
-      case INTSXP: return write_field(INTEGER_RO(column)[row], false, to);
-      default: return write_field(REAL_RO(column)[row], to);
+  void write_value(const Column& column, R_xlen_t first, R_xlen_t row, std::string* to) const {
+    switch (column.type) {
+      case STRSXP: {
+        const TextBytes& text = column.texts[static_cast<std::size_t>(row)];
+        if (text.bytes) write_field(std::string_view(text.bytes, static_cast<std::size_t>(text.size)), separator_, to);
+        return;
+      }
+      case LGLSXP: return write_field(static_cast<const int*>(column.values)[first + row], true, to);
+      case INTSXP: return write_field(static_cast<const int*>(column.values)[first + row], false, to);
+      default: return write_field(static_cast<const double*>(column.values)[first + row], to);
     }
   }
 
-  const Rcpp::List columns_;
   const char separator_;
-  std::vector<std::unique_ptr<TextReader>> readers_;
-  std::vector<std::vector<TextBytes>> texts_;
+  std::vector<Column> columns_;
 };
 
 }  // namespace
@@ -233,29 +252,37 @@ Rcpp::List csv_read_cpp(SEXP opened, Rcpp::List wanted, int threads) {
 
 // Texts must be UTF-8. Gives an empty text, or what the system said.
 // [[Rcpp::export]]
-std::string csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::string path, std::string separator) {
+std::string csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::string path, std::string separator, int threads) {
   std::unique_ptr<std::FILE, int (*)(std::FILE*)> file(std::fopen(path.c_str(), "wb"), std::fclose);
   if (!file) return std::strerror(errno);
-  constexpr std::size_t enough = 1 << 20;
-  std::string text;
-  const auto put = [&] {
+  const auto put = [&](std::string& text) {
     const bool written = std::fwrite(text.data(), 1, text.size(), file.get()) == text.size();
     text.clear();
     return written;
   };
+  std::string header;
   for (R_xlen_t k = 0; k < names.size(); ++k) {
-    if (k) text.push_back(separator[0]);
-    write_field(std::string_view(names[k]), separator[0], &text);
+    if (k) header.push_back(separator[0]);
+    write_field(std::string_view(names[k]), separator[0], &header);
   }
-  text.push_back('\n');
-  CsvWriter writer(columns, separator[0]);
-  const R_xlen_t all = static_cast<R_xlen_t>(rows);
-  for (R_xlen_t first = 0; first < all; first += text_batch) {
-    writer.write(first, std::min(text_batch, all - first), &text);
-    if (text.size() < enough) continue;
-    if (!put()) return std::strerror(errno);
+  header.push_back('\n');
+  if (!put(header)) return std::strerror(errno);
+  const R_xlen_t all = static_cast<R_xlen_t>(rows), piece_rows = 1 << 13;
+  Workers workers = thread_count(all * std::max<R_xlen_t>(columns.size(), 1), threads);
+  std::vector<CsvWriter> writers;
+  for (int k = 0; k < std::max<int>(workers, 1); ++k) writers.emplace_back(columns, separator[0]);
+  if (!writers[0].is_for_threads()) workers.threads = 1;
+  // Pieces are written by the threads to memory, and one after the other to the file.
+  std::vector<std::string> texts(static_cast<std::size_t>(4 * std::max<int>(workers, 1)));
+  for (R_xlen_t first = 0; first < all; first += piece_rows * static_cast<R_xlen_t>(texts.size())) {
+    run_pieces(texts.size(), workers, [&](int worker, std::size_t k) {
+      const R_xlen_t from = first + piece_rows * static_cast<R_xlen_t>(k);
+      writers[static_cast<std::size_t>(worker)].write(from, std::max(from, std::min(from + piece_rows, all)), &texts[k]);
+    });
+    for (std::string& text : texts)
+      if (!put(text)) return std::strerror(errno);
     Rcpp::checkUserInterrupt();
   }
-  if (!put() || std::fflush(file.get()) != 0) return std::strerror(errno);
+  if (std::fflush(file.get()) != 0) return std::strerror(errno);
   return "";
 }

@@ -1,21 +1,44 @@
-// What R has no word for: making sure that a file has reached the disk.
+// What R can't ask of files.
 
 #include <Rcpp.h>
 
 #include <fcntl.h>
-#ifndef _WIN32
+#include <sys/stat.h>
 #include <unistd.h>
-#endif
 
+#include <cerrno>
+#include <cstring>
+#include <string>
+
+// Makes the system write the file to the disk.
 // [[Rcpp::export]]
-bool flush_file_cpp(std::string path) {
-#ifdef _WIN32
-  return true;
+void flush_file_cpp(std::string path) {
+  const int file = ::open(path.c_str(), O_RDONLY);
+  if (file < 0) Rcpp::stop("it can't be opened: %s", std::strerror(errno));
+  const bool flushed = ::fsync(file) == 0;
+  const std::string reason = std::strerror(errno);
+  ::close(file);
+  if (!flushed) Rcpp::stop("it can't be flushed: %s", reason);
+}
+
+// For each file a text that is another one whenever the file is written to or replaced: its size, its number in the file system, and
+// when it and what the system says of it were changed, in nanoseconds. Missing where there is no file.
+// [[Rcpp::export]]
+Rcpp::CharacterVector file_states_cpp(std::vector<std::string> paths) {
+  Rcpp::CharacterVector states(paths.size());
+  for (std::size_t k = 0; k < paths.size(); ++k) {
+    struct stat about;
+    if (::stat(paths[k].c_str(), &about) != 0) {
+      states[static_cast<R_xlen_t>(k)] = NA_STRING;
+      continue;
+    }
+#ifdef __APPLE__
+    const struct timespec &changed = about.st_mtimespec, &told = about.st_ctimespec;
 #else
-  const int file = open(path.c_str(), O_RDONLY);
-  if (file < 0) return false;
-  const bool flushed = fsync(file) == 0;
-  close(file);
-  return flushed;
+    const struct timespec &changed = about.st_mtim, &told = about.st_ctim;
 #endif
+    const auto time = [](const struct timespec& at) { return std::to_string(at.tv_sec) + "." + std::to_string(at.tv_nsec); };
+    states[static_cast<R_xlen_t>(k)] = std::to_string(about.st_size) + " " + std::to_string(about.st_ino) + " " + time(changed) + " " + time(told);
+  }
+  return states;
 }

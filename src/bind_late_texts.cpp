@@ -355,19 +355,19 @@ TextBytes bytes_of(SEXP text) { return text == NA_STRING ? TextBytes{nullptr, 0}
 // Strings that are there, of each row or of the row's code.
 class StringReader : public TextReader {
  public:
-  StringReader(SEXP texts, SEXP codes) : texts_(texts), codes_(codes) {}
+  StringReader(SEXP texts, SEXP codes) : strings_(STRING_PTR_RO(texts)), codes_(codes == R_NilValue ? nullptr : INTEGER_RO(codes)) {}
   void read(R_xlen_t first, R_xlen_t count, TextBytes* texts) override {
-    const SEXP* const strings = STRING_PTR_RO(texts_);
-    if (codes_ == R_NilValue) {
-      for (R_xlen_t k = 0; k < count; ++k) texts[k] = bytes_of(strings[first + k]);
+    if (!codes_) {
+      for (R_xlen_t k = 0; k < count; ++k) texts[k] = bytes_of(strings_[first + k]);
       return;
     }
-    const int* const code = INTEGER_RO(codes_) + first;
-    for (R_xlen_t k = 0; k < count; ++k) texts[k] = code[k] == NA_INTEGER ? TextBytes{nullptr, 0} : bytes_of(strings[code[k] - 1]);
+    const int* const code = codes_ + first;
+    for (R_xlen_t k = 0; k < count; ++k) texts[k] = code[k] == NA_INTEGER ? TextBytes{nullptr, 0} : bytes_of(strings_[code[k] - 1]);
   }
 
  private:
-  const SEXP texts_, codes_;
+  const SEXP* const strings_;
+  const int* const codes_;
 };
 
 template <class Form>
@@ -377,6 +377,8 @@ class LateReader : public TextReader {
   void read(R_xlen_t first, R_xlen_t count, TextBytes* texts) override {
     for (R_xlen_t k = 0; k < count; ++k) texts[k] = form_.piece(first + k, k);
   }
+  // What is joined may have to be made before.
+  bool is_for_threads() const override { return !std::is_same<Form, Joined>::value; }
 
  private:
   Form form_;

@@ -42,5 +42,7 @@ class TextReader {
  public:
   virtual ~TextReader() = default;
   virtual void read(R_xlen_t first, R_xlen_t count, TextBytes* texts) = 0;
+  // Whether reading asks nothing of R, so that any thread may.
+  virtual bool is_for_threads() const { return true; }
 };
 std::unique_ptr<TextReader> new_text_reader(SEXP texts);

@@ -135,7 +135,34 @@ bool read_date(std::string_view text, double* value) {
   return *value = days_since_1970(year, month, day), true;
 }
 
+namespace {
+
+// A number of few decimals, whose shortest form has no exponent: the least whole number that gives it again when it is divided by a
+// power of ten. Gives false for others.
+bool write_short_real(double value, std::string* to) {
+  const double size = std::fabs(value);
+  if (!(size >= 0.001 && size < 1e5)) return false;
+  double power = 1;
+  int decimals = 0;
+  for (; decimals <= 4; ++decimals, power *= 10)
+    if (std::nearbyint(size * power) / power == size) break;
+  if (decimals > 4) return false;
+  std::uint32_t digits = static_cast<std::uint32_t>(std::nearbyint(size * power));
+  char buffer[16];
+  char* at = buffer + sizeof buffer;
+  for (int k = 0; k < decimals; ++k, digits /= 10) *--at = static_cast<char>('0' + digits % 10);
+  if (decimals > 0) *--at = '.';
+  do *--at = static_cast<char>('0' + digits % 10);
+  while (digits /= 10);
+  if (value < 0) *--at = '-';
+  to->append(at, buffer + sizeof buffer);
+  return true;
+}
+
+}  // namespace
+
 void write_real(double value, std::string* to) {
+  if (write_short_real(value, to)) return;
   if (value != value) return void(to->append("NaN"));
   if (std::isinf(value)) return void(to->append(value < 0 ? "-Inf" : "Inf"));
   char buffer[32];

@@ -1,3 +1,5 @@
+#include "fast.h"
+
 #include "csv_write.h"
 
 #include <charconv>

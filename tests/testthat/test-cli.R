@@ -61,3 +61,42 @@ test_that("two runs at once wait for each other", {
   expect_match(paste(readLines(waiting), collapse = " "), "made: 3 rows")
   close(waiting)
 })
+
+test_that("run, status and changes speak JSON, and a dry run writes nothing", {
+  local_project()
+  dry <- rowanroot("run", "yield.R", "--dry-run")
+  expect_identical(list(dry$status, file.exists("out/yield.csv")), list(0L, FALSE))
+  expect_match(dry$out[1], "out of date")
+  json <- function(...) jsonlite::fromJSON(rowanroot(...)$out)
+  expect_identical(json("run", "yield.R", "--json")$state, "made")
+  write_text(c("hive,gross_kg,tare_kg", "SH-01,21,6"), "visits/2025-02.csv")
+  expect_identical(json("status", "yield.R", "--json")$why[[1]], "visits/2025-02.csv changed")
+  rowanroot("run", "yield.R")
+  expect_match(json("changes", "out/yield.csv", "--by", "hive", "--json")$at, "SH-01", all = FALSE)
+  expect_match(rowanroot("clean")$out, "removed")
+  expect_identical(rowanroot("changes", "out/yield.csv")$status, 1L)
+  expect_identical(rowanroot("new", "visits")$status, 2L)
+})
+
+test_that("watch runs again when a file changes, goes on after a failure, and ends quietly", {
+  local_project()
+  log <- file.path(getwd(), "log")
+  command <- system.file("exec", "rowanroot", package = "rowanroot")
+  system(paste("exec", shQuote(file.path(R.home("bin"), "Rscript")), shQuote(command), "watch yield.R --every 0.1 > log 2>&1 & echo $! > pid"))
+  withr::defer(tools::pskill(as.integer(readLines("pid")), tools::SIGKILL))
+  wait_for <- function(pattern, times) {
+    for (try in 1:300) {
+      if (sum(grepl(pattern, readLines(log, warn = FALSE))) >= times) return(TRUE)
+      Sys.sleep(0.1)
+    }
+    FALSE
+  }
+  expect_true(wait_for("watching 3 files", 1))
+  write_text(c("hive,gross_kg,tare_kg", "SH-01,20,6,1"), "visits/2025-02.csv")
+  expect_true(wait_for("has 4 fields", 1) && wait_for("watching", 2))
+  write_text(c("hive,gross_kg,tare_kg", "SH-01,20,6"), "visits/2025-03.csv")
+  write_text(c("hive,gross_kg,tare_kg", "SH-01,20,6"), "visits/2025-02.csv")
+  expect_true(wait_for("made: 4 rows", 1))
+  tools::pskill(as.integer(readLines("pid")), tools::SIGINT)
+  expect_true(wait_for("Stopped watching", 1))
+})

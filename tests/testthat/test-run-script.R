@@ -101,7 +101,7 @@ test_that("scripts, outputs and options that are wrong are refused by name", {
   expect_error(run_script("yield.R", force = "yes"), class = "rowanroot_bad_argument")
   visits <- open_table("visits/2025-01.csv")
   expect_error(save_table(visits, "visits/2025-01.csv"), class = "rowanroot_output_is_input")
-  expect_error(save_table(visits, "out/x.parquet"), class = "rowanroot_unknown_format")
+  expect_error(save_table(visits, "out/x.ods"), class = "rowanroot_unknown_format")
   expect_error(save_table(data.frame(a = I(list(1))), "x.csv"), class = "rowanroot_cannot_write", "column `a`")
   expect_false(file.exists("x.csv"))
   expect_error(save_table(visits, "yield.R/x.csv"), class = "rowanroot_cannot_write")

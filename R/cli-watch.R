@@ -1,0 +1,59 @@
+# Runs a script again whenever a file changes that it is made from.
+
+cli_watch <- function(args) {
+  options <- list(optparse::make_option("--every", type = "double", default = 1, metavar = "seconds", help = "how often to look at the files [%default]"))
+  given <- cli_arguments("watch", args, options)
+  if (is.null(given)) return(exit_done)
+  check_cli_file(given$args, "watch")
+  if (is.na(given$options$every) || given$options$every < 0.05) stop_wrong_use("watch", "`--every` must be a number of seconds, 0.05 at least.")
+  tryCatch(watch_script(given$args, given$options$every), interrupt = function(e) cat("\nStopped watching.\n"))
+  exit_done
+}
+
+watch_script <- function(script, every) {
+  folder <- normalizePath(dirname(script))
+  watched <- character()
+  repeat {
+    before <- watched_states(watched, folder)
+    watched <- union(watched, run_watched(script))
+    if (!identical(before, watched_states(watched, folder)[names(before)])) next
+    now <- watched_states(watched, folder)
+    cat(format(Sys.time(), "%H:%M:%S"), "  watching ", counted(length(now), "file"), "; Ctrl-C stops\n", sep = "")
+    changed <- wait_for_change(now, watched, folder, every)
+    cat("\n", format(Sys.time(), "%H:%M:%S"), "  ", changed, "\n", sep = "")
+  }
+}
+
+# A run that fails is told, and what it came to look at is watched all the same.
+run_watched <- function(script) {
+  run <- new_script_run("run", FALSE, NULL)
+  cli_guarded({
+    in_script_folder(script, locked(evaluate_script(script, run, quote(run_script()))))
+    exit_done
+  }, on_interrupt = stop)
+  run$watched
+}
+
+# The states of all files that the patterns match, and of the scripts in the folder.
+watched_states <- function(watched, folder) {
+  files <- sort(unique(c(Sys.glob(watched), watched[file.exists(watched)], list.files(folder, "[.][Rr]$", full.names = TRUE))), method = "radix")
+  stats::setNames(file_states_cpp(files), files)
+}
+
+# Waits until something has changed, and changes no more.
+wait_for_change <- function(before, watched, folder, every) {
+  repeat {
+    Sys.sleep(every)
+    now <- watched_states(watched, folder)
+    if (identical(now, before)) next
+    repeat {
+      Sys.sleep(min(every, 0.3))
+      later <- watched_states(watched, folder)
+      if (identical(later, now)) break
+      now <- later
+    }
+    parts <- function(states) data.frame(name = sub(paste0(folder, "/"), "", names(states), fixed = TRUE), hash = ifelse(is.na(states), "", states))
+    what <- changed_parts(parts(before), parts(now))
+    return(paste(c(utils::head(what, 3), if (length(what) > 3) paste(length(what) - 3, "more")), collapse = ", "))
+  }
+}

@@ -1,0 +1,99 @@
+# Sources that are files: one, or several of one shape as one table, the rows of one file after those of another, in the order of their
+# names. The kinds of files have classes of their own.
+
+new_file_source <- function(kind, pattern, options) {
+  new_source(c(paste0(kind, "_source"), "file_source"), pattern = pattern, options = options, folder = getwd())
+}
+
+# The values of these files (with `name` and `path`) as one data frame.
+read_files <- function(source, files, call) UseMethod("read_files")
+
+#' @export
+source_title.file_source <- function(source) paste(source$pattern, collapse = ", ")
+
+#' @export
+source_key.file_source <- function(source) {
+  options <- source$options
+  usual <- table_options()
+  differs <- names(options)[!mapply(identical, options, usual[names(options)])]
+  paste(c(class(source)[1], vapply(differs, function(name) paste0(name, "=", canonical_value(options[[name]])), "")), collapse = " ")
+}
+
+#' @export
+source_parts.file_source <- function(source, call) {
+  files <- source_files(source, call)
+  tell_watched(source)
+  data.frame(name = files$name, hash = file_hashes(files$path))
+}
+
+#' @export
+source_read.file_source <- function(source, call) {
+  files <- source_files(source, call)
+  before <- file_states_cpp(files$path)
+  data <- read_files(source, files, call)
+  changed <- files$name[is.na(before) | before != file_states_cpp(files$path)]
+  if (length(changed)) stop_changing_file(changed[1], call)
+  data
+}
+
+stop_changing_file <- function(file, call) {
+  stop_because(c("{.file {file}} changed while it was read.", "i" = "Run again when it is complete."), "changing_file", call, file = file)
+}
+
+# Names as the user wrote them, paths as the system finds them.
+source_files <- function(source, call) {
+  from_folder <- function(path) ifelse(is_absolute(path), path, file.path(source$folder, path))
+  matches <- lapply(source$pattern, function(pattern) {
+    path <- from_folder(pattern)
+    if (file.exists(path)) return(pattern)
+    if (is_absolute(pattern)) Sys.glob(pattern) else in_folder(source$folder, Sys.glob(pattern))
+  })
+  missing <- source$pattern[lengths(matches) == 0]
+  if (length(missing)) stop_no_file(missing[1], source$folder, call)
+  names <- sort(unique(unlist(matches)), method = "radix")
+  paths <- from_folder(names)
+  folders <- names[dir.exists(paths)]
+  if (length(folders)) {
+    stop_because(c("{.file {folders[1]}} is a folder, not a file.",
+                   "i" = "To open all CSV files in it, write {.code open_table(\"{folders[1]}/*.csv\")}."), "no_such_file", call)
+  }
+  data.frame(name = names, path = paths)
+}
+
+# Seen from a folder, whose own name may hold what patterns are made of.
+in_folder <- function(folder, code) {
+  old <- setwd(folder)
+  on.exit(setwd(old))
+  code
+}
+
+# A run that is to be repeated when a file changes is told which to look at.
+tell_watched <- function(source) {
+  if (!is.null(state$run)) state$run$watched <- unique(c(state$run$watched, ifelse(is_absolute(source$pattern), source$pattern, file.path(source$folder, source$pattern))))
+}
+
+is_absolute <- function(path) grepl("^(/|~|[A-Za-z]:[/\\\\])", path)
+
+stop_no_file <- function(pattern, folder, call) {
+  is_pattern <- grepl("[*?[]", pattern)
+  beside <- list.files(file.path(folder, dirname(pattern)))
+  hint <- if (!is_pattern) nearest_name(basename(pattern), beside)
+  stop_because(c(
+    if (is_pattern) "No file is named like {.file {pattern}}." else "There is no file {.file {pattern}}.",
+    "x" = "It was looked for in {.file {folder}}.",
+    "i" = if (length(hint)) "Did you mean {.file {in_folder_of(pattern, hint)}}?"
+  ), "no_such_file", call, path = pattern)
+}
+
+check_one_shape <- function(columns, files, call) {
+  for (k in seq_along(columns)[-1]) {
+    lacks <- setdiff(columns[[1]], columns[[k]])
+    more <- setdiff(columns[[k]], columns[[1]])
+    if (!length(lacks) && !length(more)) next
+    stop_because(c("{.file {files[k]}} has other columns than {.file {files[1]}}.",
+                   "x" = if (length(lacks)) "It has no {.code {some_of(lacks)}}.",
+                   "x" = if (length(more)) "It has {.code {some_of(more)}} besides.",
+                   "i" = "Files that are opened together must have the same columns; their order may differ."),
+                 "different_columns", call, file = files[k])
+  }
+}

@@ -1,0 +1,151 @@
+# Workbooks, Parquet, SQLite and JSON lines, by the packages that are made for them: each gives data frames, and files of one shape are
+# put below each other.
+
+# By the end of a file's name: its kind, and the packages that read it.
+file_kinds <- list(
+  xlsx = list(endings = c("xlsx", "xls"), packages = "readxl", what = "workbooks", options = c("sheet", "names", "header", "missing")),
+  parquet = list(endings = "parquet", packages = "nanoparquet", what = "Parquet files", options = character()),
+  sqlite = list(endings = c("sqlite", "sqlite3", "db"), packages = c("DBI", "RSQLite"), what = "SQLite databases", options = "table"),
+  jsonl = list(endings = c("jsonl", "ndjson"), packages = "jsonlite", what = "files of JSON lines", options = character())
+)
+
+kind_of_path <- function(path) {
+  ending <- tolower(tools::file_ext(path[1]))
+  for (kind in names(file_kinds)) if (ending %in% file_kinds[[kind]]$endings) return(kind)
+  "csv"
+}
+
+check_package <- function(packages, what, call) {
+  for (package in packages) {
+    if (requireNamespace(package, quietly = TRUE)) next
+    stop_because(c("{what} need the package {.pkg {package}}.", "i" = "Install it: {.code install.packages(\"{package}\")}."), "missing_package", call, package = package)
+  }
+}
+
+# Options that are of other kinds of files would do nothing.
+check_options_of_kind <- function(options, kind, call) {
+  usual <- table_options()
+  given <- names(options)[!mapply(identical, options, usual[names(options)])]
+  of_csv <- setdiff(names(usual), c("sheet", "table"))
+  known <- union(if (kind == "csv") of_csv else file_kinds[[kind]]$options, "file_column")
+  other <- setdiff(given, known)
+  if (!length(other)) return(invisible())
+  what <- if (kind == "csv") "CSV files" else file_kinds[[kind]]$what
+  stop_because(c("{.arg {other[1]}} is not for {what}.", "i" = "What can be said of them: {.arg {known}}."), "bad_argument", call)
+}
+
+new_table_source <- function(path, options, call) {
+  kind <- kind_of_path(path)
+  check_options_of_kind(options, kind, call)
+  if (kind != "csv") {
+    check_package(file_kinds[[kind]]$packages, file_kinds[[kind]]$what, call)
+    return(new_file_source(kind, path, options))
+  }
+  check_table_options(options, call)
+  new_file_source("csv", path, options)
+}
+
+# One file as a data frame; what its reader says is wrong is told with the file's name.
+read_one_file <- function(source, path, name, call) {
+  tryCatch(plain_frame(read_format(source, path, call)), rowanroot_error = function(e) stop(e), error = function(e) {
+    stop_because(c("Can't read {.file {name}}.", "x" = "What reads it said: {conditionMessage(e)}"), "unreadable_file", call, file = name, parent = e)
+  })
+}
+
+read_format <- function(source, path, call) UseMethod("read_format")
+
+plain_frame <- function(data) {
+  data <- as.data.frame(data, stringsAsFactors = FALSE)
+  attributes(data) <- attributes(data)[c("names", "row.names", "class")]
+  class(data) <- "data.frame"
+  data
+}
+
+#' @export
+read_files.file_source <- function(source, files, call) {
+  tables <- Map(function(path, name) read_one_file(source, path, name, call), files$path, files$name)
+  check_one_shape(lapply(tables, names), files$name, call)
+  first <- tables[[1]]
+  columns <- lapply(stats::setNames(nm = names(first)), function(name) if (length(tables) == 1) first[[name]] else put_below(unname(lapply(tables, `[[`, name)), name, call))
+  rows <- vapply(tables, nrow, 0L)
+  if (!is.null(source$options$file_column)) {
+    file_column_name(source$options$file_column, names(first), call)
+    columns <- c(stats::setNames(list(rep(tools::file_path_sans_ext(basename(files$name)), rows)), source$options$file_column), columns)
+  }
+  structure(columns, row.names = .set_row_names(sum(rows)), class = "data.frame")
+}
+
+# These formats say what their columns are only when they are read: the values are kept for the first look.
+#' @export
+source_columns.file_source <- function(source, call) names(source_data(source, source_parts(source, call), call))
+
+# A workbook has times only: those that are all at midnight are days.
+#' @export
+read_format.xlsx_source <- function(source, path, call) {
+  options <- source$options
+  sheets <- readxl::excel_sheets(path)
+  sheet <- if (is.null(options$sheet)) sheets[1] else options$sheet
+  if (is.character(sheet) && !sheet %in% sheets || is.numeric(sheet) && !sheet %in% seq_along(sheets)) {
+    stop_because(c("The workbook has no sheet {.val {sheet}}.", "i" = "It has {.val {sheets}}."), "no_such_sheet", call)
+  }
+  names <- if (is.null(options$names)) options$header else options$names
+  skip <- if (!is.null(options$names) && options$header) 1 else 0
+  data <- readxl::read_excel(path, sheet, col_names = names, na = options$missing, guess_max = 1048576, skip = skip, .name_repair = "minimal", progress = FALSE)
+  check_sheet_names(names(data), call)
+  data[] <- lapply(data, function(column) {
+    is_day <- inherits(column, "POSIXct") && !all(is.na(column)) && all(as.numeric(column) %% 86400 == 0, na.rm = TRUE)
+    if (is_day) as.Date(column) else column
+  })
+  data
+}
+
+check_sheet_names <- function(names, call) {
+  bad <- which(!nzchar(names) | is.na(names) | duplicated(names))
+  if (!length(bad)) return(invisible())
+  stop_because(c(if (nzchar(names[bad[1]])) "Two columns of the sheet are named {.code {names[bad[1]]}}." else "Column {bad[1]} of the sheet has no name.",
+                 "i" = "Name the columns by {.code names = c(\u2026)}."), "bad_names", call)
+}
+
+# What Parquet can't hold of a column is kept beside it in the file.
+#' @export
+read_format.parquet_source <- function(source, path, call) {
+  data <- nanoparquet::read_parquet(path)
+  kept <- nanoparquet::read_parquet_metadata(path)$file_meta_data$key_value_metadata[[1]]
+  kept <- kept$value[kept$key == "rowanroot"]
+  if (length(kept)) {
+    kept <- jsonlite::fromJSON(kept[1], simplifyVector = TRUE)
+    for (name in intersect(kept$ordered, names(data))) data[[name]] <- factor(data[[name]], ordered = TRUE)
+    for (name in intersect(names(kept$zones), names(data))) attr(data[[name]], "tzone") <- kept$zones[[name]]
+  }
+  data
+}
+
+# What was written last may lie in a file beside the database.
+#' @export
+source_parts.sqlite_source <- function(source, call) {
+  parts <- NextMethod()
+  beside <- paste0(source_files(source, call)$path, "-wal")
+  written <- file.exists(beside) & file.size(beside) > 0
+  parts$hash[written] <- paste(parts$hash[written], file_hashes(beside[written]))
+  parts
+}
+
+#' @export
+read_format.sqlite_source <- function(source, path, call) {
+  connection <- DBI::dbConnect(RSQLite::SQLite(), path, flags = RSQLite::SQLITE_RO, extended_types = TRUE, synchronous = NULL)
+  on.exit(DBI::dbDisconnect(connection))
+  table <- database_table(connection, source$options$table, call)
+  read_database_table(connection, table, call)
+}
+
+#' @export
+read_format.jsonl_source <- function(source, path, call) {
+  connection <- file(path, "rb")
+  on.exit(close(connection))
+  data <- jsonlite::stream_in(connection, verbose = FALSE)
+  nested <- names(data)[vapply(data, function(column) is.list(column) || !is.null(dim(column)), NA)]
+  if (length(nested)) {
+    stop_because(c("The value of {.code {nested[1]}} has parts of its own.", "i" = "Each line must hold one value for each name."), "nested_values", call, column = nested[1])
+  }
+  data
+}

@@ -1,0 +1,70 @@
+#' What differs in an output from what it was before
+#'
+#' When an output is made anew, the file that it replaces is kept in `.rowanroot` beside the script, until it is made again.
+#'
+#' @param output The path of an output: of the file itself, in the folder of its script or below.
+#' @param by Columns that make the key by which rows are found, as in [compare_tables()].
+#' @return A comparison as [compare_tables()] gives it: print it, or take [as.data.frame()] of it.
+#' @section Errors:
+#' `rowanroot_no_such_file`; `rowanroot_unknown_output` if nothing is known of the file; `rowanroot_nothing_before` if it was made only once.
+#' @examples
+#' old <- setwd(tempdir())
+#' visits <- data.frame(hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5))
+#' save_table(visits, "weights.csv")
+#' visits$gross_kg[2] <- 28
+#' save_table(visits, "weights.csv")
+#' changes("weights.csv", by = hive)
+#' unlink(c("weights.csv", ".rowanroot"), recursive = TRUE)
+#' setwd(old)
+#' @export
+changes <- function(output, by = NULL) {
+  call <- quote(changes())
+  check_path(output, "output", call, several = FALSE)
+  changes_by(output, substitute(by), parent.frame(), call)
+}
+
+changes_by <- function(output, by, env, call) {
+  if (!file.exists(output)) stop_no_file(output, getwd(), call)
+  folder <- project_of(output, call)
+  old <- setwd(folder$path)
+  on.exit(setwd(old))
+  if (!length(output_records(folder$output))) stop_unknown_output(output, call)
+  kept <- before_path(folder$output)
+  if (!file.exists(kept)) {
+    stop_because(c("There is nothing to compare {.file {output}} with.", "i" = "When it is made anew, the file that it replaces is kept, until {.code rowanroot clean}."),
+                 "nothing_before", call, output = output)
+  }
+  tables <- list(before = open_output(kept, folder$output), now = open_output(folder$output, folder$output))
+  eval(as.call(list(compare_tables, quote(before), quote(now), by = by)), tables, env)
+}
+
+# The folder of the script that made an output: the nearest above it that has a journal; and the output's name there.
+project_of <- function(output, call) {
+  path <- normalizePath(output)
+  folder <- dirname(path)
+  while (!file.exists(file.path(folder, ".rowanroot", "journal.jsonl"))) {
+    if (folder == dirname(folder)) stop_unknown_output(output, call)
+    folder <- dirname(folder)
+  }
+  list(path = folder, output = substring(path, nchar(sub("/$", "", folder)) + 2))
+}
+
+stop_unknown_output <- function(output, call) {
+  stop_because(c("Nothing is known of how {.file {output}} was made.", "i" = "{.code rowanroot run} of a script that saves it keeps a journal, in {.file .rowanroot} beside the script."),
+               "unknown_output", call, output = output)
+}
+
+open_output <- function(file, name) as.data.frame(open_table(file))
+
+# Keeps the file that an output replaces: under a second name, which costs nothing, where the file system can do that.
+keep_before <- function(path) {
+  if (!file.exists(path)) return(invisible())
+  kept <- before_path(path)
+  dir.create(dirname(kept), showWarnings = FALSE, recursive = TRUE)
+  unlink(kept)
+  suppressWarnings(file.link(path, kept)) || file.copy(path, kept)
+  invisible()
+}
+
+# Outputs of the same name in several folders have a name each.
+before_path <- function(path) file.path(journal_folder(), "before", utils::URLencode(path, reserved = TRUE))

@@ -1,0 +1,47 @@
+# Hashes of files, calculated again only if the file has another state: size, time and number in the file system are a shortcut,
+# and what counts is the content.
+
+# A file that was changed just before it was looked at may change again without its time showing it.
+settled_after <- 2
+
+file_hashes <- function(paths) {
+  paths <- normalizePath(paths)
+  states <- file_states_cpp(paths)
+  known <- known_hashes()
+  same <- mapply(function(path, state) identical(known[[path]]$state, state), paths, states)
+  vapply(seq_along(paths), function(k) {
+    if (same[k]) return(known[[paths[k]]]$hash)
+    hash <- rlang::hash_file(paths[k])
+    if (is_settled(states[k])) assign(paths[k], list(state = states[k], hash = hash), envir = known)
+    hash
+  }, "")
+}
+
+is_settled <- function(file_state, now = as.numeric(Sys.time())) {
+  times <- as.numeric(strsplit(file_state, " ", fixed = TRUE)[[1]][3:4])
+  all(times < now - settled_after)
+}
+
+# What this session knows, and, the first time in a folder, what earlier ones have left there. A damaged file is as good as none.
+known_hashes <- function() {
+  if (is.null(state$hashes)) state$hashes <- new.env(parent = emptyenv())
+  file <- hashes_path()
+  if (file %in% state$hashes_read || !file.exists(file)) return(state$hashes)
+  state$hashes_read <- c(state$hashes_read, file)
+  left <- tryCatch(jsonlite::fromJSON(file, simplifyVector = FALSE), error = function(e) list())
+  for (path in names(left)) {
+    one <- left[[path]]
+    if (rlang::is_string(one$state) && rlang::is_string(one$hash)) assign(path, one, envir = state$hashes)
+  }
+  state$hashes
+}
+
+# For the next session. Those of files that are no more are dropped.
+keep_hashes <- function() {
+  known <- mget(ls(known_hashes(), all.names = TRUE), envir = known_hashes())
+  known <- known[file.exists(names(known))]
+  if (!length(known)) return(invisible())
+  replace_file(hashes_path(), function(file) writeLines(enc2utf8(jsonlite::toJSON(known, auto_unbox = TRUE)), file, useBytes = TRUE))
+}
+
+hashes_path <- function() file.path(journal_folder(), "hashes.json")
