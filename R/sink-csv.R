@@ -1,7 +1,7 @@
 # A data frame as a CSV file: exact numbers, ISO dates, missing values as nothing.
 
 write_csv_file <- function(data, path, call, guard = FALSE) {
-  if (guard) data <- guarded(data)
+  if (guard) data <- safe_for_sheets(data)
   columns <- Map(function(column, name) csv_column(column, name, call), data, names(data))
   problem <- csv_write_cpp(unname(columns), in_utf8(names(data)), nrow(data), path.expand(path), ",", getOption("rowanroot.threads", 0L))
   if (nzchar(problem)) stop_because(c("Can't write {.file {path}}.", "x" = "The system said: {problem}."), "cannot_write", call)

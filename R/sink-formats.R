@@ -8,7 +8,7 @@ output_formats <- list(
 )
 
 # Texts that a spreadsheet would run, after an apostrophe.
-guarded <- function(data) {
+safe_for_sheets <- function(data) {
   with_columns(data, lapply(as.list(data), function(column) {
     if (is.factor(column)) column <- as.character(column)
     if (!is.character(column)) return(column)
@@ -40,7 +40,7 @@ write_workbook <- function(data, file, guard, call) {
     stop_because(c("A sheet holds at most {format(largest_sheet[['rows']], big.mark = ',')} rows and {format(largest_sheet[['columns']], big.mark = ',')} columns.",
                    "x" = "The table has {counted_rows(nrow(data))} and {counted(length(data), 'column')}.", "i" = "Save it as {.code .csv} or {.code .parquet}."), "cannot_write", call)
   }
-  if (guard) data <- guarded(data)
+  if (guard) data <- safe_for_sheets(data)
   for (name in names(data)) check_sheet_column(data[[name]], name, call)
   data <- as.data.frame(lapply(as.list(data), function(column) if (is.factor(column)) as.character(column) else column), optional = TRUE, stringsAsFactors = FALSE)
   writexl::write_xlsx(data, file, format_headers = FALSE)

@@ -48,12 +48,12 @@ std::size_t count_lines(const char* first, const char* last) {
   return lines;
 }
 
+// What is wrong first is told.
 void check_bytes(const char* first, std::size_t count, std::size_t line) {
-  const std::string_view bytes(first, count);
-  const auto refuse = [&](const char* kind, std::size_t place) { throw CsvError(kind, line + count_lines(first, first + place)); };
-  if (const void* nul = std::memchr(first, '\0', count)) refuse("nul_byte", static_cast<std::size_t>(static_cast<const char*>(nul) - first));
-  const std::size_t valid = valid_utf8_prefix(bytes);
-  if (valid < count) refuse("not_utf8", valid);
+  const void* const nul = std::memchr(first, '\0', count);
+  const std::size_t before_nul = nul ? static_cast<std::size_t>(static_cast<const char*>(nul) - first) : count;
+  const std::size_t valid = valid_utf8_prefix({first, before_nul});
+  if (valid < count) throw CsvError(valid < before_nul ? "not_utf8" : "nul_byte", line + count_lines(first, first + valid));
 }
 
 void check_names(const std::vector<std::string>& names, std::size_t line) {
@@ -154,6 +154,10 @@ class Search {
       }
     } catch (const CsvRecords::Incomplete&) {
       return false;
+    } catch (const CsvError&) {
+      // What is wrong before is told first.
+      check_bytes(window.at(piece->first), static_cast<std::size_t>(records.at() - window.at(piece->first)), 0);
+      throw;
     }
     piece->next = window.place(records.at());
     piece->lines = records.line();

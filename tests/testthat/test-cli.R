@@ -86,7 +86,7 @@ test_that("watch runs again when a file changes, goes on after a failure, and en
   withr::defer(tools::pskill(as.integer(readLines("pid")), tools::SIGKILL))
   wait_for <- function(pattern, times) {
     for (try in 1:300) {
-      if (sum(grepl(pattern, readLines(log, warn = FALSE))) >= times) return(TRUE)
+      if (file.exists(log) && sum(grepl(pattern, readLines(log, warn = FALSE))) >= times) return(TRUE)
       Sys.sleep(0.1)
     }
     FALSE

@@ -100,3 +100,12 @@ test_that("row names go with their rows", {
   # Those that are only numbers are counted anew.
   expect_identical(row.names(keep_rows(sample_table(), frames > 3)), c("1", "2"))
 })
+
+test_that("every function of the package is defined once", {
+  skip_if_not(dir.exists("../../R"))
+  definitions <- unlist(lapply(list.files("../../R", full.names = TRUE), function(file) {
+    lines <- Filter(function(line) is.call(line) && identical(line[[1]], quote(`<-`)), as.list(parse(file)))
+    vapply(lines, function(line) deparse(line[[2]])[1], "")
+  }))
+  expect_identical(definitions[duplicated(definitions)], character())
+})
