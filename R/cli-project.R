@@ -55,7 +55,7 @@ clean_store <- function(folder = ".", journal = FALSE) {
     size <- sum(file.size(files))
     unlink(files)
   })
-  state$hashes <- state$hashes_read <- NULL
+  state$hashes <- NULL
   invisible(size)
 }
 

@@ -193,6 +193,7 @@ stop_csv_problem <- function(problem, file, call) {
   found <- problem$found
   expected <- problem$expected
   value <- problem$value
-  stop_because(c(csv_problems[[problem$kind]], "i" = csv_ways_out[[problem$kind]]), "csv", call,
+  way_out <- if (problem$kind == "too_many_fields" && expected == 1) "The header has one column. Does another character than {.code ,} separate the fields? Say so: {.code separator = \";\"}." else csv_ways_out[[problem$kind]]
+  stop_because(c(csv_problems[[problem$kind]], "i" = way_out), "csv", call,
                file = file, line = line, problem = problem$kind)
 }

@@ -37,7 +37,7 @@ copy_in_utf8 <- function(path, copy, kind, name, call, only_header) {
   on.exit(close(to), add = TRUE)
   left <- raw()
   repeat {
-    piece <- tryCatch(readBin(from, raw(), if (only_header) 2^20 else 2^24), warning = function(w) stop_compressed(name, w, call), error = function(e) stop_compressed(name, e, call))
+    piece <- read_or_stop(from, if (only_header) 2^20 else 2^24, name, call)
     at_end <- !length(piece) || only_header
     piece <- c(left, piece)
     whole <- if (at_end) length(piece) else whole_characters(piece, kind$encoding)
@@ -62,7 +62,13 @@ decoded <- function(bytes, encoding, name, call) {
   decoded
 }
 
+# Of what is not whole R only warns.
+read_or_stop <- function(connection, bytes, name, call) {
+  refuse <- function(condition) stop_compressed(name, condition, call)
+  tryCatch(readBin(connection, raw(), bytes), error = refuse, warning = refuse)
+}
+
 stop_compressed <- function(name, condition, call) {
-  stop_because(c("{.file {name}} can't be unpacked: it is damaged, or not complete.", "x" = "The system said: {conditionMessage(condition)}."), "csv", call,
+  stop_because(c("{.file {name}} can't be unpacked: it is damaged, or not complete.", "x" = "The system said: {conditionMessage(condition)}"), "csv", call,
                file = name, problem = "compressed")
 }

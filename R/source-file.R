@@ -28,12 +28,15 @@ source_parts.file_source <- function(source, call) {
 
 #' @export
 source_read.file_source <- function(source, call) {
-  files <- source_files(source, call)
-  before <- file_states_cpp(files$path)
-  data <- read_files(source, files, call)
-  changed <- files$name[is.na(before) | before != file_states_cpp(files$path)]
-  if (length(changed)) stop_changing_file(changed[1], call)
-  data
+  read_files(source, source_files(source, call), call)
+}
+
+# Files that have the same state as when they were hashed are not hashed again.
+#' @export
+check_still_same.file_source <- function(source, parts, call) {
+  now <- source_parts(source, call)
+  same <- now$hash %in% parts$hash & now$name %in% parts$name
+  if (!identical(parts, now)) stop_changing_file(c(now$name[!same], parts$name)[1], call)
 }
 
 stop_changing_file <- function(file, call) {

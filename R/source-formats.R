@@ -10,7 +10,7 @@ file_kinds <- list(
 )
 
 kind_of_path <- function(path) {
-  ending <- tolower(tools::file_ext(path[1]))
+  ending <- tolower(tools::file_ext(path))
   for (kind in names(file_kinds)) if (ending %in% file_kinds[[kind]]$endings) return(kind)
   "csv"
 }
@@ -35,7 +35,11 @@ check_options_of_kind <- function(options, kind, call) {
 }
 
 new_table_source <- function(path, options, call) {
-  kind <- kind_of_path(path)
+  kind <- unique(vapply(path, kind_of_path, ""))
+  if (length(kind) > 1) {
+    stop_because(c("Files that are opened together must be of one kind.", "x" = "There are {.val {kind}}.", "i" = "Open them apart, and put them below each other by {.code append_rows()}."),
+                 "bad_argument", call)
+  }
   check_options_of_kind(options, kind, call)
   if (kind != "csv") {
     check_package(file_kinds[[kind]]$packages, file_kinds[[kind]]$what, call)
@@ -47,7 +51,8 @@ new_table_source <- function(path, options, call) {
 
 # One file as a data frame; what its reader says is wrong is told with the file's name.
 read_one_file <- function(source, path, name, call) {
-  tryCatch(plain_frame(read_format(source, path, call)), rowanroot_error = function(e) stop(e), error = function(e) {
+  tryCatch(plain_frame(read_format(source, path, call)), error = function(e) {
+    if (inherits(e, "rowanroot_error")) stop(e)
     stop_because(c("Can't read {.file {name}}.", "x" = "What reads it said: {conditionMessage(e)}"), "unreadable_file", call, file = name, parent = e)
   })
 }

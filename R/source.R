@@ -24,11 +24,19 @@ source_key.default <- function(source) class(source)[1]
 source_data <- function(source, parts, call) {
   key <- paste(parts$hash, collapse = " ")
   if (!identical(source$memory$key, key)) {
-    source$memory$data <- source_read(source, call)
+    data <- source_read(source, call)
+    check_still_same(source, parts, call)
+    source$memory$data <- data
     source$memory$key <- key
   }
   source$memory$data
 }
+
+# What was read is what the hashes are of. Of a frame or a database it is, as they are hashed when they are read.
+check_still_same <- function(source, parts, call) UseMethod("check_still_same")
+
+#' @export
+check_still_same.default <- function(source, parts, call) invisible()
 
 new_source <- function(class, ...) structure(list(..., memory = new.env(parent = emptyenv())), class = c(class, "source"))
 

@@ -34,7 +34,7 @@ changes_by <- function(output, by, env, call) {
     stop_because(c("There is nothing to compare {.file {output}} with.", "i" = "When it is made anew, the file that it replaces is kept, until {.code rowanroot clean}."),
                  "nothing_before", call, output = output)
   }
-  tables <- list(before = open_output(kept, folder$output), now = open_output(folder$output, folder$output))
+  tables <- lapply(list(before = kept, now = folder$output), function(file) as.data.frame(open_table(file)))
   eval(as.call(list(compare_tables, quote(before), quote(now), by = by)), tables, env)
 }
 
@@ -53,8 +53,6 @@ stop_unknown_output <- function(output, call) {
   stop_because(c("Nothing is known of how {.file {output}} was made.", "i" = "{.code rowanroot run} of a script that saves it keeps a journal, in {.file .rowanroot} beside the script."),
                "unknown_output", call, output = output)
 }
-
-open_output <- function(file, name) as.data.frame(open_table(file))
 
 # Keeps the file that an output replaces: under a second name, which costs nothing, where the file system can do that.
 keep_before <- function(path) {

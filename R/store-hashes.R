@@ -5,8 +5,9 @@
 settled_after <- 2
 
 file_hashes <- function(paths) {
-  paths <- normalizePath(paths)
+  paths <- normalizePath(paths, mustWork = FALSE)
   states <- file_states_cpp(paths)
+  if (anyNA(states)) stop_changing_file(paths[is.na(states)][1], NULL)
   known <- known_hashes()
   same <- mapply(function(path, state) identical(known[[path]]$state, state), paths, states)
   vapply(seq_along(paths), function(k) {
@@ -22,18 +23,16 @@ is_settled <- function(file_state, now = as.numeric(Sys.time())) {
   all(times < now - settled_after)
 }
 
-# What this session knows, and, the first time in a folder, what earlier ones have left there. A damaged file is as good as none.
+# What this session knows in this folder: at first what earlier ones have left there. A damaged file is as good as none.
 known_hashes <- function() {
-  if (is.null(state$hashes)) state$hashes <- new.env(parent = emptyenv())
   file <- hashes_path()
-  if (file %in% state$hashes_read || !file.exists(file)) return(state$hashes)
-  state$hashes_read <- c(state$hashes_read, file)
-  left <- tryCatch(jsonlite::fromJSON(file, simplifyVector = FALSE), error = function(e) list())
-  for (path in names(left)) {
-    one <- left[[path]]
-    if (rlang::is_string(one$state) && rlang::is_string(one$hash)) assign(path, one, envir = state$hashes)
+  if (is.null(state$hashes[[file]])) {
+    left <- if (file.exists(file)) tryCatch(jsonlite::fromJSON(file, simplifyVector = FALSE), error = function(e) NULL)
+    if (is.null(names(left))) left <- list()
+    fine <- vapply(left, function(one) is.list(one) && rlang::is_string(one$state) && rlang::is_string(one$hash), NA)
+    state$hashes[[file]] <- list2env(as.list(left)[fine], parent = emptyenv())
   }
-  state$hashes
+  state$hashes[[file]]
 }
 
 # For the next session. Those of files that are no more are dropped.

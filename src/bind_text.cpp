@@ -78,6 +78,8 @@ SEXP written_texts(SEXP texts, Write write) {
   std::vector<std::string> written(pages_for(rows));
   const bool all_plain = each_text(texts, [&](R_xlen_t i, std::string_view text) {
     std::string& page = written[static_cast<std::size_t>(i / texts_on_page)];
+    // Mostly the new texts are as long as the old.
+    if (page.empty()) page.reserve(static_cast<std::size_t>(texts_on_page) * (text.size() + 2));
     const std::size_t before = page.size();
     write(text, &page);
     if (page.size() > static_cast<std::size_t>(std::numeric_limits<int>::max())) throw std::length_error("the new texts are too long");

@@ -114,4 +114,5 @@ shoot peek-wide 39 "cd d; Rscript wide.R" 11 80
 shoot summary 26 "cd d; Rscript -e 'rowanroot::column_summary(rowanroot::open_table(\"visits/*.csv\"))'" 12 80
 shoot compare 20 "cd d; Rscript compare.R" 12 80
 shoot routine 26 "cd d; Rscript routine.R" 12 80
+shoot changes 22 "cd d; sed -i '3s/,10.6,/,19.5,/' visits/2025-05.csv; rowanroot status yield.R; rowanroot run yield.R | tail -2; rowanroot changes out/yield.csv" 12 90
 page notebook notebook.Rmd 1500

@@ -109,11 +109,11 @@ bool find_between(std::string_view text, std::string_view from, std::string_view
 
 void append_replaced(std::string_view text, std::string_view from, std::string_view to, bool all, std::string* result) {
   std::size_t first = 0;
-  for (std::size_t found = text.find(from); found != text.npos; found = all ? text.find(from, first) : text.npos) {
-    result->append(text.substr(first, found - first)).append(to);
+  for (std::size_t found = find_part(text, from); found != text.npos; found = all ? find_part(text, from, first) : text.npos) {
+    result->append(text.data() + first, found - first).append(to);
     first = found + from.size();
   }
-  result->append(text.substr(first));
+  result->append(text.data() + first, text.size() - first);
 }
 
 void append_in_case(std::string_view text, bool upper, std::string* result) {

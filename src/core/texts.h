@@ -9,13 +9,22 @@
 
 namespace rowanroot {
 
+// Where `part`, which is not empty, is in the text from `first` on. Texts are mostly short: a single byte is looked for as they lie.
+inline std::size_t find_part(std::string_view text, std::string_view part, std::size_t first = 0) {
+  constexpr std::size_t short_text = 64;
+  if (part.size() > 1 || text.size() > short_text) return text.find(part, first);
+  for (std::size_t i = first; i < text.size(); ++i)
+    if (text[i] == part[0]) return i;
+  return text.npos;
+}
+
 // Calls part(number, text) for each part between separators, from 0; the last of `most` parts goes on to the end of the
 // text. Gives how many parts the text has in all. `at` is not empty.
 template <class Part>
 std::size_t each_part(std::string_view text, std::string_view at, std::size_t most, Part part) {
   std::size_t count = 0;
   for (std::size_t first = 0;; ++count) {
-    const std::size_t end = text.find(at, first);
+    const std::size_t end = find_part(text, at, first);
     const bool is_rest = count + 1 == most;
     if (count < most) part(count, text.substr(first, is_rest || end == text.npos ? text.npos : end - first));
     if (end == text.npos) return count + 1;
