@@ -214,8 +214,11 @@ std::vector<std::int32_t> group_sizes(const std::int32_t* group_of_row, std::siz
 
 std::vector<std::int32_t> first_rows(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups) {
   std::vector<std::int32_t> first(groups, -1);
-  for (std::size_t i = 0; i < rows; ++i)
-    if (first[group_of_row[i]] < 0) first[group_of_row[i]] = static_cast<std::int32_t>(i);
+  for (std::size_t i = 0, found = 0; i < rows && found < groups; ++i) {
+    if (first[group_of_row[i]] >= 0) continue;
+    first[group_of_row[i]] = static_cast<std::int32_t>(i);
+    ++found;
+  }
   return first;
 }
 
