@@ -57,7 +57,7 @@ is_measured <- function(column) {
 
 measures <- c("mean", "sd", "min", "q1", "median", "q3", "max")
 
-summary_numbers <- c("missing", "different", measures)
+summary_numbers <- c("known", "missing", "different", measures)
 
 measured <- function(column) {
   threads <- getOption("rowanroot.threads", 0L)
@@ -96,7 +96,7 @@ summary_parts <- function(x) {
   models <- attr(x, "models")
   data <- as.data.frame(x)
   is_number <- vapply(models, is_measured, NA)
-  counts <- function(rows) c(list(column = data$column[rows], type = data$type[rows]), lapply(data[rows, c("missing", "different")], shown_count))
+  counts <- function(rows) c(list(column = data$column[rows], type = data$type[rows]), lapply(data[rows, c("known", "missing", "different")], shown_count))
   numbers <- Map(function(row, model) shown_measures(unlist(data[row, measures]), model), which(is_number), models[is_number])
   numbers <- lapply(stats::setNames(nm = measures), function(name) vapply(numbers, `[[`, "", name))
   texts <- list(`most frequent` = ifelse(is.na(data$frequent[!is_number]), "", data$frequent[!is_number]))

@@ -110,7 +110,7 @@ END
 
 shoot demo 62 "rowanroot demo visits-demo" 8
 shoot peek 24 "cd d; rowanroot peek 'visits/*.csv'" 11
-shoot peek-wide 39 "cd d; Rscript wide.R" 11 80
+shoot peek-wide 42 "cd d; Rscript wide.R" 11 80
 shoot summary 26 "cd d; Rscript -e 'rowanroot::column_summary(rowanroot::open_table(\"visits/*.csv\"))'" 12 80
 shoot compare 20 "cd d; Rscript compare.R" 12 80
 shoot routine 26 "cd d; Rscript routine.R" 12 80
