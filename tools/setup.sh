@@ -42,6 +42,9 @@ state() {
 }
 if [ "$(state)" != "$(cat build/installed 2>/dev/null)" ]; then
   say "Building rowanroot"
+  # R's make does not know which objects a header is in.
+  newest=$(find src -name '*.h' -exec ls -t {} + | head -1)
+  find src -name '*.o' ! -newer "$newest" -delete
   Rscript --vanilla tools/install-packages.R >>"$log" 2>&1
   MAKEFLAGS="-j$(getconf _NPROCESSORS_ONLN 2>/dev/null || echo 1)" R CMD INSTALL . >"$log" 2>&1 || { tail -30 "$log" >&2; exit 1; }
   state >build/installed
