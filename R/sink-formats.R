@@ -32,6 +32,10 @@ check_plain_columns <- function(data, format, call, refused = character()) {
   }
 }
 
+check_finite <- function(values, format, name, call) {
+  if (any(is.nan(values) | is.infinite(values))) stop_not_held(format, name, "has values that are infinite or not a number", "Make them missing, or text.", call)
+}
+
 largest_sheet <- c(rows = 1048575, columns = 16384, characters = 32767)
 
 write_workbook <- function(data, file, guard, call) {
@@ -53,7 +57,7 @@ check_sheet_column <- function(column, name, call) {
   }
   if (!is.double(column)) return(invisible())
   values <- unclass(column)
-  if (any(is.nan(values) | is.infinite(values))) stop_not_held("A workbook", name, "has values that are infinite or not a number", "Make them missing, or text.", call)
+  check_finite(values, "A workbook", name, call)
   known <- values[!is.na(values)]
   changed <- sum(as.numeric(sprintf("%.15g", known)) != known)
   if (changed && !is.object(column)) {
@@ -72,10 +76,7 @@ write_parquet_file <- function(data, file, call) {
 
 write_json_lines <- function(data, file, call) {
   check_plain_columns(data, "JSON", call, c("integer64", "difftime"))
-  for (name in names(data)) {
-    values <- data[[name]]
-    if (is.double(values) && any(is.nan(unclass(values)) | is.infinite(unclass(values)))) stop_not_held("JSON", name, "has values that are infinite or not a number", "Make them missing, or text.", call)
-  }
+  for (name in names(data)) if (is.double(data[[name]])) check_finite(unclass(data[[name]]), "JSON", name, call)
   data[] <- lapply(data, function(column) if (inherits(column, "POSIXt")) iso_time(column) else if (inherits(column, "Date")) format(column, "%Y-%m-%d") else column)
   connection <- file(file, "wb")
   on.exit(close(connection))

@@ -58,7 +58,7 @@ check_flag <- function(x, arg, call) {
 
 check_output_path <- function(path, call) {
   check_path(path, "path", call, several = FALSE)
-  ending <- tolower(tools::file_ext(path))
+  ending <- path_ending(path)
   if (ending %in% names(output_formats)) return(check_package(output_formats[[ending]]$package, output_formats[[ending]]$what, call))
   stop_because(c("Can't tell the format of {.file {path}}.", "i" = "End its name in {.or {.code .{names(output_formats)}}}."), "unknown_format", call)
 }
@@ -121,7 +121,7 @@ save_output <- function(x, path, force, guard, call) {
 make_output <- function(data, path, now, found, force, guard, call) {
   if (!dir.exists(dirname(path))) dir.create(dirname(path), recursive = TRUE, showWarnings = FALSE)
   if (file.access(dirname(path), 2) != 0) stop_because("Can't write to the folder {.file {dirname(path)}}.", "cannot_write", call)
-  replace_file(path, function(file) output_formats[[tolower(tools::file_ext(path))]]$write(data, file, guard, call), before = function(file) {
+  replace_file(path, function(file) output_formats[[path_ending(path)]]$write(data, file, guard, call), before = function(file) {
     now$written <- rlang::hash_file(file)
     if (found$state == "foreign" && !force && !identical(now$written, rlang::hash_file(path))) stop_foreign(path, found$why, call)
     now$made_at <- format(Sys.time(), "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")

@@ -9,8 +9,10 @@ file_kinds <- list(
   jsonl = list(endings = c("jsonl", "ndjson"), packages = "jsonlite", what = "files of JSON lines", options = character())
 )
 
+path_ending <- function(path) tolower(tools::file_ext(path))
+
 kind_of_path <- function(path) {
-  ending <- tolower(tools::file_ext(path))
+  ending <- path_ending(path)
   for (kind in names(file_kinds)) if (ending %in% file_kinds[[kind]]$endings) return(kind)
   "csv"
 }
