@@ -93,6 +93,18 @@ first_rows_cpp <- function(of_row, groups) {
     .Call(`_rowanroot_first_rows_cpp`, of_row, groups)
 }
 
+kept_write_cpp <- function(path, column, first, rows, kinds, note) {
+    .Call(`_rowanroot_kept_write_cpp`, path, column, first, rows, kinds, note)
+}
+
+kept_heads_cpp <- function(paths) {
+    .Call(`_rowanroot_kept_heads_cpp`, paths)
+}
+
+kept_read_cpp <- function(paths, type, threads) {
+    .Call(`_rowanroot_kept_read_cpp`, paths, type, threads)
+}
+
 are_yet_to_be_made_cpp <- function(texts) {
     .Call(`_rowanroot_are_yet_to_be_made_cpp`, texts)
 }

@@ -125,6 +125,26 @@ table_origin <- function(x, call) {
   list(parts = parts, key = rlang::hash(paste(c(engine_version, source_key(live(x)$source), parts$hash, steps), collapse = "\n")))
 }
 
+# The columns of the source that the steps need.
+needed_columns <- function(x, call) {
+  wanted <- live(x)$columns
+  for (step in rev(live(x)$steps)) wanted <- step_needs(step, wanted)
+  all <- source_columns(live(x)$source, call)
+  wanted <- all[all %in% wanted]
+  if (length(wanted)) wanted else utils::head(all, 1)
+}
+
+# The keys of the columns, by all that each is made from.
+table_keys <- function(x, parts, call) {
+  keys <- source_keys(x, parts, needed_columns(x, call))
+  for (step in live(x)$steps) keys <- step_keys(step, keys)
+  keys
+}
+
+source_keys <- function(x, parts, columns) {
+  keys_in_rows(key_from(source_key(live(x)$source), parts$hash), stats::setNames(nm = columns))
+}
+
 # Raised when the same formulas give other values than before.
 engine_version <- "1"
 
@@ -135,8 +155,14 @@ table_data <- function(x, call = NULL) {
   origin <- table_origin(x, call)
   if (identical(memory$origin$key, origin$key)) return(memory$data)
   if (!is.null(memory$origin)) tell_what_changed(memory$origin$parts, origin$parts, length(live(x)$steps))
-  data <- source_data(live(x)$source, origin$parts, call)
-  for (step in live(x)$steps) data <- run_step(step, data, call)
+  columns <- needed_columns(x, call)
+  data <- source_data(live(x)$source, origin$parts, columns, call)
+  keys <- source_keys(x, origin$parts, columns)
+  for (step in live(x)$steps) {
+    step$input_keys <- keys
+    data <- run_step(step, data, call)
+    keys <- step_keys(step, keys)
+  }
   memory$data <- data
   memory$origin <- origin
   data

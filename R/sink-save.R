@@ -105,7 +105,7 @@ check_is_no_input <- function(x, path, call) {
 save_output <- function(x, path, force, guard, call) {
   origin <- table_origin(x, call)
   if (guard) origin$key <- rlang::hash(paste(origin$key, "guarded"))
-  now <- new_record(path, x, origin)
+  now <- new_record(path, x, origin, table_keys(x, origin$parts, call))
   found <- output_state(path, now)
   run <- state$run
   chosen <- is.null(run$only) || path %in% vapply(run$only, plain_path, "")

@@ -83,34 +83,30 @@ file_column_name <- function(name, names, call) {
   name
 }
 
-#' @export
-read_files.csv_source <- function(source, files, call) {
-  with_readable_files(source$options, files, function(paths) read_csv_files(paths, files$name, source$options, call), call)
+# The columns of all files, as a list of `values`, each with its type in `types`; and for each file its `rows`, all its `names`, and a row
+# of `kinds`, what the values of each column could be.
+read_csv_parts <- function(source, files, columns, call) {
+  with_readable_files(source$options, files, function(paths) read_csv_files(paths, files$name, source$options, columns, call), call)
 }
 
-read_csv_files <- function(paths, names, options, call) {
+read_csv_files <- function(paths, names, options, columns, call) {
   threads <- getOption("rowanroot.threads", 0L)
   opened <- csv_open_cpp(path.expand(paths), csv_format(options), threads)
   if (!is.null(opened$problem)) stop_csv_problem(opened$problem, names[opened$problem$file], call)
   check_one_shape(opened$names, names, call)
-  columns <- read_columns(opened, options$types, names, call, threads)
-  if (!is.null(options$file_column)) {
-    file <- coded_texts_cpp(rep(seq_along(names), opened$rows), tools::file_path_sans_ext(basename(names)))
-    columns <- c(stats::setNames(list(file), options$file_column), columns)
-  }
-  structure(columns, row.names = .set_row_names(sum(opened$rows)), class = "data.frame")
+  c(read_columns(opened, columns, options$types, names, call, threads), opened[c("rows", "names")])
 }
 
 # A column has the type that was asked for, or else that all of its values, in all files, can be read as: those that turn out not to
 # be of the type that some rows have made likely are read again.
-read_columns <- function(opened, types, files, call, threads) {
-  names <- opened$names[[1]]
+read_columns <- function(opened, names, types, files, call, threads) {
   wanted <- lapply(names, function(name) list(type = "text", in_file = vapply(opened$names, function(own) match(name, own), 0L)))
   guess <- csv_guess_cpp(opened$files, wanted)
   asked <- as.character(types)[match(names, base::names(types))]
   guessed <- vapply(guess$kinds, csv_type, "")
   type <- ifelse(is.na(asked), guessed, asked)
   values <- vector("list", length(names))
+  kinds <- matrix(0L, length(files), length(names), dimnames = list(NULL, names))
   few <- guess$few
   at <- seq_along(names)
   while (length(at)) {
@@ -124,6 +120,7 @@ read_columns <- function(opened, types, files, call, threads) {
       if (!is.null(misfit) && !is.na(asked[k])) stop_csv_misfit(misfit, names[k], type[k], files, call)
       now <- if (type[k] %in% c("text", "category") || !is.na(asked[k])) type[k] else csv_type(found$kinds[n])
       if (now == type[k] && !is.null(found$values[[n]])) {
+        kinds[, k] <- found$file_kinds[[n]]
         values[k] <- list(as_csv_type(found$values[[n]], type[k]))
       } else {
         if (now == type[k]) few[k] <- FALSE
@@ -133,7 +130,7 @@ read_columns <- function(opened, types, files, call, threads) {
     }
     at <- again
   }
-  stats::setNames(values, names)
+  list(values = stats::setNames(values, names), types = type, kinds = kinds)
 }
 
 # The bits are those of the core's Kinds.

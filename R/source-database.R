@@ -41,13 +41,13 @@ query_database <- function(connection, query, call) {
 }
 
 #' @export
-source_read.database_source <- function(source, call) {
+source_read.database_source <- function(source, columns, call) {
   if (is.null(source$query)) read_database_table(source$connection, source$table, call) else query_database(source$connection, source$query, call)
 }
 
 #' @export
 source_parts.database_source <- function(source, call) {
-  source$memory$data <- source_read(source, call)
+  source$memory$data <- source_read(source, NULL, call)
   hash <- rlang::hash(canonical_value(source$memory$data))
   source$memory$key <- hash
   data.frame(name = source_title(source), hash = hash)

@@ -6,7 +6,7 @@ new_file_source <- function(kind, pattern, options) {
 }
 
 # The values of these files (with `name` and `path`) as one data frame.
-read_files <- function(source, files, call) UseMethod("read_files")
+read_files <- function(source, files, columns, call) UseMethod("read_files")
 
 #' @export
 source_title.file_source <- function(source) paste(source$pattern, collapse = ", ")
@@ -27,8 +27,11 @@ source_parts.file_source <- function(source, call) {
 }
 
 #' @export
-source_read.file_source <- function(source, call) {
-  read_files(source, source_files(source, call), call)
+source_read.file_source <- function(source, columns, call) {
+  of_files <- setdiff(columns, source$options$file_column)
+  # The number of rows is that of any column.
+  if (!is.null(columns) && !length(of_files)) of_files <- utils::head(setdiff(source_columns(source, call), columns), 1)
+  read_files(source, source_files(source, call), of_files, call)
 }
 
 # Files that have the same state as when they were hashed are not hashed again.

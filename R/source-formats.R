@@ -69,7 +69,7 @@ plain_frame <- function(data) {
 }
 
 #' @export
-read_files.file_source <- function(source, files, call) {
+read_files.file_source <- function(source, files, columns, call) {
   tables <- Map(function(path, name) read_one_file(source, path, name, call), files$path, files$name)
   check_one_shape(lapply(tables, names), files$name, call)
   first <- tables[[1]]
@@ -84,7 +84,7 @@ read_files.file_source <- function(source, files, call) {
 
 # These formats say what their columns are only when they are read: the values are kept for the first look.
 #' @export
-source_columns.file_source <- function(source, call) names(source_data(source, source_parts(source, call), call))
+source_columns.file_source <- function(source, call) names(source_data(source, source_parts(source, call), NULL, call))
 
 # A workbook has times only: those that are all at midnight are days.
 #' @export

@@ -8,8 +8,8 @@ source_parts <- function(source, call) UseMethod("source_parts")
 # The names of the columns.
 source_columns <- function(source, call) UseMethod("source_columns")
 
-# All rows as a data frame.
-source_read <- function(source, call) UseMethod("source_read")
+# All rows of these columns, at least, as a data frame.
+source_read <- function(source, columns, call) UseMethod("source_read")
 
 # How the source is called in print.
 source_title <- function(source) UseMethod("source_title")
@@ -20,16 +20,24 @@ source_key <- function(source) UseMethod("source_key")
 #' @export
 source_key.default <- function(source) class(source)[1]
 
-# The data of a source, read again only if a part has changed.
-source_data <- function(source, parts, call) {
+# These columns of a source, or all that there are; read again only if a part has changed.
+source_data <- function(source, parts, columns, call) {
   key <- paste(parts$hash, collapse = " ")
-  if (!identical(source$memory$key, key)) {
-    data <- source_read(source, call)
+  if (!identical(source$memory$key, key)) source$memory$data <- NULL
+  lacking <- if (!is.null(columns)) setdiff(columns, names(source$memory$data))
+  if (is.null(source$memory$data) || length(lacking)) {
+    data <- source_read(source, lacking, call)
     check_still_same(source, parts, call)
-    source$memory$data <- data
+    source$memory$data <- side_by_side(source$memory$data, data)
     source$memory$key <- key
   }
-  source$memory$data
+  data <- source$memory$data
+  if (length(columns)) with_columns(data, unclass(data)[columns]) else data
+}
+
+side_by_side <- function(data, more) {
+  if (is.null(data)) return(more)
+  with_columns(data, c(unclass(data), unclass(more)[setdiff(names(more), names(data))])[union(names(data), names(more))])
 }
 
 # What was read is what the hashes are of. Of a frame or a database it is, as they are hashed when they are read.
@@ -52,7 +60,7 @@ source_parts.frame_source <- function(source, call) {
 source_columns.frame_source <- function(source, call) names(source$data)
 
 #' @export
-source_read.frame_source <- function(source, call) source$data
+source_read.frame_source <- function(source, columns, call) source$data
 
 #' @export
 source_title.frame_source <- function(source) source$title

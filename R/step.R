@@ -19,6 +19,26 @@ step_origins <- function(step) UseMethod("step_origins")
 #' @export
 step_origins.default <- function(step) list()
 
+# The columns of the table before that are needed if these are wanted after.
+step_needs <- function(step, wanted) UseMethod("step_needs")
+
+#' @export
+step_needs.default <- function(step, wanted) step$columns_before
+
+# Keys of what comes out, from those of what goes in: a list of `rows`, for which rows there are and in which order, and `columns`.
+# Each names a value by all that it was made from.
+step_keys <- function(step, keys) UseMethod("step_keys")
+
+#' @export
+step_keys.default <- function(step, keys) keys_in_rows(key_from(key_of_step(step), keys$rows, keys$columns), stats::setNames(nm = step$columns))
+
+key_from <- function(...) rlang::hash(paste(c(engine_version, ...), collapse = "\n"))
+
+# The same columns in other rows.
+keys_in_rows <- function(rows, columns) {
+  list(rows = rows, columns = vapply(columns, function(column) key_from(rows, column), ""))
+}
+
 # A step is run at once on a data frame and is recorded on a live table.
 apply_step <- function(x, step, call) {
   if (!is_live_table(x)) return(run_step(step, x, call))

@@ -40,11 +40,11 @@ add_record <- function(record) {
 }
 
 # What an output is made from, as data for its record.
-new_record <- function(output, x, origin) {
+new_record <- function(output, x, origin, keys) {
   list(
     output = output, key = origin$key,
     inputs = unname(Map(function(name, hash) list(name = name, hash = hash), origin$parts$name, origin$parts$hash)),
-    lines = table_lines(x),
+    lines = table_lines(x), keys = as.list(keys$columns), rows_key = keys$rows,
     rowanroot = as.character(utils::packageVersion("rowanroot")), r = as.character(getRversion())
   )
 }

@@ -84,7 +84,17 @@ bind_step.step_columns <- function(step, names, call) new_step_columns(step$verb
 # The step has for each of its columns the name that it had.
 #' @export
 run_step.step_columns <- function(step, data, call) {
-  with_columns(data, stats::setNames(unclass(data)[step$from], step$columns))
+  there <- step$from %in% names(data)
+  with_columns(data, stats::setNames(unclass(data)[step$from[there]], step$columns[there]))
+}
+
+#' @export
+step_needs.step_columns <- function(step, wanted) step$from[match(wanted, step$columns)]
+
+#' @export
+step_keys.step_columns <- function(step, keys) {
+  there <- step$from %in% names(keys$columns)
+  list(rows = keys$rows, columns = stats::setNames(keys$columns[step$from[there]], step$columns[there]))
 }
 
 #' @export

@@ -78,6 +78,15 @@ run_step.step_keep_rows <- function(step, data, call) {
   rows_where(data, if (step$verb == "keep_rows") condition else !condition | is.na(condition))
 }
 
+#' @export
+step_needs.step_keep_rows <- function(step, wanted) union(wanted, c(node_columns(step$node), step$within))
+
+#' @export
+step_keys.step_keep_rows <- function(step, keys) {
+  from <- keys$columns[c(node_columns(step$node), step$within)]
+  keys_in_rows(key_from(key_of_step(step), keys$rows, from), keys$columns)
+}
+
 true_or_false <- function(step, data, call) {
   run <- new_run(data, nrow(data), call)
   run$within <- unlist(run$columns[step$within])

@@ -74,6 +74,12 @@ run_step.step_conditions <- function(step, data, call) {
   data
 }
 
+#' @export
+step_needs.step_conditions <- function(step, wanted) union(wanted, c(unlist(lapply(step$nodes, node_columns)), step$within))
+
+#' @export
+step_keys.step_conditions <- function(step, keys) keys
+
 # A table without rows has a value too.
 value_of_table <- function(condition, run) {
   rows <- run$rows

@@ -126,6 +126,12 @@ run_step.step_one_row_per <- function(step, data, call) {
   as_table_like(data, run_results(of_groups, step$columns), .set_row_names(length(first)))
 }
 
+#' @export
+step_needs.step_one_row_per <- function(step, wanted) {
+  used <- lapply(step$statements, function(statement) if (!statement$removes) node_columns(statement$node))
+  intersect(step$columns_before, c(unlist(used), step$keys))
+}
+
 # Whether a tree has only aggregates of the groups, and columns that these have.
 is_for_groups <- function(node, columns) {
   all_of <- function(nodes) all(vapply(unname(nodes), is_for_groups, NA, columns = columns))

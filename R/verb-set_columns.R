@@ -165,8 +165,36 @@ run_step.step_set_columns <- function(step, data, call) {
   run$within_names <- step$within
   run$calibration <- step$calibration
   run$along <- list(ids = unlist(run$columns[step$along$names]), descending = step$along$descending, names = step$along$names)
-  for (statement in step$statements) run_statement(run, statement)
-  with_columns(data, run_results(run, step$columns))
+  run_statements(run, step)
+  with_columns(data, run_results(run, intersect(step$columns, names(run$columns))))
+}
+
+#' @export
+step_needs.step_set_columns <- function(step, wanted) {
+  used <- lapply(step$statements, function(statement) if (!statement$removes) node_columns(statement$node))
+  intersect(step$columns_before, c(wanted, unlist(used), step$within, step$along$names))
+}
+
+#' @export
+step_keys.step_set_columns <- function(step, keys) {
+  columns <- keys$columns
+  for (made in statement_keys(step, keys)) columns[names(made)] <- made
+  list(rows = keys$rows, columns = columns[intersect(step$columns, names(columns))])
+}
+
+# For each statement the keys of its targets.
+statement_keys <- function(step, keys) {
+  columns <- keys$columns
+  shared <- paste(c(keys$rows, columns[step$within], "|", columns[step$along$names], step$along$descending,
+                    if (!is.null(step$calibration)) rlang::hash(step$calibration$found)), collapse = ",")
+  lapply(step$statements, function(statement) {
+    if (statement$removes) return(character())
+    from <- columns[intersect(node_columns(statement$node), names(columns))]
+    key <- key_from(shared, statement_key(statement), from)
+    made <- vapply(stats::setNames(nm = statement$targets), function(target) key_from(key, target), "")
+    columns[names(made)] <<- made
+    made
+  })
 }
 
 # The same table with other columns: class, row names and other attributes stay.

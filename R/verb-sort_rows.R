@@ -46,6 +46,14 @@ run_step.step_sort_rows <- function(step, data, call) {
   rows_at(data, order)
 }
 
+#' @export
+step_needs.step_sort_rows <- function(step, wanted) union(wanted, step$order$names)
+
+#' @export
+step_keys.step_sort_rows <- function(step, keys) {
+  keys_in_rows(key_from(key_of_step(step), keys$rows, keys$columns[step$order$names]), keys$columns)
+}
+
 # The rows at these places, from 0.
 rows_at <- function(data, places) {
   is_plain <- vapply(data, value_type, "") != "other"

@@ -63,6 +63,14 @@ run_step.step_top_rows <- function(step, data, call) {
 }
 
 #' @export
+step_needs.step_top_rows <- function(step, wanted) union(wanted, c(step$by, step$within))
+
+#' @export
+step_keys.step_top_rows <- function(step, keys) {
+  keys_in_rows(key_from(key_of_step(step), keys$rows, keys$columns[c(step$by, step$within)]), keys$columns)
+}
+
+#' @export
 step_key.step_top_rows <- function(step) {
   paste0(step$verb, "(", step$count, "|", paste(quoted(step$by), collapse = ","), "|", paste(quoted(step$within), collapse = ","), "|", step$ties, ")")
 }

@@ -308,6 +308,46 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// kept_write_cpp
+std::string kept_write_cpp(std::string path, SEXP column, double first, double rows, int kinds, Rcpp::RawVector note);
+RcppExport SEXP _rowanroot_kept_write_cpp(SEXP pathSEXP, SEXP columnSEXP, SEXP firstSEXP, SEXP rowsSEXP, SEXP kindsSEXP, SEXP noteSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< double >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< int >::type kinds(kindsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type note(noteSEXP);
+    rcpp_result_gen = Rcpp::wrap(kept_write_cpp(path, column, first, rows, kinds, note));
+    return rcpp_result_gen;
+END_RCPP
+}
+// kept_heads_cpp
+Rcpp::List kept_heads_cpp(std::vector<std::string> paths);
+RcppExport SEXP _rowanroot_kept_heads_cpp(SEXP pathsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::vector<std::string> >::type paths(pathsSEXP);
+    rcpp_result_gen = Rcpp::wrap(kept_heads_cpp(paths));
+    return rcpp_result_gen;
+END_RCPP
+}
+// kept_read_cpp
+SEXP kept_read_cpp(std::vector<std::string> paths, std::string type, int threads);
+RcppExport SEXP _rowanroot_kept_read_cpp(SEXP pathsSEXP, SEXP typeSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::vector<std::string> >::type paths(pathsSEXP);
+    Rcpp::traits::input_parameter< std::string >::type type(typeSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(kept_read_cpp(paths, type, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // are_yet_to_be_made_cpp
 bool are_yet_to_be_made_cpp(SEXP texts);
 RcppExport SEXP _rowanroot_are_yet_to_be_made_cpp(SEXP textsSEXP) {
@@ -748,6 +788,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_find_members_cpp", (DL_FUNC) &_rowanroot_find_members_cpp, 3},
     {"_rowanroot_find_places_cpp", (DL_FUNC) &_rowanroot_find_places_cpp, 3},
     {"_rowanroot_first_rows_cpp", (DL_FUNC) &_rowanroot_first_rows_cpp, 2},
+    {"_rowanroot_kept_write_cpp", (DL_FUNC) &_rowanroot_kept_write_cpp, 6},
+    {"_rowanroot_kept_heads_cpp", (DL_FUNC) &_rowanroot_kept_heads_cpp, 1},
+    {"_rowanroot_kept_read_cpp", (DL_FUNC) &_rowanroot_kept_read_cpp, 3},
     {"_rowanroot_are_yet_to_be_made_cpp", (DL_FUNC) &_rowanroot_are_yet_to_be_made_cpp, 1},
     {"_rowanroot_coded_texts_cpp", (DL_FUNC) &_rowanroot_coded_texts_cpp, 2},
     {"_rowanroot_coded_parts_cpp", (DL_FUNC) &_rowanroot_coded_parts_cpp, 1},

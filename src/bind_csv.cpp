@@ -216,7 +216,7 @@ Rcpp::List csv_read_cpp(SEXP opened, Rcpp::List wanted, int threads) {
   const CsvFiles& files = *CsvPointer(opened);
   std::vector<CsvColumn> columns = columns_of(wanted);
   const R_xlen_t rows = rows_of(files), count = wanted.size();
-  Rcpp::List values(count), sizes(count), misfits(count);
+  Rcpp::List values(count), sizes(count), misfits(count), file_kinds(count);
   Rcpp::IntegerVector kinds(count);
   for (R_xlen_t k = 0; k < count; ++k) {
     CsvColumn& column = columns[static_cast<std::size_t>(k)];
@@ -241,13 +241,15 @@ Rcpp::List csv_read_cpp(SEXP opened, Rcpp::List wanted, int threads) {
     else if (columns[at].type == CsvType::text) values[k] = texts_on_pages(content.pages[at], values[k], sizes[k]);
     std::vector<CsvPage>().swap(content.pages[at]);
     kinds[k] = static_cast<int>(found.kinds);
+    file_kinds[k] = Rcpp::IntegerVector(found.file_kinds.begin(), found.file_kinds.end());
     if (found.misfits) {
       misfits[k] = Rcpp::List::create(Rcpp::Named("count") = static_cast<double>(found.misfits), Rcpp::Named("file") = static_cast<double>(found.file + 1),
                                       Rcpp::Named("line") = static_cast<double>(found.line + 1),
                                       Rcpp::Named("value") = utf8({found.misfit}));
     }
   }
-  return Rcpp::List::create(Rcpp::Named("values") = values, Rcpp::Named("kinds") = kinds, Rcpp::Named("misfits") = misfits);
+  return Rcpp::List::create(Rcpp::Named("values") = values, Rcpp::Named("kinds") = kinds, Rcpp::Named("file_kinds") = file_kinds,
+                            Rcpp::Named("misfits") = misfits);
 }
 
 // Texts must be UTF-8. Gives an empty text, or what the system said.

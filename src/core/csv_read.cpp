@@ -89,7 +89,7 @@ unsigned kinds_with(CsvType type) {
   switch (type) {
     case CsvType::logical: return could_be_logical;
     case CsvType::integer: return could_be_integer | could_be_real;
-    case CsvType::real: return could_be_real;
+    case CsvType::real: return could_be_integer | could_be_real;
     case CsvType::date: return could_be_date;
     default: return could_be_all;
   }
@@ -177,15 +177,20 @@ class ColumnReader {
   template <class T, class Read>
   void read_values(const Block& block, std::size_t row, T missing, Read read) {
     T* const to = static_cast<T*>(column_.values) + row;
-    unsigned kinds = could_be_all;
-    const unsigned if_it_fits = kinds_with(column_.type);
+    unsigned kinds = could_be_all, if_it_fits = kinds_with(column_.type);
+    bool may_be_whole = column_.type == CsvType::real && (part_->kinds & could_be_integer);
     each_field(block, [&](std::size_t i, const CsvField& field) {
       to[i] = missing;
       if (is_missing(field)) return;
       const std::string_view text = trimmed(field.text());
       if (text.empty() && field.quoted) return;
-      if (read(text, to + i)) kinds &= if_it_fits;
-      else misfit(text, block.lines[i]);
+      if (!read(text, to + i)) return misfit(text, block.lines[i]);
+      std::int32_t whole;
+      if (may_be_whole && !read_integer(text, &whole)) {
+        may_be_whole = false;
+        if_it_fits &= ~unsigned(could_be_integer);
+      }
+      kinds &= if_it_fits;
     });
     part_->kinds &= kinds;
   }
@@ -207,6 +212,13 @@ class ColumnReader {
     if (part_->kinds) part_->kinds &= kinds_of(text, format_.decimal);
   }
 
+  // What texts could be if all of the column were like them.
+  void note_kinds(const CsvField& field) {
+    if (!part_->kinds) return;
+    const std::string_view text = trimmed(field.text());
+    if (!text.empty() || !field.quoted) part_->kinds &= kinds_of(text, format_.decimal);
+  }
+
   void read_codes(const Block& block, std::size_t row) {
     if (numbering_->texts().size() > most_different) return;
     std::int32_t* const to = static_cast<std::int32_t*>(column_.values) + row;
@@ -220,6 +232,7 @@ class ColumnReader {
       }
       if (!last_code || field.text() != last) {
         last = field.text();
+        note_kinds(field);
         last_code = numbering_->number(last);
       }
       to[i] = last_code;
@@ -236,6 +249,7 @@ class ColumnReader {
       start[i] = static_cast<std::int32_t>(part_->page.size());
       size[i] = static_cast<std::int32_t>(field.size);
       part_->page.append(field.start, field.size);
+      note_kinds(field);
     });
     if (part_->page.size() > static_cast<std::size_t>(std::numeric_limits<std::int32_t>::max())) throw CsvError("long_field", block.lines.back());
   }
@@ -337,9 +351,11 @@ CsvContent read_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const st
   content.pages.resize(columns.size());
   for (std::size_t k = 0; k < columns.size(); ++k) {
     CsvFound& found = content.columns[k];
+    found.file_kinds.assign(files.size(), could_be_all);
     for (std::size_t p = 0; p < places.size(); ++p) {
       Part& part = parts[p][k];
       found.kinds &= part.kinds;
+      found.file_kinds[places[p].file] &= part.kinds;
       if (part.misfits && !found.misfits) {
         found.file = places[p].file;
         found.line = places[p].piece.line + part.line;

@@ -29,7 +29,8 @@ struct CsvColumn {
 
 // What became of it.
 struct CsvFound {
-  unsigned kinds = could_be_all;  // what all values could be, if the type is the first of those that some could be
+  unsigned kinds = could_be_all;  // what all values could be
+  std::vector<unsigned> file_kinds;  // and those of each file
   // Values that are none of the type; they are missing in the column.
   std::size_t misfits = 0;
   std::size_t file = 0, line = 0;  // of the first

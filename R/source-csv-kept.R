@@ -1,0 +1,92 @@
+# Columns of CSV files that were read before come from the store, so that only files that are new or changed are read.
+
+# Smaller files are read as quickly as they are looked up.
+least_kept <- function() getOption("rowanroot.keep_from", 1e6)
+
+#' @export
+read_files.csv_source <- function(source, files, columns, call) {
+  if (!keeps_columns() || sum(file.size(files$path)) < least_kept()) return(csv_frame(read_csv_parts(source, files, columns, call), source, files, columns))
+  keys <- part_keys(source, files, columns)
+  content <- csv_from_store(source, files, columns, keys, call)
+  if (is.null(content)) {
+    content <- read_csv_parts(source, files, columns, call)
+    keep_csv(content, keys, seq_along(files$name))
+  }
+  csv_frame(content, source, files, columns)
+}
+
+# A key for each file, a row, and each column.
+part_keys <- function(source, files, columns) {
+  options <- source$options
+  of_files <- paste(file_hashes(files$path), canonical_value(options[setdiff(names(options), c("types", "file_column"))]))
+  asked <- options$types[match(columns, names(options$types))]
+  keys <- outer(of_files, paste(quoted(columns), asked), Vectorize(function(file, column) rlang::hash(paste("csv", engine_version, file, column))))
+  matrix(keys, length(of_files), dimnames = list(NULL, columns))
+}
+
+# What read_csv_parts() gives; NULL if nothing is kept, or what is kept does not go with what was read.
+csv_from_store <- function(source, files, columns, keys, call) {
+  known <- known_parts(keys)
+  fresh <- which(rowSums(is.na(known$type)) > 0)
+  if (length(fresh) == nrow(files)) return(NULL)
+  types <- source$options$types[intersect(names(source$options$types), columns)]
+  if (length(fresh)) {
+    content <- read_fresh_parts(source, files[fresh, ], columns, known$kinds[-fresh, , drop = FALSE], call)
+    if (!keep_csv(content, keys[fresh, , drop = FALSE], seq_along(fresh))) return(NULL)
+    known <- known_parts(keys)
+    if (anyNA(known$type)) return(NULL)
+  }
+  check_one_shape(known$names, files$name, call)
+  types <- common_types(columns, source$options$types, known$kinds)
+  values <- Map(function(column, type) read_kept(keys[, column], stored_type(type)), columns, types)
+  if (any(vapply(values, is.null, NA))) return(NULL)
+  list(values = Map(as_csv_type, values, types), rows = known$rows)
+}
+
+# What is kept of each part: types and kinds as matrices like that of the keys.
+known_parts <- function(keys) {
+  heads <- kept_columns(as.vector(keys))
+  like_keys <- function(x) matrix(x, nrow(keys), dimnames = dimnames(keys))
+  list(type = like_keys(heads$type), kinds = like_keys(heads$kinds), rows = heads$rows[seq_len(nrow(keys))], names = heads$note[seq_len(nrow(keys))])
+}
+
+# A column's type in all files together may be another one than in those that are read now.
+read_fresh_parts <- function(source, files, columns, kinds_of_others, call) {
+  content <- read_csv_parts(source, files, columns, call)
+  types <- common_types(columns, source$options$types, rbind(kinds_of_others, content$kinds))
+  differs <- types != content$types & !(types == "number" & content$types == "integer")
+  if (!any(differs)) return(content)
+  source$options$types <- c(source$options$types, types[differs])
+  read_csv_parts(source, files, columns, call)
+}
+
+common_types <- function(columns, asked, kinds) {
+  given <- asked[match(columns, names(asked))]
+  found <- vapply(columns, function(column) csv_type(Reduce(bitwAnd, kinds[, column])), "")
+  stats::setNames(ifelse(is.na(given), found, given), columns)
+}
+
+stored_type <- function(type) switch(type, logical = , integer = type, text = , category = "text", "number")
+
+# Whether all columns of all parts are kept.
+keep_csv <- function(content, keys, parts) {
+  if (sum(vapply(content$values, utils::object.size, 0)) > most_kept()) return(FALSE)
+  first <- cumsum(c(0, content$rows))
+  for (column in colnames(keys)) {
+    values <- content$values[[column]]
+    if (is.factor(values)) values <- coded_texts_cpp(as.vector(unclass(values)), levels(values))
+    for (k in parts) {
+      if (!keep_column(keys[k, column], values, content$names[[k]], first[k], content$rows[k], content$kinds[k, column])) return(FALSE)
+    }
+  }
+  TRUE
+}
+
+csv_frame <- function(content, source, files, columns) {
+  values <- content$values
+  if (!is.null(source$options$file_column)) {
+    file <- coded_texts_cpp(rep(seq_along(files$name), content$rows), tools::file_path_sans_ext(basename(files$name)))
+    values <- c(stats::setNames(list(file), source$options$file_column), values)
+  }
+  structure(values, row.names = .set_row_names(sum(content$rows)), class = "data.frame")
+}

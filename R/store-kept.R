@@ -1,0 +1,46 @@
+# Columns that were read or calculated are kept in `.rowanroot/kept`, each in a file under its key, so that the next run has them without
+# reading or calculating. The files may be thrown away at any time; a damaged one is as good as none, and what can't be kept is not.
+
+kept_folder <- function() file.path(journal_folder(), "kept")
+
+kept_path <- function(key) file.path(kept_folder(), paste0(key, ".column"))
+
+# Only where there is a journal: looking at a table leaves nothing behind.
+keeps_columns <- function() dir.exists(journal_folder()) && getOption("rowanroot.keep", TRUE)
+
+# Whether these rows of the column, the first being 0, were kept.
+keep_column <- function(key, column, note, first = 0, rows = length(column), kinds = 0L) {
+  if (is.factor(column)) column <- as.vector(unclass(column))
+  if (is.character(column) && !are_yet_to_be_made_cpp(column) && is.null(coded_parts_cpp(column))) column <- enc2utf8(column)
+  dir.create(kept_folder(), showWarnings = FALSE, recursive = TRUE)
+  !nzchar(kept_write_cpp(path.expand(kept_path(key)), column, first, rows, kinds, serialize(note, NULL)))
+}
+
+# A data frame with a row for each key: `type`, missing where nothing is kept; `kinds`, `rows` and `note`.
+kept_columns <- function(keys) {
+  heads <- kept_heads_cpp(path.expand(kept_path(keys)))
+  heads$note <- lapply(heads$note, function(note) if (!is.null(note)) unserialize(note))
+  structure(heads, row.names = seq_along(keys), class = "data.frame")
+}
+
+# One column from the rows of all files, or NULL.
+read_kept <- function(keys, type) {
+  column <- kept_read_cpp(path.expand(kept_path(keys)), type, getOption("rowanroot.threads", 0L))
+  if (!is.null(column)) state$kept_used <- c(state$kept_used, keys)
+  column
+}
+
+# What all kept files may take: those that were not used for the longest time go first.
+most_kept <- function() getOption("rowanroot.kept_bytes", 10e9)
+
+limit_kept <- function() {
+  if (!dir.exists(kept_folder())) return(invisible())
+  used <- kept_path(unique(state$kept_used))
+  state$kept_used <- NULL
+  used <- used[file.exists(used)]
+  if (length(used)) Sys.setFileTime(used, Sys.time())
+  files <- list.files(kept_folder(), full.names = TRUE)
+  about <- file.info(files, extra_cols = FALSE)
+  newest_first <- order(about$mtime, decreasing = TRUE)
+  unlink(files[newest_first][cumsum(about$size[newest_first]) > most_kept()])
+}
