@@ -17,8 +17,8 @@ csv_read_cpp <- function(opened, wanted, threads) {
     .Call(`_rowanroot_csv_read_cpp`, opened, wanted, threads)
 }
 
-csv_write_cpp <- function(columns, names, rows, path, separator, threads) {
-    .Call(`_rowanroot_csv_write_cpp`, columns, names, rows, path, separator, threads)
+csv_write_cpp <- function(columns, names, rows, path, separator, fields, copied, threads) {
+    .Call(`_rowanroot_csv_write_cpp`, columns, names, rows, path, separator, fields, copied, threads)
 }
 
 date_part_cpp <- function(values, part, units_per_day) {

@@ -5,34 +5,13 @@ dear_from <- function() getOption("rowanroot.keep_seconds", 0.25)
 
 run_statements <- function(run, step) {
   keys <- if (!is.null(step$input_keys) && keeps_columns()) statement_keys(step, step$input_keys)
-  if (is.null(keys)) {
-    for (statement in step$statements) run_statement(run, statement)
-    return(invisible())
+  kept <- lapply(keys, function(made) if (length(made) && all(file.exists(kept_path(made)))) kept_values(made, run$rows))
+  is_kept <- !vapply(kept, is.null, NA)
+  for (k in which(used_statements(step, if (is.null(keys)) rep(FALSE, length(step$statements)) else is_kept))) {
+    if (is.null(keys)) run_statement(run, step$statements[[k]])
+    else if (is_kept[k]) run$columns[names(kept[[k]])] <- lapply(kept[[k]], function(column) new_slot(run, column)$id)
+    else run_and_keep(run, step$statements[[k]], keys[[k]])
   }
-  plan <- plan_statements(run, step, keys)
-  for (k in which(plan$is_used)) {
-    if (is.null(plan$kept[[k]])) run_and_keep(run, step$statements[[k]], keys[[k]])
-    else run$columns[names(plan$kept[[k]])] <- lapply(plan$kept[[k]], function(column) new_slot(run, column)$id)
-  }
-}
-
-# For each statement whether it is used, and the kept values of its targets. What was only on the way to kept columns is not used.
-plan_statements <- function(run, step, keys) {
-  count <- length(step$statements)
-  kept <- vector("list", count)
-  is_used <- rep(TRUE, count)
-  has_any <- vapply(keys, function(made) length(made) > 0 && all(file.exists(kept_path(made))), NA)
-  if (!any(has_any)) return(list(is_used = is_used, kept = kept))
-  wanted <- step$columns
-  for (k in rev(seq_len(count))) {
-    statement <- step$statements[[k]]
-    is_used[k] <- statement$removes || any(statement$targets %in% wanted)
-    if (is_used[k] && has_any[k]) kept[k] <- list(kept_values(keys[[k]], run$rows))
-    if (!is_used[k]) next
-    wanted <- setdiff(wanted, statement$targets)
-    if (!statement$removes && is.null(kept[[k]])) wanted <- union(wanted, c(node_columns(statement$node), step$within, step$along$names))
-  }
-  list(is_used = is_used, kept = kept)
 }
 
 # NULL unless all are whole.

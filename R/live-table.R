@@ -129,6 +129,11 @@ table_origin <- function(x, call) {
 needed_columns <- function(x, call) {
   wanted <- live(x)$columns
   for (step in rev(live(x)$steps)) wanted <- step_needs(step, wanted)
+  source_columns_of(x, wanted, call)
+}
+
+# In the order of the source; one at least, as it has the number of rows.
+source_columns_of <- function(x, wanted, call) {
   all <- source_columns(live(x)$source, call)
   wanted <- all[all %in% wanted]
   if (length(wanted)) wanted else utils::head(all, 1)
@@ -139,6 +144,17 @@ table_keys <- function(x, parts, call) {
   keys <- source_keys(x, parts, needed_columns(x, call))
   for (step in live(x)$steps) keys <- step_keys(step, keys)
   keys
+}
+
+# The same table whose steps know the keys of what goes into them.
+with_keys <- function(x, parts, call) {
+  table <- live(x)
+  keys <- source_keys(x, parts, needed_columns(x, call))
+  for (k in seq_along(table$steps)) {
+    table$steps[[k]]$input_keys <- keys
+    keys <- step_keys(table$steps[[k]], keys)
+  }
+  structure(table, class = "live_table")
 }
 
 source_keys <- function(x, parts, columns) {
@@ -155,16 +171,27 @@ table_data <- function(x, call = NULL) {
   origin <- table_origin(x, call)
   if (identical(memory$origin$key, origin$key)) return(memory$data)
   if (!is.null(memory$origin)) tell_what_changed(memory$origin$parts, origin$parts, length(live(x)$steps))
-  columns <- needed_columns(x, call)
-  data <- source_data(live(x)$source, origin$parts, columns, call)
-  keys <- source_keys(x, origin$parts, columns)
-  for (step in live(x)$steps) {
-    step$input_keys <- keys
-    data <- run_step(step, data, call)
-    keys <- step_keys(step, keys)
-  }
+  x <- with_keys(x, origin$parts, call)
+  data <- source_data(live(x)$source, origin$parts, needed_columns(x, call), call)
+  for (step in live(x)$steps) data <- run_step(step, data, call)
   memory$data <- data
   memory$origin <- origin
+  data
+}
+
+# Some of the columns, calculated by themselves. What checks look at is looked at all the same.
+table_columns <- function(x, wanted, call) {
+  x <- current_table(x, call)
+  origin <- table_origin(x, call)
+  if (identical(live(x)$memory$origin$key, origin$key)) return(live(x)$memory$data)
+  x <- with_keys(x, origin$parts, call)
+  steps <- live(x)$steps
+  for (k in rev(seq_along(steps))) {
+    steps[[k]]$wanted <- wanted
+    wanted <- step_needs(steps[[k]], wanted)
+  }
+  data <- source_data(live(x)$source, origin$parts, source_columns_of(x, wanted, call), call)
+  for (step in steps) data <- run_step(step, data, call)
   data
 }
 

@@ -32,6 +32,7 @@ run_script <- function(script, force = FALSE, only = NULL) {
     locked({
       evaluate_script(script, run, call)
       if (dir.exists(journal_folder())) keep_hashes()
+      limit_kept()
     })
     check_only(run, call)
   })

@@ -1,10 +1,25 @@
 # A data frame as a CSV file: exact numbers, ISO dates, missing values as nothing.
 
+# Gives where lots of rows begin in the file.
 write_csv_file <- function(data, path, call, guard = FALSE) {
+  written <- write_csv(data, names(data), path, call, guard, integer(length(data)), list())
+  if (nzchar(written$problem)) stop_because(c("Can't write {.file {path}}.", "x" = "The system said: {written$problem}."), "cannot_write", call)
+  written$places
+}
+
+# Columns that an older file of the same rows has are copied from there as text: `data` has the others. NULL if that file turns out
+# to be another one.
+write_csv_again <- function(data, older, path, call, guard) {
+  fields <- match(older$columns, older$fields, 0L) * (older$columns %in% older$same)
+  copied <- list(path = path.expand(older$path), places = older$places, fields = length(older$fields))
+  written <- write_csv(data, older$columns, path, call, guard, fields, copied)
+  if (!nzchar(written$problem)) written$places
+}
+
+write_csv <- function(data, names, path, call, guard, fields, copied) {
   if (guard) data <- safe_for_sheets(data)
-  columns <- Map(function(column, name) csv_column(column, name, call), data, names(data))
-  problem <- csv_write_cpp(unname(columns), in_utf8(names(data)), nrow(data), path.expand(path), ",", getOption("rowanroot.threads", 0L))
-  if (nzchar(problem)) stop_because(c("Can't write {.file {path}}.", "x" = "The system said: {problem}."), "cannot_write", call)
+  columns <- Map(function(name, field) if (!field) csv_column(data[[name]], name, call), names, fields)
+  csv_write_cpp(unname(columns), in_utf8(names), nrow(data), path.expand(path), ",", as.integer(fields), copied, getOption("rowanroot.threads", 0L))
 }
 
 # A column as a plain vector that the core can write.

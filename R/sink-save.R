@@ -106,31 +106,42 @@ save_output <- function(x, path, force, guard, call) {
   origin <- table_origin(x, call)
   if (guard) origin$key <- rlang::hash(paste(origin$key, "guarded"))
   now <- new_record(path, x, origin, table_keys(x, origin$parts, call))
+  now$guarded <- guard
   found <- output_state(path, now)
   run <- state$run
   chosen <- is.null(run$only) || path %in% vapply(run$only, plain_path, "")
   if (identical(run$mode, "status") || !chosen) return(tell_run(path, found$state, found$why, chosen = chosen))
   if (found$state == "up to date" && !force) return(tell_run(path, "up to date"))
   started <- proc.time()[["elapsed"]]
-  data <- table_data(x, call)
-  make_output(data, path, now, found, force, guard, call)
+  rows <- make_output(x, path, now, found, force, call)
   why <- if (found$state %in% c("up to date", "foreign")) "asked for" else found$why
-  tell_run(path, "made", why, rows = nrow(data), seconds = proc.time()[["elapsed"]] - started)
+  tell_run(path, "made", why, rows = rows, seconds = proc.time()[["elapsed"]] - started)
 }
 
-make_output <- function(data, path, now, found, force, guard, call) {
+# Gives the number of rows.
+make_output <- function(x, path, now, found, force, call) {
   if (!dir.exists(dirname(path))) dir.create(dirname(path), recursive = TRUE, showWarnings = FALSE)
   if (file.access(dirname(path), 2) != 0) stop_because("Can't write to the folder {.file {dirname(path)}}.", "cannot_write", call)
-  replace_file(path, function(file) output_formats[[path_ending(path)]]$write(data, file, guard, call), before = function(file) {
+  # What is wrong with the table is told before a file is begun.
+  older <- older_output(path, now, found, live(x)$columns)
+  data <- if (is.null(older)) table_data(x, call) else table_columns(x, setdiff(older$columns, older$same), call)
+  places <- NULL
+  write <- function(file) {
+    if (!is.null(older)) places <<- write_csv_again(data, older, file, call, now$guarded)
+    if (is.null(places)) places <<- output_formats[[path_ending(path)]]$write(if (is.null(older)) data else table_data(x, call), file, now$guarded, call)
+  }
+  replace_file(path, write, before = function(file) {
     now$written <- rlang::hash_file(file)
+    if (path_ending(path) == "csv") keep_places(places, now$written)
     if (found$state == "foreign" && !force && !identical(now$written, rlang::hash_file(path))) stop_foreign(path, found$why, call)
     now$made_at <- format(Sys.time(), "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
     now$rows <- nrow(data)
-    now$columns <- as.list(names(data))
+    now$columns <- as.list(live(x)$columns)
     keep_before(path)
     keep_hashes()
     add_record(now)
   })
+  nrow(data)
 }
 
 stop_foreign <- function(path, why, call) {

@@ -19,7 +19,7 @@ read_files.csv_source <- function(source, files, columns, call) {
 part_keys <- function(source, files, columns) {
   options <- source$options
   of_files <- paste(file_hashes(files$path), canonical_value(options[setdiff(names(options), c("types", "file_column"))]))
-  asked <- options$types[match(columns, names(options$types))]
+  asked <- as.character(options$types)[match(columns, names(options$types))]
   keys <- outer(of_files, paste(quoted(columns), asked), Vectorize(function(file, column) rlang::hash(paste("csv", engine_version, file, column))))
   matrix(keys, length(of_files), dimnames = list(NULL, columns))
 }
@@ -61,7 +61,7 @@ read_fresh_parts <- function(source, files, columns, kinds_of_others, call) {
 }
 
 common_types <- function(columns, asked, kinds) {
-  given <- asked[match(columns, names(asked))]
+  given <- as.character(asked)[match(columns, names(asked))]
   found <- vapply(columns, function(column) csv_type(Reduce(bitwAnd, kinds[, column])), "")
   stats::setNames(ifelse(is.na(given), found, given), columns)
 }
@@ -70,7 +70,7 @@ stored_type <- function(type) switch(type, logical = , integer = type, text = , 
 
 # Whether all columns of all parts are kept.
 keep_csv <- function(content, keys, parts) {
-  if (sum(vapply(content$values, utils::object.size, 0)) > most_kept()) return(FALSE)
+  if (8 * length(keys) / nrow(keys) * sum(content$rows) > most_kept()) return(FALSE)
   first <- cumsum(c(0, content$rows))
   for (column in colnames(keys)) {
     values <- content$values[[column]]

@@ -19,7 +19,8 @@ step_origins <- function(step) UseMethod("step_origins")
 #' @export
 step_origins.default <- function(step) list()
 
-# The columns of the table before that are needed if these are wanted after.
+# The columns of the table before that are needed if these are wanted after. With `wanted` among its parts a step is to give only those,
+# as far as it can; else all of its formulas are run.
 step_needs <- function(step, wanted) UseMethod("step_needs")
 
 #' @export

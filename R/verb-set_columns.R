@@ -166,13 +166,30 @@ run_step.step_set_columns <- function(step, data, call) {
   run$calibration <- step$calibration
   run$along <- list(ids = unlist(run$columns[step$along$names]), descending = step$along$descending, names = step$along$names)
   run_statements(run, step)
-  with_columns(data, run_results(run, intersect(step$columns, names(run$columns))))
+  with_columns(data, run_results(run, intersect(wanted_columns(step), names(run$columns))))
 }
 
 #' @export
 step_needs.step_set_columns <- function(step, wanted) {
-  used <- lapply(step$statements, function(statement) if (!statement$removes) node_columns(statement$node))
+  used <- lapply(step$statements[used_statements(step)], function(statement) if (!statement$removes) node_columns(statement$node))
   intersect(step$columns_before, c(wanted, unlist(used), step$within, step$along$names))
+}
+
+wanted_columns <- function(step) if (is.null(step$wanted)) step$columns else intersect(step$columns, step$wanted)
+
+# Which statements are run: all, unless only some columns are wanted, or some are kept and what was on the way to them is not used.
+used_statements <- function(step, is_kept = rep(FALSE, length(step$statements))) {
+  is_used <- rep(TRUE, length(step$statements))
+  if (is.null(step$wanted) && !any(is_kept)) return(is_used)
+  wanted <- wanted_columns(step)
+  for (k in rev(seq_along(step$statements))) {
+    statement <- step$statements[[k]]
+    is_used[k] <- statement$removes || any(statement$targets %in% wanted)
+    if (!is_used[k]) next
+    wanted <- setdiff(wanted, statement$targets)
+    if (!statement$removes && !is_kept[k]) wanted <- union(wanted, c(node_columns(statement$node), step$within, step$along$names))
+  }
+  is_used
 }
 
 #' @export

@@ -61,8 +61,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // csv_write_cpp
-std::string csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::string path, std::string separator, int threads);
-RcppExport SEXP _rowanroot_csv_write_cpp(SEXP columnsSEXP, SEXP namesSEXP, SEXP rowsSEXP, SEXP pathSEXP, SEXP separatorSEXP, SEXP threadsSEXP) {
+Rcpp::List csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::string path, std::string separator, Rcpp::IntegerVector fields, Rcpp::List copied, int threads);
+RcppExport SEXP _rowanroot_csv_write_cpp(SEXP columnsSEXP, SEXP namesSEXP, SEXP rowsSEXP, SEXP pathSEXP, SEXP separatorSEXP, SEXP fieldsSEXP, SEXP copiedSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -71,8 +71,10 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
     Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
     Rcpp::traits::input_parameter< std::string >::type separator(separatorSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type fields(fieldsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type copied(copiedSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(csv_write_cpp(columns, names, rows, path, separator, threads));
+    rcpp_result_gen = Rcpp::wrap(csv_write_cpp(columns, names, rows, path, separator, fields, copied, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -769,7 +771,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_csv_open_cpp", (DL_FUNC) &_rowanroot_csv_open_cpp, 3},
     {"_rowanroot_csv_guess_cpp", (DL_FUNC) &_rowanroot_csv_guess_cpp, 2},
     {"_rowanroot_csv_read_cpp", (DL_FUNC) &_rowanroot_csv_read_cpp, 3},
-    {"_rowanroot_csv_write_cpp", (DL_FUNC) &_rowanroot_csv_write_cpp, 6},
+    {"_rowanroot_csv_write_cpp", (DL_FUNC) &_rowanroot_csv_write_cpp, 8},
     {"_rowanroot_date_part_cpp", (DL_FUNC) &_rowanroot_date_part_cpp, 3},
     {"_rowanroot_flush_file_cpp", (DL_FUNC) &_rowanroot_flush_file_cpp, 1},
     {"_rowanroot_file_states_cpp", (DL_FUNC) &_rowanroot_file_states_cpp, 1},

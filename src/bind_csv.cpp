@@ -9,8 +9,10 @@
 
 #include "bind.h"
 #include "csv_read.h"
+#include "csv_splice.h"
 #include "csv_write.h"
 #include "late_texts.h"
+#include "memory.h"
 #include "names.h"
 
 namespace {
@@ -102,17 +104,43 @@ SEXP texts_on_pages(const std::vector<CsvPage>& pages, SEXP starts, SEXP sizes) 
   return new_written_texts(bytes, starts, sizes, first_rows);
 }
 
-// Writes rows of a table. One for each thread.
+// Rows of a table that are written together: they are copied together too.
+constexpr R_xlen_t written_together = 1 << 13;
+
+// A file that has some of the columns already, as text.
+struct Copied {
+  std::shared_ptr<const Input> input;
+  std::vector<double> places;  // where each lot of rows begins, and where the last ends
+  std::size_t fields = 0;
+};
+
+std::unique_ptr<Copied> copied_from(const Rcpp::List& given) {
+  if (given.size() == 0) return nullptr;
+  auto copied = std::make_unique<Copied>();
+  copied->input = open_file(Rcpp::as<std::string>(given["path"]));
+  copied->places = Rcpp::as<std::vector<double>>(given["places"]);
+  copied->fields = static_cast<std::size_t>(Rcpp::as<int>(given["fields"]));
+  return copied;
+}
+
+// Writes rows of a table. One for each thread. A column is a vector, or the number of a field, from 1, to copy.
 class CsvWriter {
  public:
-  CsvWriter(const Rcpp::List& table, char separator) : separator_(separator) {
+  CsvWriter(const Rcpp::List& table, const Copied* copied, const Rcpp::IntegerVector& fields, char separator) : separator_(separator), copied_(copied) {
     for (R_xlen_t k = 0; k < table.size(); ++k) {
       SEXP values = table[k];
       Column column;
       column.type = TYPEOF(values);
-      if (column.type != STRSXP) column.values = address_of(values);
+      if (fields[k] > 0) column.field = static_cast<std::size_t>(fields[k]);
+      else if (column.type != STRSXP) column.values = address_of(values);
       else column.reader = new_text_reader(values), column.texts.resize(text_batch);
       columns_.push_back(std::move(column));
+    }
+    // Fields that stand side by side in both files are copied together.
+    for (std::size_t k = 0; k < columns_.size(); ++k) {
+      std::size_t last = k;
+      while (columns_[k].field && last + 1 < columns_.size() && columns_[last + 1].field == columns_[last].field + 1) ++last;
+      columns_[k].last = last;
     }
   }
 
@@ -120,8 +148,21 @@ class CsvWriter {
     return std::all_of(columns_.begin(), columns_.end(), [](const Column& column) { return !column.reader || column.reader->is_for_threads(); });
   }
 
+  // A lot of rows.
   void write(R_xlen_t first, R_xlen_t last, std::string* to) {
-    for (; first < last; first += text_batch) write_batch(first, std::min(text_batch, last - first), to);
+    Buffer<char> bytes(0);
+    std::unique_ptr<WrittenRecords> records;
+    if (copied_ && first < last) {
+      const std::size_t lot = static_cast<std::size_t>(first / written_together);
+      const double from = copied_->places.at(lot), end = copied_->places.at(lot + 1);
+      const std::size_t size = static_cast<std::size_t>(end - from);
+      bytes = Buffer<char>(size);
+      copied_->input->read(static_cast<std::uint64_t>(from), size, bytes.data());
+      records = std::make_unique<WrittenRecords>(bytes.data(), bytes.data() + size, separator_, copied_->fields);
+      to->reserve(size + size / 4);
+    }
+    for (; first < last; first += text_batch) write_batch(first, std::min(text_batch, last - first), records.get(), to);
+    if (records && !records->at_end()) throw OtherFile();
   }
 
  private:
@@ -130,15 +171,20 @@ class CsvWriter {
     const void* values = nullptr;
     std::unique_ptr<TextReader> reader;
     std::vector<TextBytes> texts;
+    std::size_t field = 0, last = 0;
   };
 
-  void write_batch(R_xlen_t first, R_xlen_t count, std::string* to) {
+  void write_batch(R_xlen_t first, R_xlen_t count, WrittenRecords* records, std::string* to) {
     for (Column& column : columns_)
       if (column.reader) column.reader->read(first, count, column.texts.data());
     for (R_xlen_t row = 0; row < count; ++row) {
+      if (records) records->next();
       for (std::size_t k = 0; k < columns_.size(); ++k) {
         if (k) to->push_back(separator_);
-        write_value(columns_[k], first, row, to);
+        const Column& column = columns_[k];
+        if (column.field) records->copy(column.field - 1, columns_[column.last].field - 1, to);
+        else write_value(column, first, row, to);
+        k = column.last;
       }
       to->push_back('\n');
     }
@@ -158,7 +204,18 @@ class CsvWriter {
   }
 
   const char separator_;
+  const Copied* const copied_;
   std::vector<Column> columns_;
+};
+
+// Where the next lot begins in the file.
+class LotPlaces {
+ public:
+  void add(std::size_t bytes) { places_.push_back(places_.empty() ? static_cast<double>(bytes) : places_.back() + static_cast<double>(bytes)); }
+  Rcpp::NumericVector places() const { return Rcpp::wrap(places_); }
+
+ private:
+  std::vector<double> places_;
 };
 
 }  // namespace
@@ -252,13 +309,21 @@ Rcpp::List csv_read_cpp(SEXP opened, Rcpp::List wanted, int threads) {
                             Rcpp::Named("misfits") = misfits);
 }
 
-// Texts must be UTF-8. Gives an empty text, or what the system said.
+// Texts must be UTF-8. A column is a vector, or with a number in `fields`, from 1, that field of the file that `copied` tells of, which
+// has the same rows: its path, the places of its lots, and how many fields a record has. Gives what the system said as `problem`, an
+// empty text if nothing, and where the lots of rows begin as `places`.
 // [[Rcpp::export]]
-std::string csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::string path, std::string separator, int threads) {
+Rcpp::List csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::string path, std::string separator, Rcpp::IntegerVector fields,
+                         Rcpp::List copied, int threads) {
+  LotPlaces places;
+  const auto finished = [&](const std::string& problem) {
+    return Rcpp::List::create(Rcpp::Named("problem") = problem, Rcpp::Named("places") = places.places());
+  };
   std::unique_ptr<std::FILE, int (*)(std::FILE*)> file(std::fopen(path.c_str(), "wb"), std::fclose);
-  if (!file) return std::strerror(errno);
+  if (!file) return finished(std::strerror(errno));
   const auto put = [&](std::string& text) {
     const bool written = std::fwrite(text.data(), 1, text.size(), file.get()) == text.size();
+    if (!text.empty()) places.add(text.size());
     text.clear();
     return written;
   };
@@ -268,23 +333,31 @@ std::string csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, doubl
     write_field(std::string_view(names[k]), separator[0], &header);
   }
   header.push_back('\n');
-  if (!put(header)) return std::strerror(errno);
-  const R_xlen_t all = static_cast<R_xlen_t>(rows), piece_rows = 1 << 13;
-  Workers workers = thread_count(all * std::max<R_xlen_t>(columns.size(), 1), threads);
-  std::vector<CsvWriter> writers;
-  for (int k = 0; k < std::max<int>(workers, 1); ++k) writers.emplace_back(columns, separator[0]);
-  if (!writers[0].is_for_threads()) workers.threads = 1;
-  // Pieces are written by the threads to memory, and one after the other to the file.
-  std::vector<std::string> texts(static_cast<std::size_t>(4 * std::max<int>(workers, 1)));
-  for (R_xlen_t first = 0; first < all; first += piece_rows * static_cast<R_xlen_t>(texts.size())) {
-    run_pieces(texts.size(), workers, [&](int worker, std::size_t k) {
-      const R_xlen_t from = first + piece_rows * static_cast<R_xlen_t>(k);
-      writers[static_cast<std::size_t>(worker)].write(from, std::max(from, std::min(from + piece_rows, all)), &texts[k]);
-    });
-    for (std::string& text : texts)
-      if (!put(text)) return std::strerror(errno);
-    Rcpp::checkUserInterrupt();
+  if (!put(header)) return finished(std::strerror(errno));
+  try {
+    const std::unique_ptr<Copied> from = copied_from(copied);
+    const R_xlen_t all = static_cast<R_xlen_t>(rows);
+    Workers workers = thread_count(all * std::max<R_xlen_t>(columns.size(), 1), threads);
+    std::vector<CsvWriter> writers;
+    for (int k = 0; k < std::max<int>(workers, 1); ++k) writers.emplace_back(columns, from.get(), fields, separator[0]);
+    if (!writers[0].is_for_threads()) workers.threads = 1;
+    // Lots are written by the threads to memory, and one after the other to the file.
+    std::vector<std::string> texts(static_cast<std::size_t>(4 * std::max<int>(workers, 1)));
+    for (R_xlen_t first = 0; first < all; first += written_together * static_cast<R_xlen_t>(texts.size())) {
+      run_pieces(texts.size(), workers, [&](int worker, std::size_t k) {
+        const R_xlen_t begin = first + written_together * static_cast<R_xlen_t>(k);
+        writers[static_cast<std::size_t>(worker)].write(begin, std::max(begin, std::min(begin + written_together, all)), &texts[k]);
+      });
+      for (std::string& text : texts)
+        if (!put(text)) return finished(std::strerror(errno));
+      Rcpp::checkUserInterrupt();
+    }
+  } catch (const OtherFile& error) {
+    return finished(error.what());
+  } catch (const InputError& error) {
+    return finished(error.what());
+  } catch (const std::out_of_range&) {
+    return finished(OtherFile().what());
   }
-  if (std::fflush(file.get()) != 0) return std::strerror(errno);
-  return "";
+  return finished(std::fflush(file.get()) != 0 ? std::strerror(errno) : "");
 }

@@ -126,7 +126,8 @@ KeptFile::KeptFile(const std::string& path) : input_(open_file(path)) {
   std::string start(start_size, '\0');
   input_->read(0, start.size(), &start[0]);
   if (std::memcmp(start.data(), mark, sizeof(mark)) != 0) throw DamagedFile("another form");
-  Taker about(start.substr(sizeof(mark)));
+  const std::string numbers = start.substr(sizeof(mark));
+  Taker about(numbers);
   const std::uint64_t size = about.take<std::uint64_t>(), sum = about.take<std::uint64_t>();
   if (size > all - start_size) throw DamagedFile("short head");
   std::string bytes(static_cast<std::size_t>(size), '\0');

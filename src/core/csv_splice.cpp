@@ -1,0 +1,50 @@
+#include "fast.h"
+
+#include "csv_splice.h"
+
+#include <cstdint>
+#include <cstring>
+
+namespace rowanroot {
+namespace {
+
+// The first byte from `at` on that is one of these two, or `end`. Eight bytes are looked at together.
+const char* find_either(const char* at, const char* end, char one, char other) {
+  constexpr std::uint64_t ones = 0x0101010101010101ull, highs = 0x8080808080808080ull;
+  const std::uint64_t first = ones * static_cast<unsigned char>(one), second = ones * static_cast<unsigned char>(other);
+  for (; end - at >= 8; at += 8) {
+    std::uint64_t bytes;
+    std::memcpy(&bytes, at, 8);
+    const std::uint64_t is_first = bytes ^ first, is_second = bytes ^ second;
+    const std::uint64_t found = ((is_first - ones) & ~is_first & highs) | ((is_second - ones) & ~is_second & highs);
+    if (!found) continue;
+    for (int k = 0; k < 8; ++k)
+      if (at[k] == one || at[k] == other) return at + k;
+  }
+  while (at != end && *at != one && *at != other) ++at;
+  return at;
+}
+
+}  // namespace
+
+void WrittenRecords::next() {
+  const std::size_t fields = starts_.size() - 1;
+  for (std::size_t k = 0; k < fields; ++k) {
+    starts_[k] = at_;
+    if (at_ != end_ && *at_ == '"') {
+      for (++at_;; at_ += 2) {
+        at_ = static_cast<const char*>(std::memchr(at_, '"', static_cast<std::size_t>(end_ - at_)));
+        if (!at_ || at_ + 1 == end_) throw OtherFile();
+        if (at_[1] != '"') break;
+      }
+      ++at_;
+    } else {
+      at_ = find_either(at_, end_, separator_, '\n');
+    }
+    if (at_ == end_ || *at_ != (k + 1 < fields ? separator_ : '\n')) throw OtherFile();
+    ++at_;
+  }
+  starts_[fields] = at_;
+}
+
+}  // namespace rowanroot

@@ -1,0 +1,36 @@
+#pragma once
+// Records of a CSV file that was written by csv_write.h, cut up so that fields can be copied as they stand.
+
+#include <cstddef>
+#include <stdexcept>
+#include <string>
+#include <vector>
+
+namespace rowanroot {
+
+struct OtherFile : std::runtime_error {
+  OtherFile() : std::runtime_error("the file is another one than was written") {}
+};
+
+class WrittenRecords {
+ public:
+  // Whole records of so many fields each.
+  WrittenRecords(const char* first, const char* end, char separator, std::size_t fields)
+      : at_(first), end_(end), separator_(separator), starts_(fields + 1) {}
+
+  // Goes to the next record; throws OtherFile if there is none of that form.
+  void next();
+
+  // The bytes of these fields, both included, of the record, and of what separates them.
+  void copy(std::size_t first, std::size_t last, std::string* to) const { to->append(starts_[first], starts_[last + 1] - 1); }
+
+  bool at_end() const { return at_ == end_; }
+
+ private:
+  const char* at_;
+  const char* const end_;
+  const char separator_;
+  std::vector<const char*> starts_;  // of the fields, and of the next record
+};
+
+}  // namespace rowanroot
