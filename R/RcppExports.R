@@ -25,8 +25,12 @@ date_part_cpp <- function(values, part, units_per_day) {
     .Call(`_rowanroot_date_part_cpp`, values, part, units_per_day)
 }
 
-flush_file_cpp <- function(path) {
-    invisible(.Call(`_rowanroot_flush_file_cpp`, path))
+begin_flush_cpp <- function(path) {
+    .Call(`_rowanroot_begin_flush_cpp`, path)
+}
+
+end_flush_cpp <- function(flush) {
+    .Call(`_rowanroot_end_flush_cpp`, flush)
 }
 
 file_states_cpp <- function(paths) {

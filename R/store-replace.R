@@ -1,14 +1,16 @@
 # Writing a file so that whoever looks sees the old one or the new one, whole.
 
-# `write` gets the path of a file beside `path`; once it has written it, the file is flushed, and handed to
+# `write` gets the path of a file beside `path`; once it has written it, the file is flushed, and meanwhile handed to
 # `before` (which may still stop), then takes the place of `path`.
 replace_file <- function(path, write, before = function(file) NULL) {
   remove_unfinished(path)
   unfinished <- paste0(unfinished_start(path), Sys.getpid(), ".unfinished")
   on.exit(unlink(unfinished))
   write(unfinished)
-  tryCatch(flush_file_cpp(unfinished), error = function(e) stop_because(c("Can't write {.file {path}}.", "x" = "The system said: {conditionMessage(e)}."), "cannot_write"))
+  flush <- begin_flush_cpp(unfinished)
   before(unfinished)
+  problem <- end_flush_cpp(flush)
+  if (nzchar(problem)) stop_because(c("Can't write {.file {path}}.", "x" = "The system said: {problem}."), "cannot_write")
   if (!file.rename(unfinished, path)) stop_because("Can't put {.file {path}} in its place.", "cannot_write")
 }
 

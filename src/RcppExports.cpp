@@ -91,14 +91,26 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// flush_file_cpp
-void flush_file_cpp(std::string path);
-RcppExport SEXP _rowanroot_flush_file_cpp(SEXP pathSEXP) {
+// begin_flush_cpp
+SEXP begin_flush_cpp(std::string path);
+RcppExport SEXP _rowanroot_begin_flush_cpp(SEXP pathSEXP) {
 BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
-    flush_file_cpp(path);
-    return R_NilValue;
+    rcpp_result_gen = Rcpp::wrap(begin_flush_cpp(path));
+    return rcpp_result_gen;
+END_RCPP
+}
+// end_flush_cpp
+std::string end_flush_cpp(SEXP flush);
+RcppExport SEXP _rowanroot_end_flush_cpp(SEXP flushSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type flush(flushSEXP);
+    rcpp_result_gen = Rcpp::wrap(end_flush_cpp(flush));
+    return rcpp_result_gen;
 END_RCPP
 }
 // file_states_cpp
@@ -773,7 +785,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_csv_read_cpp", (DL_FUNC) &_rowanroot_csv_read_cpp, 3},
     {"_rowanroot_csv_write_cpp", (DL_FUNC) &_rowanroot_csv_write_cpp, 8},
     {"_rowanroot_date_part_cpp", (DL_FUNC) &_rowanroot_date_part_cpp, 3},
-    {"_rowanroot_flush_file_cpp", (DL_FUNC) &_rowanroot_flush_file_cpp, 1},
+    {"_rowanroot_begin_flush_cpp", (DL_FUNC) &_rowanroot_begin_flush_cpp, 1},
+    {"_rowanroot_end_flush_cpp", (DL_FUNC) &_rowanroot_end_flush_cpp, 1},
     {"_rowanroot_file_states_cpp", (DL_FUNC) &_rowanroot_file_states_cpp, 1},
     {"_rowanroot_keep_where_cpp", (DL_FUNC) &_rowanroot_keep_where_cpp, 4},
     {"_rowanroot_group_rows_cpp", (DL_FUNC) &_rowanroot_group_rows_cpp, 3},

@@ -1,9 +1,12 @@
 // CSV files as R vectors, and back.
 
+#include <fcntl.h>
+
 #include <algorithm>
 #include <cerrno>
 #include <cstdio>
 #include <cstring>
+#include <future>
 #include <memory>
 #include <vector>
 
@@ -12,7 +15,6 @@
 #include "csv_splice.h"
 #include "csv_write.h"
 #include "late_texts.h"
-#include "memory.h"
 #include "names.h"
 
 namespace {
@@ -142,6 +144,10 @@ class CsvWriter {
       while (columns_[k].field && last + 1 < columns_.size() && columns_[last + 1].field == columns_[last].field + 1) ++last;
       columns_[k].last = last;
     }
+    for (std::size_t k = 0; k < columns_.size(); k = columns_[k].last + 1) {
+      const std::size_t behind = columns_[columns_[k].last].field + 1;
+      if (columns_[k].field) cut_ = std::max({cut_, columns_[k].field, copied && behind <= copied->fields ? behind : 0});
+    }
   }
 
   bool is_for_threads() const {
@@ -150,15 +156,14 @@ class CsvWriter {
 
   // A lot of rows.
   void write(R_xlen_t first, R_xlen_t last, std::string* to) {
-    Buffer<char> bytes(0);
     std::unique_ptr<WrittenRecords> records;
     if (copied_ && first < last) {
       const std::size_t lot = static_cast<std::size_t>(first / written_together);
       const double from = copied_->places.at(lot), end = copied_->places.at(lot + 1);
       const std::size_t size = static_cast<std::size_t>(end - from);
-      bytes = Buffer<char>(size);
-      copied_->input->read(static_cast<std::uint64_t>(from), size, bytes.data());
-      records = std::make_unique<WrittenRecords>(bytes.data(), bytes.data() + size, separator_, copied_->fields);
+      if (bytes_.size() < size) bytes_.resize(size);
+      copied_->input->read(static_cast<std::uint64_t>(from), size, &bytes_[0]);
+      records = std::make_unique<WrittenRecords>(bytes_.data(), bytes_.data() + size, separator_, copied_->fields, cut_);
       to->reserve(size + size / 4);
     }
     for (; first < last; first += text_batch) write_batch(first, std::min(text_batch, last - first), records.get(), to);
@@ -205,8 +210,19 @@ class CsvWriter {
 
   const char separator_;
   const Copied* const copied_;
+  std::string bytes_;
+  std::size_t cut_ = 0;
   std::vector<Column> columns_;
 };
+
+// Makes the system write to the disk what it has of the file already: what is left to flush at the end is little.
+void begin_to_flush(std::FILE* file) {
+#ifdef __linux__
+  ::sync_file_range(::fileno(file), 0, 0, SYNC_FILE_RANGE_WRITE);
+#else
+  static_cast<void>(file);
+#endif
+}
 
 // Where the next lot begins in the file.
 class LotPlaces {
@@ -341,17 +357,28 @@ Rcpp::List csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double
     std::vector<CsvWriter> writers;
     for (int k = 0; k < std::max<int>(workers, 1); ++k) writers.emplace_back(columns, from.get(), fields, separator[0]);
     if (!writers[0].is_for_threads()) workers.threads = 1;
-    // Lots are written by the threads to memory, and one after the other to the file.
-    std::vector<std::string> texts(static_cast<std::size_t>(4 * std::max<int>(workers, 1)));
+    // Lots are written by the threads to memory, and one after the other to the file, while the next ones are written to memory.
+    std::vector<std::string> texts(static_cast<std::size_t>(4 * std::max<int>(workers, 1))), before(texts.size());
+    std::future<std::string> writing;
+    const auto put_all = [&] {
+      for (std::string& text : before)
+        if (!put(text)) return std::string(std::strerror(errno));
+      begin_to_flush(file.get());
+      return std::string();
+    };
     for (R_xlen_t first = 0; first < all; first += written_together * static_cast<R_xlen_t>(texts.size())) {
       run_pieces(texts.size(), workers, [&](int worker, std::size_t k) {
         const R_xlen_t begin = first + written_together * static_cast<R_xlen_t>(k);
         writers[static_cast<std::size_t>(worker)].write(begin, std::max(begin, std::min(begin + written_together, all)), &texts[k]);
       });
-      for (std::string& text : texts)
-        if (!put(text)) return finished(std::strerror(errno));
+      const std::string problem = writing.valid() ? writing.get() : "";
+      if (!problem.empty()) return finished(problem);
+      texts.swap(before);
+      writing = std::async(std::launch::async, put_all);
       Rcpp::checkUserInterrupt();
     }
+    const std::string problem = writing.valid() ? writing.get() : "";
+    if (!problem.empty()) return finished(problem);
   } catch (const OtherFile& error) {
     return finished(error.what());
   } catch (const InputError& error) {

@@ -8,18 +8,32 @@
 
 #include <cerrno>
 #include <cstring>
+#include <future>
 #include <string>
 
-// Makes the system write the file to the disk.
-// [[Rcpp::export]]
-void flush_file_cpp(std::string path) {
+namespace {
+
+// Makes the system write the file to the disk. Gives what it said if it can't, or an empty text.
+std::string flush(const std::string& path) {
   const int file = ::open(path.c_str(), O_RDONLY);
-  if (file < 0) Rcpp::stop("it can't be opened: %s", std::strerror(errno));
+  if (file < 0) return std::strerror(errno);
   const bool flushed = ::fsync(file) == 0;
   const std::string reason = std::strerror(errno);
   ::close(file);
-  if (!flushed) Rcpp::stop("it can't be flushed: %s", reason);
+  return flushed ? "" : reason;
 }
+
+using Flush = std::future<std::string>;
+
+}  // namespace
+
+// Begins to write the file to the disk, while R does other things.
+// [[Rcpp::export]]
+SEXP begin_flush_cpp(std::string path) { return Rcpp::XPtr<Flush>(new Flush(std::async(std::launch::async, flush, path)), true); }
+
+// Waits until it is done. Gives what the system said if it can't, or an empty text.
+// [[Rcpp::export]]
+std::string end_flush_cpp(SEXP flush) { return Rcpp::XPtr<Flush>(flush)->get(); }
 
 // For each file a text that is another one whenever the file is written to or replaced: its size, its number in the file system, and
 // when it and what the system says of it were changed, in nanoseconds. Missing where there is no file.

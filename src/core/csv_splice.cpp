@@ -2,6 +2,7 @@
 
 #include "csv_splice.h"
 
+#include <algorithm>
 #include <cstdint>
 #include <cstring>
 
@@ -18,8 +19,12 @@ const char* find_either(const char* at, const char* end, char one, char other) {
     const std::uint64_t is_first = bytes ^ first, is_second = bytes ^ second;
     const std::uint64_t found = ((is_first - ones) & ~is_first & highs) | ((is_second - ones) & ~is_second & highs);
     if (!found) continue;
-    for (int k = 0; k < 8; ++k)
-      if (at[k] == one || at[k] == other) return at + k;
+#if __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__
+    // The lowest mark is right; those above it need not be.
+    return at + __builtin_ctzll(found) / 8;
+#else
+    break;
+#endif
   }
   while (at != end && *at != one && *at != other) ++at;
   return at;
@@ -27,9 +32,14 @@ const char* find_either(const char* at, const char* end, char one, char other) {
 
 }  // namespace
 
+// Where nothing is quoted, a record ends with its line.
+WrittenRecords::WrittenRecords(const char* first, const char* end, char separator, std::size_t fields, std::size_t cut)
+    : at_(first), end_(end), separator_(separator),
+      looked_for_(std::memchr(first, '"', static_cast<std::size_t>(end - first)) ? fields : std::max<std::size_t>(std::min(cut, fields), 1) - 1), starts_(fields + 1) {}
+
 void WrittenRecords::next() {
   const std::size_t fields = starts_.size() - 1;
-  for (std::size_t k = 0; k < fields; ++k) {
+  for (std::size_t k = 0; k < looked_for_; ++k) {
     starts_[k] = at_;
     if (at_ != end_ && *at_ == '"') {
       for (++at_;; at_ += 2) {
@@ -43,6 +53,12 @@ void WrittenRecords::next() {
     }
     if (at_ == end_ || *at_ != (k + 1 < fields ? separator_ : '\n')) throw OtherFile();
     ++at_;
+  }
+  if (looked_for_ < fields) {
+    starts_[looked_for_] = at_;
+    const void* const line_end = std::memchr(at_, '\n', static_cast<std::size_t>(end_ - at_));
+    if (!line_end) throw OtherFile();
+    at_ = static_cast<const char*>(line_end) + 1;
   }
   starts_[fields] = at_;
 }
