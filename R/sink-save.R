@@ -124,7 +124,8 @@ make_output <- function(x, path, now, found, force, call) {
   if (file.access(dirname(path), 2) != 0) stop_because("Can't write to the folder {.file {dirname(path)}}.", "cannot_write", call)
   # What is wrong with the table is told before a file is begun.
   older <- older_output(path, now, found, live(x)$columns)
-  data <- if (is.null(older)) table_data(x, call) else table_columns(x, setdiff(older$columns, older$same), call)
+  calculate <- function() if (is.null(older)) table_data(x, call) else table_columns(x, setdiff(older$columns, older$same), call)
+  data <- withCallingHandlers(calculate(), warning = function(w) now$warned <<- TRUE)
   places <- NULL
   write <- function(file) {
     if (!is.null(older)) places <<- write_csv_again(data, older, file, call, now$guarded)

@@ -123,9 +123,9 @@ class Parts {
     run_pieces(files_.size(), workers_, [&](int, std::size_t k) {
       const KeptHead& head = files_[k].head();
       T* const first = to + first_rows_[k];
-      const bool is_same = (head.type == KeptType::real) == std::is_same<T, double>::value;
-      if (is_same) return read_into(files_[k], 0, first, number(head.rows));
-      if (std::is_same<T, std::int32_t>::value || head.type == KeptType::coded_text || head.type == KeptType::text) throw DamagedFile("another type");
+      const bool is_wide = head.type == KeptType::real, wants_wide = std::is_same<T, double>::value;
+      if (head.type >= KeptType::coded_text || (is_wide && !wants_wide)) throw DamagedFile("another type");
+      if (is_wide == wants_wide) return read_into(files_[k], 0, first, number(head.rows));
       std::vector<std::int32_t> narrow(number(head.rows));
       read_into(files_[k], 0, narrow.data(), narrow.size());
       for (std::size_t i = 0; i < narrow.size(); ++i) first[i] = narrow[i] == missing_integer ? static_cast<T>(missing_real()) : static_cast<T>(narrow[i]);
