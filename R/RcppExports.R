@@ -5,20 +5,24 @@ csv_header_cpp <- function(path, format) {
     .Call(`_rowanroot_csv_header_cpp`, path, format)
 }
 
-csv_open_cpp <- function(paths, format, threads) {
-    .Call(`_rowanroot_csv_open_cpp`, paths, format, threads)
+csv_open_cpp <- function(paths, format, piece_bytes, threads) {
+    .Call(`_rowanroot_csv_open_cpp`, paths, format, piece_bytes, threads)
 }
 
 csv_guess_cpp <- function(files, columns) {
     .Call(`_rowanroot_csv_guess_cpp`, files, columns)
 }
 
-csv_read_cpp <- function(opened, wanted, threads) {
-    .Call(`_rowanroot_csv_read_cpp`, opened, wanted, threads)
+csv_lots_cpp <- function(opened, bytes) {
+    .Call(`_rowanroot_csv_lots_cpp`, opened, bytes)
 }
 
-csv_write_cpp <- function(columns, names, rows, path, separator, fields, copied, threads) {
-    .Call(`_rowanroot_csv_write_cpp`, columns, names, rows, path, separator, fields, copied, threads)
+csv_read_cpp <- function(opened, wanted, lot, threads) {
+    .Call(`_rowanroot_csv_read_cpp`, opened, wanted, lot, threads)
+}
+
+csv_write_cpp <- function(columns, names, rows, path, separator, fields, copied, append, threads) {
+    .Call(`_rowanroot_csv_write_cpp`, columns, names, rows, path, separator, fields, copied, append, threads)
 }
 
 date_part_cpp <- function(values, part, units_per_day) {
@@ -31,6 +35,10 @@ begin_flush_cpp <- function(path) {
 
 end_flush_cpp <- function(flush) {
     .Call(`_rowanroot_end_flush_cpp`, flush)
+}
+
+available_memory_cpp <- function() {
+    .Call(`_rowanroot_available_memory_cpp`)
 }
 
 file_states_cpp <- function(paths) {
@@ -153,12 +161,16 @@ compact_codes_cpp <- function(column, descending, most) {
     .Call(`_rowanroot_compact_codes_cpp`, column, descending, most)
 }
 
-running_cpp <- function(what, missing, column, order, steps, of_row, groups, threads) {
-    .Call(`_rowanroot_running_cpp`, what, missing, column, order, steps, of_row, groups, threads)
+new_running_memory_cpp <- function() {
+    .Call(`_rowanroot_new_running_memory_cpp`)
 }
 
-running_integers_cpp <- function(what, missing, column, order, steps, of_row, groups, threads) {
-    .Call(`_rowanroot_running_integers_cpp`, what, missing, column, order, steps, of_row, groups, threads)
+running_cpp <- function(what, missing, column, order, steps, of_row, groups, memory, threads) {
+    .Call(`_rowanroot_running_cpp`, what, missing, column, order, steps, of_row, groups, memory, threads)
+}
+
+running_integers_cpp <- function(what, missing, column, order, steps, of_row, groups, memory, threads) {
+    .Call(`_rowanroot_running_integers_cpp`, what, missing, column, order, steps, of_row, groups, memory, threads)
 }
 
 moving_cpp <- function(what, window, complete, column, order, of_row, groups) {
@@ -177,8 +189,8 @@ run_program_cpp <- function(nodes, values, pending, counting, rows, threads, blo
     .Call(`_rowanroot_run_program_cpp`, nodes, values, pending, counting, rows, threads, block_rows)
 }
 
-run_recurrence_cpp <- function(node, start, values, rows, order, of_row, groups) {
-    .Call(`_rowanroot_run_recurrence_cpp`, node, start, values, rows, order, of_row, groups)
+run_recurrence_cpp <- function(node, start, group_starts, values, rows, order, of_row, groups) {
+    .Call(`_rowanroot_run_recurrence_cpp`, node, start, group_starts, values, rows, order, of_row, groups)
 }
 
 count_parts_cpp <- function(texts, at) {

@@ -8,6 +8,7 @@ run_groups <- function(run, within = NULL) {
   if (is.null(run$groups[[key]])) {
     calculate(run, ids)
     groups <- group_rows_cpp(lapply(run$values[ids], group_values, run = run), run$rows, getOption("rowanroot.threads", 0L))
+    if (!is.null(run$lots)) groups <- groups_of_all_lots(groups, run$values[ids], key, run$lots)
     run$groups[[key]] <- c(groups, list(key = key))
   }
   run$groups[[key]]

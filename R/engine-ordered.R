@@ -9,6 +9,7 @@ type_ordered <- function(node, run) {
   if (is.null(run$aggregates[[key]])) {
     calculate(run, id)
     place <- list(rows = run$rows, order = order, of_row = groups$of_row, groups = length(groups$sizes))
+    if (!is.null(run$lots)) place <- with_earlier_lots(place, node, key, run)
     about <- list(name = node$entry$name, label = label_of(node$argument), formula = run$formula, call = run$call)
     run$aggregates[[key]] <- new_slot(run, node$entry$calculate(run$values[[id]], node$options, place, about))
   }
@@ -111,10 +112,10 @@ calculate_running <- function(what, x, options, place, about) {
   check_numbers(x, about, days_too = what %in% c("least", "greatest"))
   if (is.double(x) || what %in% c("mean", "product")) {
     bare <- if (is.object(x)) as.vector(unclass(x)) else x
-    values <- running_cpp(what, options$missing, bare, running_order(place), place$order$steps, place$of_row, place$groups, threads)
+    values <- running_cpp(what, options$missing, bare, running_order(place), place$order$steps, place$of_row, place$groups, place$memory, threads)
     return(if (is.object(x)) with_class_of(values, x) else values)
   }
-  result <- running_integers_cpp(what, options$missing, x, running_order(place), place$order$steps, place$of_row, place$groups, threads)
+  result <- running_integers_cpp(what, options$missing, x, running_order(place), place$order$steps, place$of_row, place$groups, place$memory, threads)
   if (result$overflow > 0) {
     warn_because(c("Whole numbers became too large in {.code {about$formula}}: the total is missing from row {result$overflow} on.",
                    "i" = "Add up doubles instead, as in {.code {about$name}(as.numeric({about$label}))}."), "overflow", about$call)
@@ -124,24 +125,27 @@ calculate_running <- function(what, x, options, place, about) {
 
 calculate_moving <- function(what, x, options, place, about) {
   check_numbers(x, about, days_too = what %in% c("least", "greatest"))
-  if (options$complete && options$rows > place$rows && place$rows > 0) {
+  if (options$complete && options$rows > place$rows && place$rows > 0 && is.null(place$memory)) {
     stop_because(c("The window is longer than the table.",
                    "x" = "{.arg rows} is {options$rows}, and the table has {counted_rows(place$rows)}, in {.code {about$formula}}.",
                    "i" = "For windows of the rows that there are, write {.code complete = FALSE}."), "bad_argument", about$call)
   }
-  window <- min(options$rows, max(place$rows, 1))
-  values <- moving_cpp(what, window, options$complete, as.numeric(unclass(x)), order_rows(place$order), place$of_row, place$groups)
+  values <- after_earlier_rows(as.numeric(unclass(x)), place, options$rows - 1, function(x, place) {
+    moving_cpp(what, if (is.null(place$memory)) min(options$rows, max(place$rows, 1)) else options$rows, options$complete, x, order_rows(place$order), place$of_row, place$groups)
+  })
   if (is.object(x)) return(with_class_of(values, x))
   if (!is.double(x) && what %in% c("least", "greatest")) as.integer(values) else values
 }
 
 calculate_neighbour <- function(direction, x, options, place, about) {
-  rows <- neighbours_cpp(place$rows, direction * options$by, order_rows(place$order), place$of_row, place$groups)
-  values <- values_in_rows(x, rows)
-  if (is_missing_literal(options$default)) return(values)
-  check_default(x, options$default, about)
-  values[is.na(rows)] <- options$default
-  values
+  after_earlier_rows(x, place, options$by, function(x, place) {
+    rows <- neighbours_cpp(place$rows, direction * options$by, order_rows(place$order), place$of_row, place$groups)
+    values <- values_in_rows(x, rows)
+    if (is_missing_literal(options$default)) return(values)
+    check_default(x, options$default, about)
+    values[is.na(rows)] <- options$default
+    values
+  })
 }
 
 check_default <- function(x, default, about) {

@@ -13,7 +13,10 @@ type_running <- function(node, run) {
   type <- typed$type
   typed <- settle(typed, run)
   if (!has_above(typed)) return(typed)
-  result <- run_recurrence_cpp(typed, as.vector(node$start, vector_mode(type)), run$values, run$rows, order, groups$of_row, length(groups$sizes))
+  start <- as.vector(node$start, vector_mode(type))
+  starts <- if (!is.null(run$lots)) starts_of_groups(run$lots, node, start, groups)
+  result <- run_recurrence_cpp(typed, start, starts, run$values, run$rows, order, groups$of_row, length(groups$sizes))
+  if (!is.null(run$lots)) keep_last_results(run$lots, node, result$values, starts, groups)
   if (result$overflow_rows > 0) {
     warn_because(c("Whole numbers became too large in {.code {run$formula}}: row {result$overflow_first} first.",
                    "i" = "Start with a double, as in {.code start = 0} for {.code start = 0L}."), "overflow", run$call)

@@ -99,7 +99,7 @@ row_counts <- function(run, name) {
   if (is.null(run$row_counts[[name]])) {
     order <- if (name == ".row") order_rows(run_order(run))
     run$row_counts[[name]] <- new_slot(run, if (name == ".rows") spread_groups_cpp(groups$sizes, groups$of_row)
-                                            else if (is.null(groups) && is.null(order)) seq_len(run$rows)
+                                            else if (is.null(groups) && is.null(order)) seq_len(run$rows) + rows_before(run)
                                             else number_in_group_cpp(run$rows, order, groups$of_row, length(groups$sizes)))
   }
   run$row_counts[[name]]

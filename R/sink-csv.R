@@ -16,10 +16,16 @@ write_csv_again <- function(data, older, path, call, guard) {
   if (!nzchar(written$problem)) written$places
 }
 
-write_csv <- function(data, names, path, call, guard, fields, copied) {
+# Rows behind those that are in the file.
+append_to_csv <- function(data, path, call, guard) {
+  written <- write_csv(data, names(data), path, call, guard, integer(length(data)), list(), append = TRUE)
+  if (nzchar(written$problem)) stop_because(c("Can't write {.file {path}}.", "x" = "The system said: {written$problem}."), "cannot_write", call)
+}
+
+write_csv <- function(data, names, path, call, guard, fields, copied, append = FALSE) {
   if (guard) data <- safe_for_sheets(data)
   columns <- Map(function(name, field) if (!field) csv_column(data[[name]], name, call), names, fields)
-  csv_write_cpp(unname(columns), in_utf8(names), nrow(data), path.expand(path), ",", as.integer(fields), copied, getOption("rowanroot.threads", 0L))
+  csv_write_cpp(unname(columns), in_utf8(names), nrow(data), path.expand(path), ",", as.integer(fields), copied, append, getOption("rowanroot.threads", 0L))
 }
 
 # A column as a plain vector that the core can write.
@@ -31,7 +37,8 @@ csv_column <- function(column, name, call) {
   if (is.object(column) && is.atomic(column) && !inherits(column, "difftime")) return(writable_texts(as.character(column), name, call))
   if (is.numeric(column) || is.logical(column)) return(as.vector(unclass(column)))
   stop_because(c("A CSV file can't hold the column {.code {name}}: it is {what_is(column)}.",
-                 "i" = "Remove it with {.code {name} <- NULL}, or turn it into text."), "cannot_write", call, column = name)
+                 "i" = if (inherits(column, "difftime")) "Make it a number of days, hours or minutes: {.code time_between(from, to, \"days\")}."
+                       else "Remove it with {.code {name} <- NULL}, or turn it into text."), "cannot_write", call, column = name)
 }
 
 # Of few different texts these are looked at, and strings that are yet to be made need not be.
@@ -53,9 +60,11 @@ shown_once <- function(column, show) {
   coded_texts_cpp(match(unclass(column), unclass(different)), show(different))
 }
 
-# The moment in UTC, to the microsecond if it has a fraction of a second.
+# Moments in UTC, those with a fraction of a second to the microsecond.
 iso_time <- function(time) {
-  seconds <- unclass(as.POSIXct(time))
-  format <- if (any(seconds != floor(seconds), na.rm = TRUE)) "%Y-%m-%dT%H:%M:%OS6Z" else "%Y-%m-%dT%H:%M:%SZ"
-  format(as.POSIXct(time), format, tz = "UTC")
+  time <- as.POSIXct(time)
+  text <- format(time, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
+  broken <- which(unclass(time) != floor(unclass(time)))
+  if (length(broken)) text[broken] <- format(time[broken], "%Y-%m-%dT%H:%M:%OS6Z", tz = "UTC")
+  text
 }

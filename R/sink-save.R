@@ -123,6 +123,7 @@ make_output <- function(x, path, now, found, force, call) {
   if (!dir.exists(dirname(path))) dir.create(dirname(path), recursive = TRUE, showWarnings = FALSE)
   if (file.access(dirname(path), 2) != 0) stop_because("Can't write to the folder {.file {dirname(path)}}.", "cannot_write", call)
   # What is wrong with the table is told before a file is begun.
+  if (needs_lots(x, path, call)) return(make_in_lots(x, path, now, found, force, call))
   older <- older_output(path, now, found, live(x)$columns)
   calculate <- function() if (is.null(older)) table_data(x, call) else table_columns(x, setdiff(older$columns, older$same), call)
   data <- withCallingHandlers(calculate(), warning = function(w) now$warned <<- TRUE)
@@ -132,17 +133,32 @@ make_output <- function(x, path, now, found, force, call) {
     if (is.null(places)) places <<- output_formats[[path_ending(path)]]$write(if (is.null(older)) data else table_data(x, call), file, now$guarded, call)
   }
   replace_file(path, write, before = function(file) {
-    now$written <- rlang::hash_file(file)
-    if (path_ending(path) == "csv") keep_places(places, now$written)
-    if (found$state == "foreign" && !force && !identical(now$written, rlang::hash_file(path))) stop_foreign(path, found$why, call)
-    now$made_at <- format(Sys.time(), "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
-    now$rows <- nrow(data)
-    now$columns <- as.list(live(x)$columns)
-    keep_before(path)
-    keep_hashes()
-    add_record(now)
+    written <- record_output(now, file, path, nrow(data), live(x)$columns, found, force, call)
+    if (path_ending(path) == "csv") keep_places(places, written)
   })
   nrow(data)
+}
+
+make_in_lots <- function(x, path, now, found, force, call) {
+  parts <- source_parts(live(x)$source, call)
+  rows <- 0
+  replace_file(path, function(file) rows <<- write_in_lots(x, parts, file, now$guarded, call), before = function(file) {
+    record_output(now, file, path, rows, live(x)$columns, found, force, call)
+  })
+  rows
+}
+
+# Puts down how the file that is about to take its place was made. Gives its hash.
+record_output <- function(now, file, path, rows, columns, found, force, call) {
+  now$written <- rlang::hash_file(file)
+  if (found$state == "foreign" && !force && !identical(now$written, rlang::hash_file(path))) stop_foreign(path, found$why, call)
+  now$made_at <- format(Sys.time(), "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
+  now$rows <- rows
+  now$columns <- as.list(columns)
+  keep_before(path)
+  keep_hashes()
+  add_record(now)
+  now$written
 }
 
 stop_foreign <- function(path, why, call) {

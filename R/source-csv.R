@@ -90,11 +90,16 @@ read_csv_parts <- function(source, files, columns, call) {
 }
 
 read_csv_files <- function(paths, names, options, columns, call) {
-  threads <- getOption("rowanroot.threads", 0L)
-  opened <- csv_open_cpp(path.expand(paths), csv_format(options), threads)
+  opened <- open_csv_files(paths, names, options, call)
+  c(read_columns(opened, columns, options$types, names, call, getOption("rowanroot.threads", 0L)), opened[c("rows", "names")])
+}
+
+# Several threads read pieces of so many bytes.
+open_csv_files <- function(paths, names, options, call, piece_bytes = 2^22) {
+  opened <- csv_open_cpp(path.expand(paths), csv_format(options), piece_bytes, getOption("rowanroot.threads", 0L))
   if (!is.null(opened$problem)) stop_csv_problem(opened$problem, names[opened$problem$file], call)
   check_one_shape(opened$names, names, call)
-  c(read_columns(opened, columns, options$types, names, call, threads), opened[c("rows", "names")])
+  opened
 }
 
 # A column has the type that was asked for, or else that all of its values, in all files, can be read as: those that turn out not to
@@ -111,7 +116,7 @@ read_columns <- function(opened, names, types, files, call, threads) {
   at <- seq_along(names)
   while (length(at)) {
     for (k in at) wanted[[k]]$type <- if (type[k] %in% c("text", "category")) (if (few[k]) "coded_text" else "text") else type[k]
-    found <- csv_read_cpp(opened$files, wanted[at], threads)
+    found <- csv_read_cpp(opened$files, wanted[at], list(), threads)
     if (!is.null(found$problem)) stop_csv_problem(found$problem, files[found$problem$file], call)
     again <- integer()
     for (n in seq_along(at)) {

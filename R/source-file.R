@@ -28,10 +28,13 @@ source_parts.file_source <- function(source, call) {
 
 #' @export
 source_read.file_source <- function(source, columns, call) {
-  of_files <- setdiff(columns, source$options$file_column)
-  # The number of rows is that of any column.
-  if (!is.null(columns) && !length(of_files)) of_files <- utils::head(setdiff(source_columns(source, call), columns), 1)
-  read_files(source, source_files(source, call), of_files, call)
+  read_files(source, source_files(source, call), if (!is.null(columns)) columns_in_files(source, columns, call), call)
+}
+
+# One at least: the number of rows is that of any column.
+columns_in_files <- function(source, columns, call) {
+  in_files <- setdiff(columns, source$options$file_column)
+  if (length(in_files)) in_files else utils::head(setdiff(source_columns(source, call), columns), 1)
 }
 
 # Files that have the same state as when they were hashed are not hashed again.

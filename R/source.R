@@ -11,6 +11,10 @@ source_columns <- function(source, call) UseMethod("source_columns")
 # All rows of these columns, at least, as a data frame.
 source_read <- function(source, columns, call) UseMethod("source_read")
 
+# Reads the rows in lots of about so many bytes: calls begin(lots), with their number, and work(data) for each; and all that again if the
+# types turn out to be others.
+each_lot <- function(source, columns, bytes, begin, work, call) UseMethod("each_lot")
+
 # How the source is called in print.
 source_title <- function(source) UseMethod("source_title")
 

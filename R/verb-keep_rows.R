@@ -92,6 +92,7 @@ true_or_false <- function(step, data, call) {
   run$within <- unlist(run$columns[step$within])
   run$within_names <- step$within
   run$calibration <- step$calibration
+  run$lots <- step$lots
   start_line(run, step$typed$condition)
   condition <- type_condition(list(condition = step$node, shown = step$typed$condition), run, as_row_condition = TRUE)
   values <- node_values(list(condition), run)[[1]]

@@ -23,15 +23,16 @@ BEGIN_RCPP
 END_RCPP
 }
 // csv_open_cpp
-Rcpp::List csv_open_cpp(std::vector<std::string> paths, Rcpp::List format, int threads);
-RcppExport SEXP _rowanroot_csv_open_cpp(SEXP pathsSEXP, SEXP formatSEXP, SEXP threadsSEXP) {
+Rcpp::List csv_open_cpp(std::vector<std::string> paths, Rcpp::List format, double piece_bytes, int threads);
+RcppExport SEXP _rowanroot_csv_open_cpp(SEXP pathsSEXP, SEXP formatSEXP, SEXP piece_bytesSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< std::vector<std::string> >::type paths(pathsSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type format(formatSEXP);
+    Rcpp::traits::input_parameter< double >::type piece_bytes(piece_bytesSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(csv_open_cpp(paths, format, threads));
+    rcpp_result_gen = Rcpp::wrap(csv_open_cpp(paths, format, piece_bytes, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -47,22 +48,35 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// csv_lots_cpp
+Rcpp::DataFrame csv_lots_cpp(SEXP opened, double bytes);
+RcppExport SEXP _rowanroot_csv_lots_cpp(SEXP openedSEXP, SEXP bytesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type opened(openedSEXP);
+    Rcpp::traits::input_parameter< double >::type bytes(bytesSEXP);
+    rcpp_result_gen = Rcpp::wrap(csv_lots_cpp(opened, bytes));
+    return rcpp_result_gen;
+END_RCPP
+}
 // csv_read_cpp
-Rcpp::List csv_read_cpp(SEXP opened, Rcpp::List wanted, int threads);
-RcppExport SEXP _rowanroot_csv_read_cpp(SEXP openedSEXP, SEXP wantedSEXP, SEXP threadsSEXP) {
+Rcpp::List csv_read_cpp(SEXP opened, Rcpp::List wanted, Rcpp::List lot, int threads);
+RcppExport SEXP _rowanroot_csv_read_cpp(SEXP openedSEXP, SEXP wantedSEXP, SEXP lotSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type opened(openedSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type wanted(wantedSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type lot(lotSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(csv_read_cpp(opened, wanted, threads));
+    rcpp_result_gen = Rcpp::wrap(csv_read_cpp(opened, wanted, lot, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 // csv_write_cpp
-Rcpp::List csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::string path, std::string separator, Rcpp::IntegerVector fields, Rcpp::List copied, int threads);
-RcppExport SEXP _rowanroot_csv_write_cpp(SEXP columnsSEXP, SEXP namesSEXP, SEXP rowsSEXP, SEXP pathSEXP, SEXP separatorSEXP, SEXP fieldsSEXP, SEXP copiedSEXP, SEXP threadsSEXP) {
+Rcpp::List csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::string path, std::string separator, Rcpp::IntegerVector fields, Rcpp::List copied, bool append, int threads);
+RcppExport SEXP _rowanroot_csv_write_cpp(SEXP columnsSEXP, SEXP namesSEXP, SEXP rowsSEXP, SEXP pathSEXP, SEXP separatorSEXP, SEXP fieldsSEXP, SEXP copiedSEXP, SEXP appendSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -73,8 +87,9 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< std::string >::type separator(separatorSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type fields(fieldsSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type copied(copiedSEXP);
+    Rcpp::traits::input_parameter< bool >::type append(appendSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(csv_write_cpp(columns, names, rows, path, separator, fields, copied, threads));
+    rcpp_result_gen = Rcpp::wrap(csv_write_cpp(columns, names, rows, path, separator, fields, copied, append, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -110,6 +125,16 @@ BEGIN_RCPP
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type flush(flushSEXP);
     rcpp_result_gen = Rcpp::wrap(end_flush_cpp(flush));
+    return rcpp_result_gen;
+END_RCPP
+}
+// available_memory_cpp
+double available_memory_cpp();
+RcppExport SEXP _rowanroot_available_memory_cpp() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    rcpp_result_gen = Rcpp::wrap(available_memory_cpp());
     return rcpp_result_gen;
 END_RCPP
 }
@@ -511,9 +536,19 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// new_running_memory_cpp
+SEXP new_running_memory_cpp();
+RcppExport SEXP _rowanroot_new_running_memory_cpp() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    rcpp_result_gen = Rcpp::wrap(new_running_memory_cpp());
+    return rcpp_result_gen;
+END_RCPP
+}
 // running_cpp
-SEXP running_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP steps, SEXP of_row, int groups, int threads);
-RcppExport SEXP _rowanroot_running_cpp(SEXP whatSEXP, SEXP missingSEXP, SEXP columnSEXP, SEXP orderSEXP, SEXP stepsSEXP, SEXP of_rowSEXP, SEXP groupsSEXP, SEXP threadsSEXP) {
+SEXP running_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP steps, SEXP of_row, int groups, SEXP memory, int threads);
+RcppExport SEXP _rowanroot_running_cpp(SEXP whatSEXP, SEXP missingSEXP, SEXP columnSEXP, SEXP orderSEXP, SEXP stepsSEXP, SEXP of_rowSEXP, SEXP groupsSEXP, SEXP memorySEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -524,14 +559,15 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< SEXP >::type steps(stepsSEXP);
     Rcpp::traits::input_parameter< SEXP >::type of_row(of_rowSEXP);
     Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type memory(memorySEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(running_cpp(what, missing, column, order, steps, of_row, groups, threads));
+    rcpp_result_gen = Rcpp::wrap(running_cpp(what, missing, column, order, steps, of_row, groups, memory, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 // running_integers_cpp
-Rcpp::List running_integers_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP steps, SEXP of_row, int groups, int threads);
-RcppExport SEXP _rowanroot_running_integers_cpp(SEXP whatSEXP, SEXP missingSEXP, SEXP columnSEXP, SEXP orderSEXP, SEXP stepsSEXP, SEXP of_rowSEXP, SEXP groupsSEXP, SEXP threadsSEXP) {
+Rcpp::List running_integers_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP steps, SEXP of_row, int groups, SEXP memory, int threads);
+RcppExport SEXP _rowanroot_running_integers_cpp(SEXP whatSEXP, SEXP missingSEXP, SEXP columnSEXP, SEXP orderSEXP, SEXP stepsSEXP, SEXP of_rowSEXP, SEXP groupsSEXP, SEXP memorySEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -542,8 +578,9 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< SEXP >::type steps(stepsSEXP);
     Rcpp::traits::input_parameter< SEXP >::type of_row(of_rowSEXP);
     Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type memory(memorySEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(running_integers_cpp(what, missing, column, order, steps, of_row, groups, threads));
+    rcpp_result_gen = Rcpp::wrap(running_integers_cpp(what, missing, column, order, steps, of_row, groups, memory, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -611,19 +648,20 @@ BEGIN_RCPP
 END_RCPP
 }
 // run_recurrence_cpp
-Rcpp::List run_recurrence_cpp(SEXP node, SEXP start, Rcpp::List values, double rows, SEXP order, SEXP of_row, int groups);
-RcppExport SEXP _rowanroot_run_recurrence_cpp(SEXP nodeSEXP, SEXP startSEXP, SEXP valuesSEXP, SEXP rowsSEXP, SEXP orderSEXP, SEXP of_rowSEXP, SEXP groupsSEXP) {
+Rcpp::List run_recurrence_cpp(SEXP node, SEXP start, SEXP group_starts, Rcpp::List values, double rows, SEXP order, SEXP of_row, int groups);
+RcppExport SEXP _rowanroot_run_recurrence_cpp(SEXP nodeSEXP, SEXP startSEXP, SEXP group_startsSEXP, SEXP valuesSEXP, SEXP rowsSEXP, SEXP orderSEXP, SEXP of_rowSEXP, SEXP groupsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type node(nodeSEXP);
     Rcpp::traits::input_parameter< SEXP >::type start(startSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type group_starts(group_startsSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type values(valuesSEXP);
     Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
     Rcpp::traits::input_parameter< SEXP >::type order(orderSEXP);
     Rcpp::traits::input_parameter< SEXP >::type of_row(of_rowSEXP);
     Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
-    rcpp_result_gen = Rcpp::wrap(run_recurrence_cpp(node, start, values, rows, order, of_row, groups));
+    rcpp_result_gen = Rcpp::wrap(run_recurrence_cpp(node, start, group_starts, values, rows, order, of_row, groups));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -780,13 +818,15 @@ END_RCPP
 
 static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_csv_header_cpp", (DL_FUNC) &_rowanroot_csv_header_cpp, 2},
-    {"_rowanroot_csv_open_cpp", (DL_FUNC) &_rowanroot_csv_open_cpp, 3},
+    {"_rowanroot_csv_open_cpp", (DL_FUNC) &_rowanroot_csv_open_cpp, 4},
     {"_rowanroot_csv_guess_cpp", (DL_FUNC) &_rowanroot_csv_guess_cpp, 2},
-    {"_rowanroot_csv_read_cpp", (DL_FUNC) &_rowanroot_csv_read_cpp, 3},
-    {"_rowanroot_csv_write_cpp", (DL_FUNC) &_rowanroot_csv_write_cpp, 8},
+    {"_rowanroot_csv_lots_cpp", (DL_FUNC) &_rowanroot_csv_lots_cpp, 2},
+    {"_rowanroot_csv_read_cpp", (DL_FUNC) &_rowanroot_csv_read_cpp, 4},
+    {"_rowanroot_csv_write_cpp", (DL_FUNC) &_rowanroot_csv_write_cpp, 9},
     {"_rowanroot_date_part_cpp", (DL_FUNC) &_rowanroot_date_part_cpp, 3},
     {"_rowanroot_begin_flush_cpp", (DL_FUNC) &_rowanroot_begin_flush_cpp, 1},
     {"_rowanroot_end_flush_cpp", (DL_FUNC) &_rowanroot_end_flush_cpp, 1},
+    {"_rowanroot_available_memory_cpp", (DL_FUNC) &_rowanroot_available_memory_cpp, 0},
     {"_rowanroot_file_states_cpp", (DL_FUNC) &_rowanroot_file_states_cpp, 1},
     {"_rowanroot_keep_where_cpp", (DL_FUNC) &_rowanroot_keep_where_cpp, 4},
     {"_rowanroot_group_rows_cpp", (DL_FUNC) &_rowanroot_group_rows_cpp, 3},
@@ -817,13 +857,14 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_values_at_cpp", (DL_FUNC) &_rowanroot_values_at_cpp, 3},
     {"_rowanroot_ranks_cpp", (DL_FUNC) &_rowanroot_ranks_cpp, 7},
     {"_rowanroot_compact_codes_cpp", (DL_FUNC) &_rowanroot_compact_codes_cpp, 3},
-    {"_rowanroot_running_cpp", (DL_FUNC) &_rowanroot_running_cpp, 8},
-    {"_rowanroot_running_integers_cpp", (DL_FUNC) &_rowanroot_running_integers_cpp, 8},
+    {"_rowanroot_new_running_memory_cpp", (DL_FUNC) &_rowanroot_new_running_memory_cpp, 0},
+    {"_rowanroot_running_cpp", (DL_FUNC) &_rowanroot_running_cpp, 9},
+    {"_rowanroot_running_integers_cpp", (DL_FUNC) &_rowanroot_running_integers_cpp, 9},
     {"_rowanroot_moving_cpp", (DL_FUNC) &_rowanroot_moving_cpp, 7},
     {"_rowanroot_neighbours_cpp", (DL_FUNC) &_rowanroot_neighbours_cpp, 5},
     {"_rowanroot_number_in_group_cpp", (DL_FUNC) &_rowanroot_number_in_group_cpp, 4},
     {"_rowanroot_run_program_cpp", (DL_FUNC) &_rowanroot_run_program_cpp, 7},
-    {"_rowanroot_run_recurrence_cpp", (DL_FUNC) &_rowanroot_run_recurrence_cpp, 7},
+    {"_rowanroot_run_recurrence_cpp", (DL_FUNC) &_rowanroot_run_recurrence_cpp, 8},
     {"_rowanroot_count_parts_cpp", (DL_FUNC) &_rowanroot_count_parts_cpp, 2},
     {"_rowanroot_split_texts_cpp", (DL_FUNC) &_rowanroot_split_texts_cpp, 4},
     {"_rowanroot_are_utf8_cpp", (DL_FUNC) &_rowanroot_are_utf8_cpp, 1},

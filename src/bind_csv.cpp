@@ -250,7 +250,7 @@ Rcpp::List csv_header_cpp(std::string path, Rcpp::List format) {
 
 // The files with their names of columns and how many rows they have.
 // [[Rcpp::export]]
-Rcpp::List csv_open_cpp(std::vector<std::string> paths, Rcpp::List format, int threads) {
+Rcpp::List csv_open_cpp(std::vector<std::string> paths, Rcpp::List format, double piece_bytes, int threads) {
   CsvPointer files(new CsvFiles, true);
   Rcpp::List names(paths.size());
   Rcpp::NumericVector rows(paths.size());
@@ -258,7 +258,7 @@ Rcpp::List csv_open_cpp(std::vector<std::string> paths, Rcpp::List format, int t
     try {
       const auto input = open_file(paths[f]);
       const R_xlen_t likely_rows = static_cast<R_xlen_t>(input->size() / 16);
-      files->push_back(std::make_shared<CsvFile>(input, format_of(format), thread_count(likely_rows, threads)));
+      files->push_back(std::make_shared<CsvFile>(input, format_of(format), thread_count(likely_rows, threads), static_cast<std::size_t>(piece_bytes)));
     } catch (const CsvError& error) {
       return with_problem(error, f + 1);
     } catch (const InputError& error) {
@@ -283,12 +283,29 @@ Rcpp::List csv_guess_cpp(SEXP files, Rcpp::List columns) {
   return Rcpp::List::create(Rcpp::Named("kinds") = kinds, Rcpp::Named("few") = few);
 }
 
-// The columns, each with what became of it.
+// Lots to read one after the other, of about so many bytes each: the numbers of the first and the last piece, the file, from 1, and the rows.
 // [[Rcpp::export]]
-Rcpp::List csv_read_cpp(SEXP opened, Rcpp::List wanted, int threads) {
+Rcpp::DataFrame csv_lots_cpp(SEXP opened, double bytes) {
+  const auto lots = csv_lots(*CsvPointer(opened), static_cast<std::uint64_t>(bytes));
+  const auto number = [&](auto of_lot) {
+    Rcpp::NumericVector numbers(lots.size());
+    for (std::size_t k = 0; k < lots.size(); ++k) numbers[static_cast<R_xlen_t>(k)] = static_cast<double>(of_lot(lots[k]));
+    return numbers;
+  };
+  return Rcpp::DataFrame::create(Rcpp::Named("first") = number([](const CsvLotOfFile& one) { return one.lot.first; }),
+                                 Rcpp::Named("last") = number([](const CsvLotOfFile& one) { return one.lot.last; }),
+                                 Rcpp::Named("file") = number([](const CsvLotOfFile& one) { return one.file + 1; }),
+                                 Rcpp::Named("rows") = number([](const CsvLotOfFile& one) { return one.rows; }));
+}
+
+// The columns, each with what became of it: of all rows, or of a lot, which is a row of csv_lots_cpp().
+// [[Rcpp::export]]
+Rcpp::List csv_read_cpp(SEXP opened, Rcpp::List wanted, Rcpp::List lot, int threads) {
   const CsvFiles& files = *CsvPointer(opened);
   std::vector<CsvColumn> columns = columns_of(wanted);
-  const R_xlen_t rows = rows_of(files), count = wanted.size();
+  CsvLot pieces;
+  if (lot.size()) pieces = {static_cast<std::size_t>(Rcpp::as<double>(lot["first"])), static_cast<std::size_t>(Rcpp::as<double>(lot["last"]))};
+  const R_xlen_t rows = lot.size() ? static_cast<R_xlen_t>(Rcpp::as<double>(lot["rows"])) : rows_of(files), count = wanted.size();
   Rcpp::List values(count), sizes(count), misfits(count), file_kinds(count);
   Rcpp::IntegerVector kinds(count);
   for (R_xlen_t k = 0; k < count; ++k) {
@@ -301,7 +318,7 @@ Rcpp::List csv_read_cpp(SEXP opened, Rcpp::List wanted, int threads) {
   }
   CsvContent content;
   try {
-    content = read_csv(files, columns, thread_count(rows * std::max<R_xlen_t>(count, 1), threads));
+    content = read_csv(files, columns, thread_count(rows * std::max<R_xlen_t>(count, 1), threads), pieces);
   } catch (const CsvError& error) {
     const std::size_t space = error.kind.find(' ');
     return with_problem(CsvError(error.kind.substr(space + 1), error.line, error.found, error.expected, error.value), std::stoul(error.kind));
@@ -327,15 +344,15 @@ Rcpp::List csv_read_cpp(SEXP opened, Rcpp::List wanted, int threads) {
 
 // Texts must be UTF-8. A column is a vector, or with a number in `fields`, from 1, that field of the file that `copied` tells of, which
 // has the same rows: its path, the places of its lots, and how many fields a record has. Gives what the system said as `problem`, an
-// empty text if nothing, and where the lots of rows begin as `places`.
+// empty text if nothing, and where the lots of rows begin as `places`. What is appended has no header.
 // [[Rcpp::export]]
 Rcpp::List csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::string path, std::string separator, Rcpp::IntegerVector fields,
-                         Rcpp::List copied, int threads) {
+                         Rcpp::List copied, bool append, int threads) {
   LotPlaces places;
   const auto finished = [&](const std::string& problem) {
     return Rcpp::List::create(Rcpp::Named("problem") = problem, Rcpp::Named("places") = places.places());
   };
-  std::unique_ptr<std::FILE, int (*)(std::FILE*)> file(std::fopen(path.c_str(), "wb"), std::fclose);
+  std::unique_ptr<std::FILE, int (*)(std::FILE*)> file(std::fopen(path.c_str(), append ? "ab" : "wb"), std::fclose);
   if (!file) return finished(std::strerror(errno));
   const auto put = [&](std::string& text) {
     const bool written = std::fwrite(text.data(), 1, text.size(), file.get()) == text.size();
@@ -349,7 +366,7 @@ Rcpp::List csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double
     write_field(std::string_view(names[k]), separator[0], &header);
   }
   header.push_back('\n');
-  if (!put(header)) return finished(std::strerror(errno));
+  if (!append && !put(header)) return finished(std::strerror(errno));
   try {
     const std::unique_ptr<Copied> from = copied_from(copied);
     const R_xlen_t all = static_cast<R_xlen_t>(rows);

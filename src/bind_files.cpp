@@ -3,11 +3,14 @@
 #include <Rcpp.h>
 
 #include <fcntl.h>
+#include <sys/resource.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <cerrno>
 #include <cstring>
+#include <fstream>
 #include <future>
 #include <string>
 
@@ -34,6 +37,20 @@ SEXP begin_flush_cpp(std::string path) { return Rcpp::XPtr<Flush>(new Flush(std:
 // Waits until it is done. Gives what the system said if it can't, or an empty text.
 // [[Rcpp::export]]
 std::string end_flush_cpp(SEXP flush) { return Rcpp::XPtr<Flush>(flush)->get(); }
+
+// How many bytes of memory the process can still have: as many as the system has, or its limits allow. Infinite where that is not known.
+// [[Rcpp::export]]
+double available_memory_cpp() {
+  double available = R_PosInf;
+  std::ifstream of_system("/proc/meminfo");
+  for (std::string line; std::getline(of_system, line);)
+    if (line.compare(0, 13, "MemAvailable:") == 0) available = 1024 * std::stod(line.substr(13));
+  struct rlimit limit;
+  double pages = 0;
+  if (::getrlimit(RLIMIT_AS, &limit) == 0 && limit.rlim_cur != RLIM_INFINITY && std::ifstream("/proc/self/statm") >> pages)
+    available = std::min(available, std::max(0.0, static_cast<double>(limit.rlim_cur) - pages * static_cast<double>(::sysconf(_SC_PAGESIZE))));
+  return available;
+}
 
 // For each file a text that is another one whenever the file is written to or replaced: its size, its number in the file system, and
 // when it and what the system says of it were changed, in nanoseconds. Missing where there is no file.

@@ -142,23 +142,32 @@ SEXP compact_codes_cpp(SEXP column, bool descending, double most) {
   return Rcpp::List::create(Rcpp::Named("of_row") = static_cast<SEXP>(codes), Rcpp::Named("count") = static_cast<double>(count));
 }
 
-// Doubles. `steps` are compact codes instead of an order, or NULL.
+// What a running word keeps from one lot of rows to the next.
 // [[Rcpp::export]]
-SEXP running_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP steps, SEXP of_row, int groups, int threads) {
+SEXP new_running_memory_cpp() { return Rcpp::XPtr<RunningMemory>(new RunningMemory, true); }
+
+static RunningMemory& memory_of(SEXP memory, RunningMemory& own) { return memory == R_NilValue ? own : *Rcpp::XPtr<RunningMemory>(memory); }
+
+// Doubles. `steps` are compact codes instead of an order, or NULL; so may the memory be.
+// [[Rcpp::export]]
+SEXP running_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP steps, SEXP of_row, int groups, SEXP memory, int threads) {
+  RunningMemory own;
   Rcpp::Shield<SEXP> result(new_vector(REALSXP, Rf_xlength(column)));
   running(running_of_name(what), at_missing_of_name(missing), type_of_vector(column), address_of(column),
-          stepped_sequence(Rf_xlength(column), order, steps, of_row, groups, threads), REAL(result));
+          stepped_sequence(Rf_xlength(column), order, steps, of_row, groups, threads), memory_of(memory, own), REAL(result));
   return result;
 }
 
 // Integers, and the first row (from 1) whose total did not fit, or 0.
 // [[Rcpp::export]]
-Rcpp::List running_integers_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP steps, SEXP of_row, int groups, int threads) {
+Rcpp::List running_integers_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP steps, SEXP of_row, int groups, SEXP memory,
+                                int threads) {
+  RunningMemory own;
   const R_xlen_t rows = Rf_xlength(column);
   Rcpp::Shield<SEXP> result(new_vector(INTSXP, rows));
   const std::size_t overflow =
       running_integers(running_of_name(what), at_missing_of_name(missing), static_cast<const std::int32_t*>(address_of(column)),
-                       stepped_sequence(rows, order, steps, of_row, groups, threads), INTEGER(result));
+                       stepped_sequence(rows, order, steps, of_row, groups, threads), memory_of(memory, own), INTEGER(result));
   const bool fits = overflow == static_cast<std::size_t>(rows);
   return Rcpp::List::create(Rcpp::Named("values") = static_cast<SEXP>(result), Rcpp::Named("overflow") = fits ? 0.0 : overflow + 1.0);
 }

@@ -202,7 +202,7 @@ Rcpp::List run_program_cpp(Rcpp::List nodes, Rcpp::List values, Rcpp::List pendi
 // A recurrence: `node` gives for each row what `start`, one value, gives for the row before a group's first. `order` has
 // the rows from 0 or is NULL, `of_row` their groups or NULL.
 // [[Rcpp::export]]
-Rcpp::List run_recurrence_cpp(SEXP node, SEXP start, Rcpp::List values, double rows, SEXP order, SEXP of_row, int groups) {
+Rcpp::List run_recurrence_cpp(SEXP node, SEXP start, SEXP group_starts, Rcpp::List values, double rows, SEXP order, SEXP of_row, int groups) {
   const Rcpp::List pending(values.size());
   Compiler compiler(values, pending, Rcpp::LogicalVector());
   const Rcpp::RObject first = TYPEOF(start) == STRSXP ? with_comparable_texts(start) : Rcpp::RObject(start);
@@ -216,7 +216,8 @@ Rcpp::List run_recurrence_cpp(SEXP node, SEXP start, Rcpp::List values, double r
   const Sequence sequence = sequence_of(rows, order, of_row, groups);
   Rcpp::Shield<SEXP> result(new_vector(vector_of_type(compiler.program.output_type(0)), static_cast<R_xlen_t>(rows)));
   const Overflow overflow =
-      run_recurrence(compiler.program, above, constant_of(first), addresses, sequence, NA_STRING, writable_address(result));
+      run_recurrence(compiler.program, above, constant_of(first), group_starts == R_NilValue ? nullptr : address_of(group_starts), addresses, sequence, NA_STRING,
+                     writable_address(result));
   return Rcpp::List::create(Rcpp::Named("values") = static_cast<SEXP>(result), Rcpp::Named("overflow_rows") = static_cast<double>(overflow.rows),
                             Rcpp::Named("overflow_first") = overflow.first_row + 1.0);
 }

@@ -280,6 +280,16 @@ std::vector<Place> all_places(const std::vector<std::shared_ptr<CsvFile>>& files
   return places;
 }
 
+std::vector<Place> places_of(const std::vector<std::shared_ptr<CsvFile>>& files, CsvLot lot) {
+  const std::vector<Place> all = all_places(files);
+  const std::size_t last = std::min(lot.last, all.size());
+  if (lot.first >= last) return {};
+  std::vector<Place> places(all.begin() + static_cast<std::ptrdiff_t>(lot.first), all.begin() + static_cast<std::ptrdiff_t>(last));
+  const std::size_t before = places.front().row;
+  for (Place& place : places) place.row -= before;
+  return places;
+}
+
 CsvError in_file(const CsvError& error, std::size_t file, std::size_t line) {
   return CsvError(std::to_string(file + 1) + " " + error.kind, error.line + line, error.found, error.expected, error.value);
 }
@@ -310,8 +320,25 @@ void join_codes(const std::vector<Place>& places, const std::vector<std::vector<
 
 }  // namespace
 
-CsvContent read_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const std::vector<CsvColumn>& columns, Workers threads) {
+std::vector<CsvLotOfFile> csv_lots(const std::vector<std::shared_ptr<CsvFile>>& files, std::uint64_t bytes) {
+  std::vector<CsvLotOfFile> lots;
   const std::vector<Place> places = all_places(files);
+  std::uint64_t size = 0;
+  for (std::size_t p = 0; p < places.size(); ++p) {
+    const std::uint64_t more = places[p].piece.next - places[p].piece.first;
+    if (lots.empty() || lots.back().file != places[p].file || size + more > bytes) {
+      lots.push_back({{p, p}, places[p].file, 0});
+      size = 0;
+    }
+    size += more;
+    lots.back().lot.last = p + 1;
+    lots.back().rows += places[p].piece.rows;
+  }
+  return lots;
+}
+
+CsvContent read_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const std::vector<CsvColumn>& columns, Workers threads, CsvLot lot) {
+  const std::vector<Place> places = places_of(files, lot);
   std::vector<std::vector<Part>> parts(places.size());
   std::atomic<std::size_t> failed(places.size());
   std::vector<std::unique_ptr<CsvError>> errors(places.size());

@@ -51,8 +51,21 @@ struct CsvContent {
   std::vector<std::vector<CsvPage>> pages;  // of each column that is text
 };
 
-// Throws CsvError, with the number of the file before its kind, as in "2 too_few_fields".
-CsvContent read_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const std::vector<CsvColumn>& columns, Workers threads);
+// Pieces of all files, one after the other, from the first to the last, which is not included.
+struct CsvLot {
+  std::size_t first = 0, last = static_cast<std::size_t>(-1);
+};
+
+// Lots of whole pieces, each of one file and of about so many bytes at most, with the file and the rows of each.
+struct CsvLotOfFile {
+  CsvLot lot;
+  std::size_t file, rows;
+};
+std::vector<CsvLotOfFile> csv_lots(const std::vector<std::shared_ptr<CsvFile>>& files, std::uint64_t bytes);
+
+// Throws CsvError, with the number of the file before its kind, as in "2 too_few_fields". Values of a lot go where those of the first row
+// of all would.
+CsvContent read_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const std::vector<CsvColumn>& columns, Workers threads, CsvLot lot = {});
 
 // What the values of each column could be, and whether few are different, to judge by some of the rows.
 struct CsvGuess {

@@ -31,23 +31,23 @@ inline double apply(double above, double value) {
 }
 
 template <Link::Kind first, Link::Kind second>
-void run_links(const Link* links, double start, const Sequence& sequence, double* result) {
+void run_links(const Link* links, const std::vector<double>& starts, const Sequence& sequence, double* result) {
   const double *a = links[0].values, *b = links[1].values;
   const std::size_t a_stride = links[0].stride, b_stride = links[1].stride;
   const auto next = [=](double above, std::size_t row) {
     return apply<second>(apply<first>(above, a[row * a_stride]), second == Link::none ? 0 : b[row * b_stride]);
   };
   if (!sequence.order && !sequence.group_of_row) {
-    double above = start;
+    double above = starts[0];
     sequence.each_place([&](std::size_t row) { result[row] = above = next(above, row); });
     return;
   }
-  std::vector<double> above(sequence.groups, start);
+  std::vector<double> above = starts;
   sequence.each([&](std::size_t row, std::size_t group) { result[row] = above[group] = next(above[group], row); });
 }
 
 template <Link::Kind first>
-void run_second(const Link* links, double start, const Sequence& sequence, double* result) {
+void run_second(const Link* links, const std::vector<double>& start, const Sequence& sequence, double* result) {
   switch (links[1].kind) {
     case Link::none: return run_links<first, Link::none>(links, start, sequence, result);
     case Link::add: return run_links<first, Link::add>(links, start, sequence, result);
@@ -59,7 +59,7 @@ void run_second(const Link* links, double start, const Sequence& sequence, doubl
   }
 }
 
-void run_chain(const Link* links, double start, const Sequence& sequence, double* result) {
+void run_chain(const Link* links, const std::vector<double>& start, const Sequence& sequence, double* result) {
   switch (links[0].kind) {
     case Link::add: return run_second<Link::add>(links, start, sequence, result);
     case Link::subtract: return run_second<Link::subtract>(links, start, sequence, result);
@@ -114,10 +114,17 @@ class Recurrence {
     return dependent == program_.outputs_[0];
   }
 
-  Overflow run(const Sequence& sequence, void* result) {
+  // What each group begins with.
+  std::vector<std::uint64_t> starts(std::size_t groups, const void* of_groups) const {
+    std::vector<std::uint64_t> starts(groups, start_);
+    const std::size_t size = width(program_.output_type(0));
+    for (std::size_t g = 0; of_groups && g < groups; ++g) std::memcpy(&starts[g], static_cast<const unsigned char*>(of_groups) + g * size, size);
+    return starts;
+  }
+
+  Overflow run(const Sequence& sequence, std::vector<std::uint64_t> above, void* result) {
     const std::size_t size = width(program_.output_type(0));
     const std::uint64_t* const output = &registers_[program_.outputs_[0]];
-    std::vector<std::uint64_t> above(sequence.groups, start_);
     Overflow overflow;
     sequence.each([&](std::size_t row, std::size_t group) {
       load(row, above[group]);
@@ -132,12 +139,6 @@ class Recurrence {
       std::memcpy(static_cast<unsigned char*>(result) + row * size, output, size);
     });
     return overflow;
-  }
-
-  double start_real() const {
-    double start;
-    std::memcpy(&start, &start_, sizeof start);
-    return start;
   }
 
  private:
@@ -169,15 +170,18 @@ class Recurrence {
   std::uint64_t start_ = 0;
 };
 
-Overflow run_recurrence(const Program& program, int above, const Constant& start, const std::vector<const void*>& inputs,
+Overflow run_recurrence(const Program& program, int above, const Constant& start, const void* group_starts, const std::vector<const void*>& inputs,
                         const Sequence& sequence, Text missing_text, void* result) {
   Recurrence recurrence(program, above, start, inputs, missing_text);
+  std::vector<std::uint64_t> starts = recurrence.starts(std::max<std::size_t>(sequence.groups, 1), group_starts);
   Link links[2];
   if (recurrence.is_chain(links)) {
-    run_chain(links, recurrence.start_real(), sequence, static_cast<double*>(result));
+    std::vector<double> reals(starts.size());
+    std::memcpy(reals.data(), starts.data(), starts.size() * sizeof(double));
+    run_chain(links, reals, sequence, static_cast<double*>(result));
     return {};
   }
-  return recurrence.run(sequence, result);
+  return recurrence.run(sequence, std::move(starts), result);
 }
 
 }  // namespace rowanroot

@@ -2,7 +2,9 @@
 // Running words: for each row, what its group's rows up to it come to. Sums and products are kept in long double,
 // as R's cumsum() does.
 
+#include <memory>
 #include <string>
+#include <vector>
 
 #include "sequence.h"
 #include "values.h"
@@ -19,12 +21,28 @@ enum class AtMissing { skip, carry, stop };
 Running running_of_name(const std::string& name);
 AtMissing at_missing_of_name(const std::string& name);
 
-// A result of doubles: any but of whole numbers' least and greatest.
-void running(Running what, AtMissing at_missing, Type type, const void* values, const Sequence& sequence, double* result);
+// What has come of each group so far, for when the rows come in several lots.
+class RunningMemory {
+ public:
+  template <class Group>
+  std::vector<Group>& groups(std::size_t count, const Group& start) {
+    if (!groups_) groups_ = std::make_shared<std::vector<Group>>();
+    std::vector<Group>& groups = *static_cast<std::vector<Group>*>(groups_.get());
+    if (groups.size() < count) groups.resize(count, start);
+    return groups;
+  }
+
+ private:
+  std::shared_ptr<void> groups_;
+};
+
+// A result of doubles: any but of whole numbers' least and greatest. The memory is of this word only.
+void running(Running what, AtMissing at_missing, Type type, const void* values, const Sequence& sequence, RunningMemory& memory, double* result);
 
 // The least or the greatest so far of integers, a total of them, or a count. Gives the first row, in order, whose
 // total did not fit, or the number of rows; from there on the group is missing.
-std::size_t running_integers(Running what, AtMissing at_missing, const std::int32_t* values, const Sequence& sequence, std::int32_t* result);
+std::size_t running_integers(Running what, AtMissing at_missing, const std::int32_t* values, const Sequence& sequence, RunningMemory& memory,
+                             std::int32_t* result);
 
 // The row that comes `by` rows before each in its group (after it if `by` is negative), or -1.
 void neighbours(const Sequence& sequence, std::int64_t by, std::int32_t* rows);

@@ -122,11 +122,12 @@ TEST("running totals along steps are those along the order that the steps give")
     sequence.threads = 3;
     sequence.order = order.data();
     sequence.step_of_row = nullptr;
-    running(Running::total, at_missing_of_name(missing), Type::real, all.real.data(), sequence, by_order.data());
+    RunningMemory first, second;
+    running(Running::total, at_missing_of_name(missing), Type::real, all.real.data(), sequence, first, by_order.data());
     sequence.order = nullptr;
     sequence.step_of_row = all.steps.data();
     sequence.steps = 12;
-    running(Running::total, at_missing_of_name(missing), Type::real, all.real.data(), sequence, by_steps.data());
+    running(Running::total, at_missing_of_name(missing), Type::real, all.real.data(), sequence, second, by_steps.data());
     CHECK(std::memcmp(by_order.data(), by_steps.data(), rows * sizeof(double)) == 0);
   }
   sequence.step_of_row = nullptr;
@@ -162,7 +163,7 @@ TEST("a recurrence gives the same as a chain and as a program") {
     int result = one.add_operation("add", {one.add_operation("multiply", {above, keep}), input});
     if (!is_chain) result = one.add_operation("copy", {result});
     one.add_output(result);
-    run_recurrence(one, above, Constant::of_real(2), {nullptr, x.data()}, sequence, nullptr, (is_chain ? chain : program).data());
+    run_recurrence(one, above, Constant::of_real(2), nullptr, {nullptr, x.data()}, sequence, nullptr, (is_chain ? chain : program).data());
   }
   CHECK(chain == program);
   CHECK(chain[0] == 2 * 0.99 + x[0]);

@@ -1,0 +1,72 @@
+# A table that is too large for the memory is read, calculated and written lot by lot, where its steps allow that.
+
+# What is read and what is calculated, and some of it twice for a while.
+memory_per_byte <- 2.5
+
+memory_allowed <- function() getOption("rowanroot.memory", available_memory_cpp())
+
+needs_lots <- function(x, path, call) {
+  source <- live(x)$source
+  if (!inherits(source, "csv_source") || path_ending(path) != "csv" || "category" %in% source$options$types) return(FALSE)
+  if (memory_per_byte * sum(file.size(source_files(source, call)$path)) <= memory_allowed()) return(FALSE)
+  all(vapply(live(x)$steps, runs_in_lots, NA))
+}
+
+# Gives the number of rows that were written.
+write_in_lots <- function(x, parts, file, guard, call) {
+  source <- live(x)$source
+  progress <- new_progress()
+  steps <- list()
+  rows <- 0
+  begin <- function(lots) {
+    rows <<- 0
+    steps <<- lapply(live(x)$steps, function(step) {
+      step$lots <- new_lots()
+      step
+    })
+    progress$begin(lots)
+  }
+  work <- function(data) {
+    data <- run_lot(steps, data, call)
+    if (rows == 0) write_csv_file(data, file, call, guard) else if (nrow(data)) append_to_csv(data, file, call, guard)
+    rows <<- rows + nrow(data)
+    progress$step()
+  }
+  with_few_warnings(each_lot(source, needed_columns(x, call), min(max(memory_allowed() / 40, 2^12), 2^26), begin, work, call))
+  check_still_same(source, parts, call)
+  rows
+}
+
+run_lot <- function(steps, data, call) {
+  before <- if (length(steps)) steps[[1]]$lots$before else 0
+  tryCatch(for (step in steps) {
+    more <- nrow(data)
+    data <- run_step(step, data, call)
+    step$lots$before <- step$lots$before + more
+  }, rowanroot_error = function(e) {
+    if (!before) stop(e)
+    rlang::abort(c(e$message, e$body, "i" = cli::format_inline("The table is read in lots: rows are counted from row {format(before + 1, big.mark = ',')} on.")),
+                 class = setdiff(class(e), c("rlang_error", "error", "condition")), call = e$call, parent = e$parent)
+  })
+  data
+}
+
+# Each kind of warning once, of the first lot that has it.
+with_few_warnings <- function(code) {
+  told <- character()
+  withCallingHandlers(code, warning = function(w) {
+    kind <- paste(class(w)[1], if (!inherits(w, "rowanroot_warning")) conditionMessage(w))
+    if (kind %in% told) tryInvokeRestart("muffleWarning")
+    told <<- c(told, kind)
+  })
+}
+
+# What is shown of long work, on a terminal.
+new_progress <- function() {
+  if (!cli::is_dynamic_tty()) return(list(begin = function(lots) NULL, step = function() NULL))
+  bar <- NULL
+  list(
+    begin = function(lots) bar <<- cli::cli_progress_bar("Reading and writing", total = lots, .auto_close = FALSE, .envir = parent.frame()),
+    step = function() cli::cli_progress_update(id = bar)
+  )
+}

@@ -1,0 +1,56 @@
+# CSV files that are read lot by lot, none of which is kept in memory. The types are those of all rows: they are guessed from some, and
+# if a later lot shows that one is another, all begins anew.
+
+#' @export
+each_lot.csv_source <- function(source, columns, bytes, begin, work, call) {
+  files <- source_files(source, call)
+  columns <- columns_in_files(source, columns, call)
+  with_readable_files(source$options, files, function(paths) {
+    opened <- open_csv_files(paths, files$name, source$options, call, min(bytes, 2^22))
+    reader <- new_lot_reader(opened, columns, source$options$types, files$name, call)
+    lots <- csv_lots_cpp(opened$files, bytes)
+    if (!nrow(lots)) lots <- data.frame(first = 0, last = 0, file = 1, rows = 0)
+    repeat {
+      begin(nrow(lots))
+      if (read_lots(reader, lots, source, files, work)) break
+    }
+  }, call)
+}
+
+new_lot_reader <- function(opened, columns, types, files, call) {
+  wanted <- lapply(columns, function(name) list(type = "text", in_file = vapply(opened$names, function(own) match(name, own), 0L)))
+  guess <- csv_guess_cpp(opened$files, wanted)
+  kinds <- matrix(guess$kinds, 1, dimnames = list(NULL, columns))
+  list2env(list(opened = opened, columns = columns, asked = types, files = files, call = call, wanted = wanted, few = guess$few,
+                kinds = kinds, types = common_types(columns, types, kinds)), parent = emptyenv())
+}
+
+# Whether all lots had values of the types that the first was read with.
+read_lots <- function(reader, lots, source, files, work) {
+  types <- reader$types
+  for (k in seq_len(nrow(lots))) {
+    values <- read_lot(reader, as.list(lots[k, ]))
+    if (!identical(reader$types, types)) return(FALSE)
+    content <- list(values = values, rows = lots$rows[k])
+    work(csv_frame(content, source, files[lots$file[k], ], reader$columns))
+  }
+  TRUE
+}
+
+read_lot <- function(reader, lot) {
+  is_text <- reader$types %in% c("text", "category")
+  for (k in seq_along(reader$columns)) reader$wanted[[k]]$type <- if (is_text[k]) (if (reader$few[k]) "coded_text" else "text") else reader$types[[k]]
+  found <- csv_read_cpp(reader$opened$files, reader$wanted, lot, getOption("rowanroot.threads", 0L))
+  if (!is.null(found$problem)) stop_csv_problem(found$problem, reader$files[found$problem$file], reader$call)
+  for (k in which(!vapply(found$misfits, is.null, NA) & reader$columns %in% names(reader$asked))) {
+    stop_csv_misfit(found$misfits[[k]], reader$columns[k], reader$types[[k]], reader$files, reader$call)
+  }
+  reader$kinds[1, ] <- bitwAnd(reader$kinds[1, ], found$kinds)
+  reader$types <- common_types(reader$columns, reader$asked, reader$kinds)
+  too_many <- is_text & vapply(found$values, is.null, NA)
+  if (any(too_many)) {
+    reader$few[too_many] <- FALSE
+    return(read_lot(reader, lot))
+  }
+  stats::setNames(Map(as_csv_type, found$values, reader$types), reader$columns)
+}
