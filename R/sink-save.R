@@ -15,7 +15,11 @@
 #' The end of the name says the format: `.csv`; `.xlsx`, by the package writexl; `.parquet`, by nanoparquet; `.jsonl`. What a format can't
 #' hold is an error before anything is written; a workbook keeps 15 digits of a number, and a warning counts those that it changes.
 #'
-#' @param path The path of the output. Its folder is made if need be.
+#' A table of a database is written in one transaction, by the driver's bulk way (COPY, for PostgreSQL): to an SQLite file by its path
+#' (`.sqlite`, `.sqlite3`, `.db`), to any other by a DBI connection. Whether it is up to date is seen by reading it back.
+#'
+#' @param path The path of the output, whose folder is made if need be; or a DBI connection.
+#' @param table The name of the table, in a database.
 #' @param force Write it even if it is up to date, or was not written by rowanroot.
 #' @param guard_formulas Put an apostrophe before texts that a spreadsheet would run as formulas, those that begin with `=`, `+`, `-` or
 #'   `@`, in CSV files and workbooks.
@@ -34,19 +38,18 @@
 #' unlink(c("yield.csv", ".rowanroot"), recursive = TRUE)
 #' setwd(old)
 #' @export
-save_table <- function(x, path, force = FALSE, guard_formulas = FALSE) {
+save_table <- function(x, path, table = NULL, force = FALSE, guard_formulas = FALSE) {
   call <- quote(save_table())
   check_table(x, call)
-  check_output_path(path, call)
-  path <- plain_path(path)
-  check_saved_once(path, call)
+  target <- output_target(path, table, call)
+  check_saved_once(target$name, call)
   check_flag(force, "force", call)
   check_flag(guard_formulas, "guard_formulas", call)
-  table <- if (is_live_table(x)) current_table(x, call) else open_frame(x)
-  check_is_no_input(table, path, call)
+  current <- if (is_live_table(x)) current_table(x, call) else open_frame(x)
+  check_is_no_input(current, target, call)
   force <- force || isTRUE(state$run$force)
-  if (identical(state$run$mode, "status")) save_output(table, path, force, guard_formulas, call)
-  else locked(save_output(table, path, force, guard_formulas, call))
+  if (identical(state$run$mode, "status")) save_output(current, target, force, guard_formulas, call)
+  else locked(save_output(current, target, force, guard_formulas, call))
   invisible(x)
 }
 
@@ -60,7 +63,8 @@ check_output_path <- function(path, call) {
   check_path(path, "path", call, several = FALSE)
   ending <- path_ending(path)
   if (ending %in% names(output_formats)) return(check_package(output_formats[[ending]]$package, output_formats[[ending]]$what, call))
-  stop_because(c("Can't tell the format of {.file {path}}.", "i" = "End its name in {.or {.code .{names(output_formats)}}}."), "unknown_format", call)
+  if (ending %in% file_kinds$sqlite$endings) return(invisible())
+  stop_because(c("Can't tell the format of {.file {path}}.", "i" = "End its name in {.or {.code .{c(names(output_formats), 'sqlite')}}}."), "unknown_format", call)
 }
 
 # The same path, however it is written: an output has one name in the journal.
@@ -90,80 +94,33 @@ check_saved_once <- function(path, call) {
                "output_saved_twice", call, output = path)
 }
 
-check_is_no_input <- function(x, path, call) {
+check_is_no_input <- function(x, target, call) {
   source <- live(x)$source
-  if (!inherits(source, "file_source")) return(invisible())
-  files <- source_files(source, call)
-  same <- normalizePath(files$path) == normalizePath(path, mustWork = FALSE)
-  if (any(same)) {
-    stop_because(c("{.file {path}} can't be both an input and an output.",
+  same <- if (inherits(source, "file_source") && !is.null(target$path)) {
+    any(normalizePath(source_files(source, call)$path) == normalizePath(target$path, mustWork = FALSE))
+  } else {
+    inherits(source, "database_source") && identical(source$connection, target$connection) && identical(as.character(source$table), target$table)
+  }
+  if (same) {
+    stop_because(c("{.file {target$name}} can't be both an input and an output.",
                    "x" = "The table is made from it.", "i" = "Save under another name."), "output_is_input", call)
   }
 }
 
 # Writes the output if it must be written, and tells the run what became of it.
-save_output <- function(x, path, force, guard, call) {
+save_output <- function(x, target, force, guard, call) {
   origin <- table_origin(x, call)
   if (guard) origin$key <- rlang::hash(paste(origin$key, "guarded"))
-  now <- new_record(path, x, origin, table_keys(x, origin$parts, call))
+  now <- new_record(target$name, x, origin, table_keys(x, origin$parts, call))
   now$guarded <- guard
-  found <- output_state(path, now)
+  found <- output_state(target, now)
   run <- state$run
-  chosen <- is.null(run$only) || path %in% vapply(run$only, plain_path, "")
-  if (identical(run$mode, "status") || !chosen) return(tell_run(path, found$state, found$why, chosen = chosen))
-  if (found$state == "up to date" && !force) return(tell_run(path, "up to date"))
+  chosen <- is.null(run$only) || target$name %in% vapply(run$only, plain_path, "")
+  if (identical(run$mode, "status") || !chosen) return(tell_run(target$name, found$state, found$why, chosen = chosen))
+  if (found$state == "up to date" && !force) return(tell_run(target$name, "up to date"))
+  if (found$state == "foreign" && !force && inherits(target, "database_target")) stop_foreign(target$name, found$why, call)
   started <- proc.time()[["elapsed"]]
-  rows <- make_output(x, path, now, found, force, call)
+  rows <- target_write(target, x, now, found, force, call)
   why <- if (found$state %in% c("up to date", "foreign")) "asked for" else found$why
-  tell_run(path, "made", why, rows = rows, seconds = proc.time()[["elapsed"]] - started)
-}
-
-# Gives the number of rows.
-make_output <- function(x, path, now, found, force, call) {
-  if (!dir.exists(dirname(path))) dir.create(dirname(path), recursive = TRUE, showWarnings = FALSE)
-  if (file.access(dirname(path), 2) != 0) stop_because("Can't write to the folder {.file {dirname(path)}}.", "cannot_write", call)
-  # What is wrong with the table is told before a file is begun.
-  if (needs_lots(x, path, call)) return(make_in_lots(x, path, now, found, force, call))
-  older <- older_output(path, now, found, live(x)$columns)
-  calculate <- function() if (is.null(older)) table_data(x, call) else table_columns(x, setdiff(older$columns, older$same), call)
-  data <- withCallingHandlers(calculate(), warning = function(w) now$warned <<- TRUE)
-  places <- NULL
-  write <- function(file) {
-    if (!is.null(older)) places <<- write_csv_again(data, older, file, call, now$guarded)
-    if (is.null(places)) places <<- output_formats[[path_ending(path)]]$write(if (is.null(older)) data else table_data(x, call), file, now$guarded, call)
-  }
-  replace_file(path, write, before = function(file) {
-    written <- record_output(now, file, path, nrow(data), live(x)$columns, found, force, call)
-    if (path_ending(path) == "csv") keep_places(places, written)
-  })
-  nrow(data)
-}
-
-make_in_lots <- function(x, path, now, found, force, call) {
-  parts <- source_parts(live(x)$source, call)
-  rows <- 0
-  replace_file(path, function(file) rows <<- write_in_lots(x, parts, file, now$guarded, call), before = function(file) {
-    record_output(now, file, path, rows, live(x)$columns, found, force, call)
-  })
-  rows
-}
-
-# Puts down how the file that is about to take its place was made. Gives its hash.
-record_output <- function(now, file, path, rows, columns, found, force, call) {
-  now$written <- rlang::hash_file(file)
-  if (found$state == "foreign" && !force && !identical(now$written, rlang::hash_file(path))) stop_foreign(path, found$why, call)
-  now$made_at <- format(Sys.time(), "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
-  now$rows <- rows
-  now$columns <- as.list(columns)
-  keep_before(path)
-  keep_hashes()
-  add_record(now)
-  now$written
-}
-
-stop_foreign <- function(path, why, call) {
-  stop_because(c("{.file {path}} was left as it is: {why}.",
-                 "i" = "To keep it, give it another name and run again.",
-                 "i" = "To replace it, run with {.code --force}, or write {.code save_table(x, \"{path}\", force = TRUE)}."),
-               "foreign_output", call, output = path)
+  tell_run(target$name, "made", why, rows = rows, seconds = proc.time()[["elapsed"]] - started)
 }

@@ -28,16 +28,20 @@ database_table <- function(connection, table, call) {
   table
 }
 
-# Names are quoted by the driver: they never become SQL.
-read_database_table <- function(connection, table, call) {
-  name <- DBI::dbQuoteIdentifier(connection, table)
-  query_database(connection, DBI::SQL(paste("SELECT * FROM", name)), call)
-}
+read_database_table <- function(connection, table, call) query_database(connection, all_of_table(connection, table), call)
 
+# Names are quoted by the driver: they never become SQL.
+all_of_table <- function(connection, table) DBI::SQL(paste("SELECT * FROM", DBI::dbQuoteIdentifier(connection, table)))
+
+# Fetched piece by piece, so that the user can stop it.
 query_database <- function(connection, query, call) {
-  tryCatch(plain_frame(DBI::dbGetQuery(connection, query)), error = function(e) {
+  pieces <- list()
+  tryCatch(each_piece(connection, query, function(data) pieces[[length(pieces) + 1]] <<- data), error = function(e) {
     stop_because(c("The database can't answer.", "x" = "It said: {conditionMessage(e)}"), "database", call, parent = e)
   })
+  if (length(pieces) == 1) return(pieces[[1]])
+  columns <- lapply(stats::setNames(nm = names(pieces[[1]])), function(name) put_below(unname(lapply(pieces, `[[`, name)), name, call))
+  structure(columns, row.names = .set_row_names(sum(vapply(pieces, nrow, 0L))), class = "data.frame")
 }
 
 #' @export

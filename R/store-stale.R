@@ -2,10 +2,10 @@
 
 # The state of an output: "up to date", "missing" (not made yet), "stale", or "foreign" (there is a file, but
 # it is not the one that was written). `why` has a line for each reason.
-output_state <- function(path, now) {
-  if (!file.exists(path)) return(list(state = "missing", why = "it is not there yet"))
+output_state <- function(target, now) {
+  if (!target_exists(target)) return(list(state = "missing", why = "it is not there yet"))
   records <- output_records(now$output)
-  record <- record_of_content(records, file_hashes(path))
+  record <- record_of_content(records, target_hash(target))
   if (is.null(record)) {
     why <- if (length(records)) "it was changed by something other than rowanroot" else "it was not made by rowanroot"
     return(list(state = "foreign", why = why))

@@ -23,6 +23,18 @@ from_debian() {
   [ -z "$names" ] || DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $names >>"$log" 2>&1 || true
 }
 
+# The tests write to a PostgreSQL of their own, where Debian's can be had.
+of_system=
+if [ "$purpose" = test ] && command -v apt-get >/dev/null 2>&1 && [ "$(id -u)" = 0 ]; then
+  ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || of_system="$of_system postgresql"
+  [ -e /usr/include/postgresql/libpq-fe.h ] || of_system="$of_system libpq-dev"
+fi
+if [ -n "$of_system" ]; then
+  say "Installing" $of_system
+  apt-get update -qq >>"$log" 2>&1 || true
+  DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $of_system >>"$log" 2>&1 || true
+fi
+
 missing=$(missing_packages)
 if [ -n "$missing" ]; then
   say "Installing" $missing

@@ -49,3 +49,37 @@ group_key <- function(data, names) {
   if (!length(names)) return(rep("", nrow(data)))
   do.call(paste, unname(lapply(data[names], function(g) ifelse(is.na(g) & !(is.numeric(g) & g %in% NaN), "missing", paste("=", g)))))
 }
+
+# A connection to a PostgreSQL server that runs until the test ends, by itself, in a folder of its own.
+local_postgres <- function(env = parent.frame()) {
+  programs <- dirname(rev(c(Sys.which("initdb"), Sys.glob("/usr/lib/postgresql/*/bin/initdb")))[1])
+  if (!nzchar(programs) || !requireNamespace("RPostgres", quietly = TRUE)) testthat::skip("There is no PostgreSQL.")
+  withr::local_envvar(TZ = "UTC", .local_envir = env)
+  # The server does not run as root, and must come to its folder.
+  is_root <- identical(as.character(Sys.info()[["effective_user"]]), "root")
+  folder <- tempfile("postgres-", if (is_root) "/tmp" else tempdir())
+  dir.create(folder)
+  if (is_root) system2("chown", c("postgres", folder))
+  server <- function(program, ...) {
+    command <- c(file.path(programs, program), "-D", file.path(folder, "data"), ...)
+    if (is_root) command <- c("setpriv", "--reuid=postgres", "--regid=postgres", "--init-groups", command)
+    status <- system2(command[1], command[-1], stdout = FALSE, stderr = FALSE)
+    if (status != 0) stop(program, " failed")
+  }
+  server("initdb", "--auth=trust", "--encoding=UTF8", "--locale=C", "--no-sync")
+  # A socket in the folder and no port at all: servers of tests that run side by side don't meet.
+  server("pg_ctl", "-w", "-l", file.path(folder, "log"), "-o", shQuote(paste("-k", folder, "-h ''")), "start")
+  withr::defer({
+    server("pg_ctl", "-m", "fast", "-w", "stop")
+    unlink(folder, recursive = TRUE)
+  }, env)
+  connection <- DBI::dbConnect(RPostgres::Postgres(), host = folder, user = if (is_root) "postgres" else Sys.info()[["user"]], dbname = "postgres")
+  withr::defer(DBI::dbDisconnect(connection), env)
+  connection
+}
+
+local_sqlite <- function(env = parent.frame()) {
+  connection <- DBI::dbConnect(RSQLite::SQLite(), tempfile(fileext = ".sqlite"), extended_types = TRUE, synchronous = NULL)
+  withr::defer(DBI::dbDisconnect(connection), env)
+  connection
+}

@@ -1,0 +1,36 @@
+# Files as outputs, by the formats of sink-formats.R.
+
+#' @export
+target_write.file_target <- function(target, x, now, found, force, call) {
+  path <- target$path
+  if (!dir.exists(dirname(path))) dir.create(dirname(path), recursive = TRUE, showWarnings = FALSE)
+  if (file.access(dirname(path), 2) != 0) stop_because("Can't write to the folder {.file {dirname(path)}}.", "cannot_write", call)
+  if (needs_lots(x, path, call)) return(write_lots(target, x, now, found, force, call))
+  # What is wrong with the table is told before a file is begun.
+  older <- older_output(path, now, found, live(x)$columns)
+  calculate <- function() if (is.null(older)) table_data(x, call) else table_columns(x, setdiff(older$columns, older$same), call)
+  data <- withCallingHandlers(calculate(), warning = function(w) now$warned <<- TRUE)
+  places <- NULL
+  write <- function(file) {
+    if (!is.null(older)) places <<- write_csv_again(data, older, file, call, now$guarded)
+    if (is.null(places)) places <<- output_formats[[path_ending(path)]]$write(if (is.null(older)) data else table_data(x, call), file, now$guarded, call)
+  }
+  replace_output(target, write, function() nrow(data), x, now, found, force, call, places = function() places)
+}
+
+write_lots <- function(target, x, now, found, force, call) {
+  parts <- source_parts(live(x)$source, call)
+  rows <- 0
+  replace_output(target, function(file) rows <<- write_in_lots(x, parts, file, now$guarded, call), function() rows, x, now, found, force, call)
+}
+
+# `rows` and `places` tell, once the file is written, what is in it.
+replace_output <- function(target, write, rows, x, now, found, force, call, places = function() NULL) {
+  replace_file(target$path, write, before = function(file) {
+    written <- rlang::hash_file(file)
+    record_output(target, now, written, rows(), live(x)$columns, found, force, call)
+    keep_before(target$path)
+    if (path_ending(target$path) == "csv") keep_places(places(), written)
+  })
+  rows()
+}
