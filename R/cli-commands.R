@@ -37,7 +37,7 @@ tell_status <- function(outputs, as_json, if_stale) {
 json_option <- optparse::make_option("--json", action = "store_true", default = FALSE, help = "as JSON, for other programs")
 
 print_json <- function(data) {
-  if ("why" %in% names(data)) data$why <- lapply(strsplit(data$why, "; ", fixed = TRUE), as.list)
+  if (is.data.frame(data) && "why" %in% names(data)) data$why <- lapply(strsplit(data$why, "; ", fixed = TRUE), as.list)
   cat(jsonlite::toJSON(data, dataframe = "rows", na = "null", auto_unbox = TRUE, digits = NA, pretty = TRUE), "\n", sep = "")
 }
 

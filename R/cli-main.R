@@ -20,6 +20,8 @@ exit_stale <- 3L
 
 # Runs the command line `args` and gives its exit status.
 cli_main <- function(args) {
+  # Names of files may have any letters, wherever the command is called from.
+  if (!l10n_info()[["UTF-8"]]) suppressWarnings(Sys.setlocale("LC_CTYPE", "C.UTF-8"))
   if (!length(args) || args[1] %in% c("--help", "-h", "help")) {
     cat(cli_overview(), sep = "\n")
     return(if (length(args)) exit_done else exit_wrong_use)

@@ -76,6 +76,12 @@ cli_clean <- function(args) {
   exit_done
 }
 
+# How many rows, the columns, and the rows that are only in one of the tables, as many as a reader can use.
+comparison_for_json <- function(found, most = 1000) {
+  list(rows = list(both = found$both, added = nrow(found$added), removed = nrow(found$removed)), columns = as.data.frame(found),
+       added = utils::head(as.data.frame(found$added), most), removed = utils::head(as.data.frame(found$removed), most))
+}
+
 cli_changes <- function(args) {
   options <- list(optparse::make_option("--by", metavar = "columns", help = "the key by which rows are found: hive,day"), json_option)
   given <- cli_arguments("changes", args, options)
@@ -83,6 +89,6 @@ cli_changes <- function(args) {
   check_cli_file(given$args, "changes")
   by <- if (!is.null(given$options$by)) as.call(c(quote(c), lapply(strsplit(given$options$by, ",", fixed = TRUE)[[1]], as.name)))
   found <- changes_by(given$args, by, globalenv(), quote(changes()))
-  if (given$options$json) print_json(as.data.frame(found)) else print(found)
+  if (given$options$json) print_json(comparison_for_json(found)) else print(found)
   exit_done
 }

@@ -36,7 +36,8 @@ run_watched <- function(script) {
 
 # The states of all files that the patterns match, and of the scripts in the folder.
 watched_states <- function(watched, folder) {
-  files <- sort(unique(c(Sys.glob(watched), watched[file.exists(watched)], list.files(folder, "[.][Rr]$", full.names = TRUE))), method = "radix")
+  files <- unique(c(Sys.glob(watched), watched[file.exists(watched)], list.files(folder, "[.][Rr]$", full.names = TRUE)))
+  files <- files[order(named_in_utf8(files), method = "radix")]
   stats::setNames(file_states_cpp(files), files)
 }
 

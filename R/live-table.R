@@ -101,7 +101,7 @@ current_table <- function(x, call) {
   columns <- source_columns(live(x)$source, call)
   steps <- live(x)$steps
   for (k in seq_along(steps)) {
-    if (!identical(steps[[k]]$columns_before, columns)) steps[[k]] <- bound_again(steps[[k]], columns, call)
+    if (!identical(steps[[k]]$columns_before, columns) || looks_up_stale(steps[[k]], call)) steps[[k]] <- bound_again(steps[[k]], columns, call)
     columns <- steps[[k]]$columns
   }
   table <- live(x)
@@ -122,7 +122,7 @@ bound_again <- function(step, columns, call) {
 table_origin <- function(x, call) {
   parts <- source_parts(live(x)$source, call)
   steps <- vapply(live(x)$steps, key_of_step, "")
-  list(parts = parts, key = rlang::hash(paste(c(engine_version, source_key(live(x)$source), parts$hash, steps), collapse = "\n")))
+  list(parts = parts, looked_up = looked_up_parts(live(x)$steps), key = rlang::hash(paste(c(engine_version, source_key(live(x)$source), parts$hash, steps), collapse = "\n")))
 }
 
 # The columns of the source that the steps need.
@@ -170,12 +170,20 @@ table_data <- function(x, call = NULL) {
   memory <- live(x)$memory
   origin <- table_origin(x, call)
   if (identical(memory$origin$key, origin$key)) return(memory$data)
-  if (!is.null(memory$origin)) tell_what_changed(memory$origin$parts, origin$parts, length(live(x)$steps))
+  if (!is.null(memory$origin)) tell_what_changed(all_parts(memory$origin), all_parts(origin), length(live(x)$steps))
   x <- with_keys(x, origin$parts, call)
   data <- source_data(live(x)$source, origin$parts, needed_columns(x, call), call)
-  for (step in live(x)$steps) data <- run_step(step, data, call)
+  data <- run_steps(live(x)$steps, data, call)
   memory$data <- data
   memory$origin <- origin
+  data
+}
+
+run_steps <- function(steps, data, call) {
+  for (k in seq_along(steps)) {
+    tell_progress(paste("step", k, "of", length(steps)))
+    data <- run_step(steps[[k]], data, call)
+  }
   data
 }
 
@@ -191,9 +199,10 @@ table_columns <- function(x, wanted, call) {
     wanted <- step_needs(steps[[k]], wanted)
   }
   data <- source_data(live(x)$source, origin$parts, source_columns_of(x, wanted, call), call)
-  for (step in steps) data <- run_step(step, data, call)
-  data
+  run_steps(steps, data, call)
 }
+
+all_parts <- function(origin) rbind(origin$parts, origin$looked_up)
 
 tell_what_changed <- function(before, now, steps) {
   what <- changed_parts(before, now)

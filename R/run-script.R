@@ -80,7 +80,7 @@ evaluate_script <- function(script, run, call) {
   file <- basename(script)
   expressions <- parse_script(file, call)
   lines <- vapply(attr(expressions, "srcref"), function(place) as.integer(place)[1], 0L)
-  env <- new.env(parent = globalenv())
+  env <- script_environment(run)
   outer <- state$run
   state$run <- run
   on.exit(state$run <- outer)
@@ -91,6 +91,17 @@ evaluate_script <- function(script, run, call) {
     }, error = function(e) stop_script_failed(file, lines[k], e, call))
   }
   invisible(env)
+}
+
+# What the script sources, it has too: in its own environment, so that nothing is left behind.
+script_environment <- function(run) {
+  around <- new.env(parent = globalenv())
+  env <- new.env(parent = around)
+  around$source <- function(file, local = FALSE, ...) {
+    if (rlang::is_string(file)) run$watched <- unique(c(run$watched, normalizePath(file, mustWork = FALSE)))
+    base::source(file, local = if (isFALSE(local)) env else if (isTRUE(local)) parent.frame() else local, ...)
+  }
+  env
 }
 
 parse_script <- function(file, call) {

@@ -12,6 +12,7 @@ target_write.file_target <- function(target, x, now, found, force, call) {
   data <- withCallingHandlers(calculate(), warning = function(w) now$warned <<- TRUE)
   places <- NULL
   write <- function(file) {
+    tell_progress(paste("writing", target$name))
     if (!is.null(older)) places <<- write_csv_again(data, older, file, call, now$guarded)
     if (is.null(places)) places <<- output_formats[[path_ending(path)]]$write(if (is.null(older)) data else table_data(x, call), file, now$guarded, call)
   }

@@ -15,7 +15,8 @@ needs_lots <- function(x, path, call) {
 # Gives the number of rows that were written.
 write_in_lots <- function(x, parts, file, guard, call) {
   source <- live(x)$source
-  progress <- new_progress()
+  progress <- new_lot_progress()
+  on.exit(progress$end())
   steps <- list()
   rows <- 0
   begin <- function(lots) {
@@ -59,14 +60,4 @@ with_few_warnings <- function(code) {
     if (kind %in% told) tryInvokeRestart("muffleWarning")
     told <<- c(told, kind)
   })
-}
-
-# What is shown of long work, on a terminal.
-new_progress <- function() {
-  if (!cli::is_dynamic_tty()) return(list(begin = function(lots) NULL, step = function() NULL))
-  bar <- NULL
-  list(
-    begin = function(lots) bar <<- cli::cli_progress_bar("Reading and writing", total = lots, .auto_close = FALSE, .envir = parent.frame()),
-    step = function() cli::cli_progress_update(id = bar)
-  )
 }

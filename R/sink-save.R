@@ -120,7 +120,7 @@ save_output <- function(x, target, force, guard, call) {
   if (found$state == "up to date" && !force) return(tell_run(target$name, "up to date"))
   if (found$state == "foreign" && !force && inherits(target, "database_target")) stop_foreign(target$name, found$why, call)
   started <- proc.time()[["elapsed"]]
-  rows <- target_write(target, x, now, found, force, call)
+  rows <- with_progress(live(x)$source, target_write(target, x, now, found, force, call))
   why <- if (found$state %in% c("up to date", "foreign")) "asked for" else found$why
   tell_run(target$name, "made", why, rows = rows, seconds = proc.time()[["elapsed"]] - started)
 }

@@ -23,6 +23,7 @@ source_key.file_source <- function(source) {
 source_parts.file_source <- function(source, call) {
   files <- source_files(source, call)
   tell_watched(source)
+  for (k in seq_along(files$path)) wait_until_written(files$path[k], files$name[k], call)
   data.frame(name = files$name, hash = file_hashes(files$path))
 }
 
@@ -59,14 +60,22 @@ source_files <- function(source, call) {
   })
   missing <- source$pattern[lengths(matches) == 0]
   if (length(missing)) stop_no_file(missing[1], source$folder, call)
-  names <- sort(unique(unlist(matches)), method = "radix")
+  names <- unique(unlist(matches))
+  names <- names[order(named_in_utf8(names), method = "radix")]
   paths <- from_folder(names)
   folders <- names[dir.exists(paths)]
   if (length(folders)) {
     stop_because(c("{.file {folders[1]}} is a folder, not a file.",
                    "i" = "To open all CSV files in it, write {.code open_table(\"{folders[1]}/*.csv\")}."), "no_such_file", call)
   }
-  data.frame(name = names, path = paths)
+  data.frame(name = named_in_utf8(names), path = paths)
+}
+
+# What the system calls a file is UTF-8 mostly, though R does not know it in every locale.
+named_in_utf8 <- function(names) {
+  are_unknown <- Encoding(names) == "unknown" & validUTF8(names)
+  Encoding(names)[are_unknown] <- "UTF-8"
+  enc2utf8(names)
 }
 
 # Seen from a folder, whose own name may hold what patterns are made of.
@@ -105,4 +114,26 @@ check_one_shape <- function(columns, files, call) {
                    "i" = "Files that are opened together must have the same columns; their order may differ."),
                  "different_columns", call, file = files[k])
   }
+}
+
+# A file that was written to just now and ends in the middle of a line is probably not all there yet: it is waited for, until it ends
+# with a line or has been left alone for a while.
+wait_until_written <- function(path, name, call, patience = 30) {
+  seconds_old <- function() as.numeric(Sys.time()) - as.numeric(file.mtime(path))
+  started <- as.numeric(Sys.time())
+  while (isTRUE(seconds_old() < left_alone()) && seconds_old() > -left_alone() && !ends_with_line(path)) {
+    if (as.numeric(Sys.time()) - started > patience) stop_changing_file(name, call)
+    Sys.sleep(0.05)
+  }
+}
+
+left_alone <- function() getOption("rowanroot.left_alone", 0.5)
+
+ends_with_line <- function(path) {
+  size <- file.size(path)
+  if (is.na(size) || size == 0) return(FALSE)
+  file <- file(path, "rb")
+  on.exit(close(file))
+  seek(file, size - 1)
+  readBin(file, raw(), 1) %in% as.raw(c(10, 13))
 }

@@ -30,6 +30,7 @@ source_data <- function(source, parts, columns, call) {
   if (!identical(source$memory$key, key)) source$memory$data <- NULL
   lacking <- if (!is.null(columns)) setdiff(columns, names(source$memory$data))
   if (is.null(source$memory$data) || length(lacking)) {
+    tell_progress(paste("reading", source_title(source)))
     data <- source_read(source, lacking, call)
     check_still_same(source, parts, call)
     source$memory$data <- side_by_side(source$memory$data, data)

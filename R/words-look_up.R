@@ -37,9 +37,11 @@ look_up <- function(key, table, take = NULL, by = NULL, unknown = "error") {
 
 # A path is the only text without names that can be meant.
 look_up_table <- function(table) {
-  if (is.character(table) && length(table) == 1 && is.null(names(table)) && !is.na(table)) table <- open_table(table)
+  table <- opened_for_look_up(table)
   if (is_live_table(table)) as.data.frame(table) else table
 }
+
+opened_for_look_up <- function(table) if (is.character(table) && length(table) == 1 && is.null(names(table)) && !is.na(table)) open_table(table) else table
 
 # The code of each key. Values in `c()` are one key's.
 key_parts <- function(code, table) {
@@ -53,7 +55,8 @@ bind_look_up <- function(expr, scope) {
   for (name in c("key", "table")) {
     if (is.null(given[[name]])) stop_because(c("{.code look_up()} needs a {.arg {name}}.", "x" = "None is given in {.code {scope_text(scope)}}."), "bad_argument", scope$call)
   }
-  table <- look_up_table(option_values(given["table"], scope)$table)
+  opened <- opened_for_look_up(option_values(given["table"], scope)$table)
+  table <- look_up_table(opened)
   unknown <- if (is.null(given$unknown)) "error" else option_values(given["unknown"], scope)$unknown
   keys <- key_parts(given$key, table)
   chosen <- look_up_columns(keys, table, given$take, given$by, scope$env, scope$call)
@@ -62,7 +65,32 @@ bind_look_up <- function(expr, scope) {
   options <- list(table = value_node(table, given$table), take = value_node(chosen$take, quote(take)), by = value_node(chosen$by, quote(by)),
                   unknown = value_node(unknown, unknown))
   list(kind = "r_call", fun = look_up_in_block, name = "look_up", arguments = c(options, lapply(keys, bind_formula, scope = scope)),
-       within = NULL, shown = expr, env = scope$env)
+       within = NULL, shown = expr, env = scope$env, looked_up = if (is_live_table(opened)) list(table = opened, origin = table_origin(current_table(opened, scope$call), scope$call)))
+}
+
+# The live tables that a step looks things up in, each with what its values were made from when the step was bound.
+looked_up_by <- function(step) {
+  of_node <- function(node) {
+    if (!is.list(node)) return(list())
+    nodes <- switch(if (is.null(node$kind)) "" else node$kind,
+      shared = list(node$memory$node), choose = node[c("condition", "yes", "no")], several = node$parts, word = , r_call = unname(node$arguments),
+      aggregate = , ordered = list(node$argument), running = list(node$formula)
+    )
+    c(if (!is.null(node$looked_up)) list(node$looked_up), unlist(lapply(nodes, of_node), recursive = FALSE))
+  }
+  unlist(lapply(c(lapply(step$statements, `[[`, "node"), step$nodes, list(step$node)), of_node), recursive = FALSE)
+}
+
+# Whether one of them would give other values now.
+looks_up_stale <- function(step, call) {
+  is_stale <- function(one) !identical(table_origin(current_table(one$table, call), call)$key, one$origin$key)
+  any(vapply(looked_up_by(step), is_stale, NA))
+}
+
+# The parts of all of them.
+looked_up_parts <- function(steps) {
+  parts <- lapply(unlist(lapply(steps, looked_up_by), recursive = FALSE), function(one) one$origin$parts)
+  if (length(parts)) unique(do.call(rbind, parts))
 }
 
 look_up_in_block <- function(table, take, by, unknown, ...) look_up_values(list(...), table, take, by, unknown, quote(look_up()))

@@ -32,3 +32,24 @@ test_that("a live table does what a data frame does, step by step", {
   expect_identical(head(live, 1), steps(data)[1, ])
   expect_error(live$nothing, class = "rowanroot_unknown_column")
 })
+
+test_that("a table that things are looked up in is read again when its file changes", {
+  local_project()
+  write_text(c("hive,place", "NB-01,north", "NB-02,north", "SH-01,south", "SH-02,south"), "places.csv")
+  visits <- open_table("visits/*.csv") |> set_columns({ place <- look_up(hive, "places.csv", take = place) })
+  expect_identical(visits$place, c("north", "north", "south", "south"))
+  write_text(c("hive,place", "NB-01,hill", "NB-02,north", "SH-01,south", "SH-02,south"), "places.csv")
+  expect_message(expect_identical(visits$place[1], "hill"), "places.csv changed", class = "rowanroot_recalculated")
+  expect_no_message(visits$place)
+})
+
+test_that("a file that ends in the middle of a line just now is waited for", {
+  local_folder()
+  withr::local_options(rowanroot.left_alone = 3)
+  cat("hive,kg\nNB-01,3", file = "visits.csv")
+  system("(sleep 0.4; printf '1\\nNB-02,28\\n' >> visits.csv) &")
+  expect_identical(as.data.frame(open_table("visits.csv"))$kg, c(31L, 28L))
+  withr::local_options(rowanroot.left_alone = 0.2)
+  cat("hive,kg\nNB-01,3", file = "visits.csv")
+  expect_identical(as.data.frame(open_table("visits.csv"))$kg, 3L)
+})

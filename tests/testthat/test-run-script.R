@@ -133,3 +133,32 @@ test_that("a script sees none of the objects of the session, and leaves none", {
   quietly(run_script("yield.R"))
   expect_false(exists("left_over"))
 })
+
+test_that("what a script sources counts by what it gives, and leaves nothing behind", {
+  local_project()
+  write_text(c("pounds <- 2.2 # of a kilogram"), "lib/constants.R")
+  write_text(c("library(rowanroot)", "source('lib/constants.R')", project_script[-(1:2)]), "yield.R")
+  quietly(run_script("yield.R"))
+  expect_false(exists("pounds", globalenv()))
+  expect_identical(state_of_project()$state, "up to date")
+  write_text(c("# Another comment", "pounds <- 2.2"), "lib/constants.R")
+  expect_identical(state_of_project()$state, "up to date")
+  write_text(c("pounds <- 2.20462"), "lib/constants.R")
+  expect_identical(state_of_project()$why, "net_lb: pounds is 2.20462, was 2.2")
+})
+
+test_that("odd names of files, folders and columns come through whole", {
+  local_folder()
+  odd <- c("plain", "with space", "quote's \"here\"", "$(touch hacked)", "caf\u00e9 \U1F41D", "star*[x]", "line\nbreak", "-n", "a;b&c|d", "<b>bold</b>")
+  for (k in seq_along(odd)) {
+    folder <- paste0("./", odd[k])
+    write_text(c("hive,kg", paste0("NB-01,", k)), file.path(folder, paste0(odd[k], ".csv")))
+    column <- gsub("\n", " ", odd[k])
+    write_text(c("library(rowanroot)", sprintf("open_table(%s) |> set_columns({ `%s` <- kg * 2 }) |> save_table(%s)", deparse(paste0("./", odd[k], ".csv")), column,
+                                               deparse(paste0("./out ", odd[k], ".csv")))), file.path(folder, "script.R"))
+    expect_identical(quietly(run_script(file.path(folder, "script.R")))$state, "made")
+    expect_identical(names(as.data.frame(open_table(file.path(folder, paste0("out ", odd[k], ".csv")))))[3], column)
+    expect_identical(quietly(run_script(file.path(folder, "script.R")))$state, "up to date")
+  }
+  expect_identical(list.files(recursive = TRUE, pattern = "^hacked$"), character())
+})

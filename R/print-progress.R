@@ -1,0 +1,35 @@
+# What is shown of long work, on a terminal only: which part of it is being done, or how many of its lots are.
+
+# From so many bytes of files on work takes long.
+long_from <- 1e8
+
+# Shows what is told by tell_progress() while the code runs.
+with_progress <- function(source, code) {
+  if (is.null(state$progress) && inherits(source, "file_source") && cli::is_dynamic_tty() && sum(file.size(source_files(source, NULL)$path)) >= long_from) {
+    state$progress <- new.env(parent = emptyenv())
+    on.exit({
+      end_progress()
+      state$progress <- NULL
+    })
+  }
+  code
+}
+
+tell_progress <- function(what) {
+  if (is.null(state$progress)) return(invisible())
+  end_progress()
+  state$progress$bar <- cli::cli_progress_message("{what} \u2026", .auto_close = FALSE, .envir = environment())
+}
+
+end_progress <- function() if (!is.null(state$progress$bar)) cli::cli_progress_done(id = state$progress$bar)
+
+# A bar that fills up lot by lot.
+new_lot_progress <- function() {
+  if (!cli::is_dynamic_tty()) return(list(begin = function(lots) NULL, step = function() NULL, end = function() NULL))
+  bar <- NULL
+  list(
+    begin = function(lots) bar <<- cli::cli_progress_bar("Reading and writing", total = lots, .auto_close = FALSE),
+    step = function() cli::cli_progress_update(id = bar),
+    end = function() cli::cli_progress_done(id = bar)
+  )
+}
