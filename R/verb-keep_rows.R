@@ -100,9 +100,9 @@ true_or_false <- function(step, data, call) {
 }
 
 rows_where <- function(data, condition) {
-  is_plain <- vapply(data, value_type, "") != "other"
+  is_plain <- vapply(data, is_moved_as_plain, NA)
   kept <- keep_where_cpp(as.list(data), is_plain, condition, getOption("rowanroot.threads", 0L))
-  columns <- stats::setNames(kept$columns, names(data))
+  columns <- with_old_attributes(kept$columns, data, is_plain)
   if (!all(is_plain) || has_row_names(data)) rows <- which(condition)
   columns[!is_plain] <- lapply(as.list(data)[!is_plain], take_rows, rows = rows)
   as_table_like(data, columns, if (has_row_names(data)) row.names(data)[rows] else .set_row_names(kept$rows))

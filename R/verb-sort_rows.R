@@ -56,11 +56,23 @@ step_keys.step_sort_rows <- function(step, keys) {
 
 # The rows at these places, from 0.
 rows_at <- function(data, places) {
-  is_plain <- vapply(data, value_type, "") != "other"
-  columns <- stats::setNames(gather_cpp(as.list(data), is_plain, nrow(data), places, getOption("rowanroot.threads", 0L)), names(data))
+  is_plain <- vapply(data, is_moved_as_plain, NA)
+  columns <- with_old_attributes(gather_cpp(as.list(data), is_plain, nrow(data), places, getOption("rowanroot.threads", 0L)), data, is_plain)
   if (!all(is_plain) || has_row_names(data)) rows <- places + 1L
   columns[!is_plain] <- lapply(as.list(data)[!is_plain], take_rows, rows = rows)
   as_table_like(data, columns, if (has_row_names(data)) row.names(data)[rows] else .set_row_names(length(places)))
+}
+
+# Dates and the like are plain values with a class.
+is_moved_as_plain <- function(column) {
+  if (value_type(column) != "other") return(TRUE)
+  inherits(column, c("Date", "POSIXct", "factor", "difftime", "integer64")) && typeof(column) %in% c("integer", "double") && is.null(dim(column)) && is.null(names(column))
+}
+
+with_old_attributes <- function(columns, data, are_moved) {
+  names(columns) <- names(data)
+  for (k in which(are_moved)) if (!is.null(attributes(data[[k]]))) attributes(columns[[k]]) <- attributes(data[[k]])
+  columns
 }
 
 take_rows <- function(column, rows) if (length(dim(column)) == 2) column[rows, , drop = FALSE] else column[rows]

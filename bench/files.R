@@ -1,6 +1,11 @@
 # Reading and writing CSV: part of run.R. Beside a well-kept reader and writer of typed columns, where it is installed; else the rows are
 # left out.
 
+# What a run of the script takes as a process of its own, beyond starting R.
+command <- function(code) system.time(system2(file.path(R.home("bin"), "Rscript"), c("--vanilla", "-e", shQuote(code)), stdout = FALSE))[["elapsed"]]
+started <- function() median(replicate(5, command("loadNamespace('rowanroot')")))
+run_of <- function(script) command(sprintf("rowanroot:::cli_main(c('run', '%s'))", script))
+
 if (grepl(wanted, "read CSV|write CSV|second run") && requireNamespace("vroom", quietly = TRUE)) {
   files <- tempfile()
   dir.create(files)
@@ -43,11 +48,52 @@ if (grepl(wanted, "read CSV|write CSV|second run") && requireNamespace("vroom", 
     writeLines(c("library(rowanroot)", "all <- open_table('hundred/*.csv') |> one_row_per(apiary, { kg <- mean(kg) })", "save_table(all, 'out.csv')"), file.path(files, "all.R"))
     Sys.sleep(3)
     first <- system.time(run_script(file.path(files, "all.R")))[["elapsed"]]
-    command <- function(code) system.time(system2(file.path(R.home("bin"), "Rscript"), c("--vanilla", "-e", shQuote(code)), stdout = FALSE))[["elapsed"]]
-    again <- median(replicate(5, command(sprintf("rowanroot:::cli_main(c('run', '%s'))", file.path(files, "all.R")))))
-    start <- median(replicate(5, command("loadNamespace('rowanroot')")))
+    again <- median(replicate(5, run_of(file.path(files, "all.R"))))
+    start <- started()
     cat(sprintf("100 files of %.0f MB: first run %.1f s; second run, nothing changed, %.2f s beyond starting R (%.2f s)\n",
                 file.size(file.path(folder, "part-001.csv")) / 1e6, first, again - start, start))
   }
   unlink(files, recursive = TRUE)
+}
+
+# Running again when something changed: a hundred files, ten formulas, an output of all rows and one of few.
+if (nzchar(wanted) && grepl(wanted, "running again")) {
+  folder <- tempfile()
+  dir.create(file.path(folder, "visits"), recursive = TRUE)
+  set.seed(46)
+  part <- function(k, some = rows / 100) {
+    data.frame(id = (k - 1) * some + seq_len(some), hive = sprintf("NB-%05d", sample.int(50000L, some, TRUE)), apiary = sample(c("NB", "SH", "LW"), some, TRUE), x = rnorm(some),
+               gross_kg = round(rnorm(some, 30, 5), 2), tare_kg = round(runif(some, 5, 7), 1), frames = sample.int(20L, some, TRUE),
+               day = as.Date("2025-01-01") + k + sample.int(3L, some, TRUE), note = paste("note", sample.int(1e9L, some)), flag = sample(c(TRUE, FALSE, NA), some, TRUE))
+  }
+  write_part <- function(k) rowanroot:::write_csv_file(part(k), file.path(folder, "visits", sprintf("%03d.csv", k)), NULL)
+  for (k in 1:100) write_part(k)
+  formulas <- c("net <- gross_kg - tare_kg", "net_lb <- net * 2.20462", "label <- if (frames < 4) 'weak' else if (frames < 8) 'fair' else 'strong'", "per_frame <- net / frames",
+                "scaled <- (x - 1) / 2", "heavy <- net > 24", "price <- if (heavy) net * 7.5 else net * 8", "code <- paste0(apiary, frames)", "month <- date_part(day, 'month')", "half <- frames %/% 2L")
+  script <- function(name, formulas, rest) {
+    writeLines(c("library(rowanroot)", "open_table('visits/*.csv') |> set_columns({", formulas, "}) |>", rest), file.path(folder, name))
+    file.path(folder, name)
+  }
+  all_rows <- function(formulas) script("all.R", formulas, "save_table('all.csv')")
+  few_rows <- function() script("few.R", c(formulas, "so_far <- running_total(net, within = hive)", "place <- ranking(net, best = 'highest')"), "keep_rows(place <= 1000) |> save_table('few.csv')")
+  start <- started()
+  tell <- function(what, took) cat(sprintf("running again: %-52s %6.2f s beyond starting R\n", what, took - start))
+  Sys.sleep(3)
+  tell("all rows written, nothing kept", run_of(all_rows(formulas)))
+  changed <- vapply(1:3, function(k) run_of(all_rows(sub("2.20462", 2.2 + k / 100, formulas))), 0)
+  tell("one of ten formulas changed (median of 3)", median(changed))
+  file_changed <- function(run) vapply(1:3, function(k) { write_part(10 * k); Sys.sleep(3); run() }, 0)
+  tell("one of 100 files changed (median of 3)", median(file_changed(function() run_of(file.path(folder, "all.R")))))
+  unlink(file.path(folder, ".rowanroot"), recursive = TRUE)
+  tell("1,000 best rows written, nothing kept", run_of(few_rows()))
+  tell("one of 100 files changed (median of 3)", median(file_changed(function() run_of(file.path(folder, "few.R")))))
+  # Reading and writing alone, without hashes, journal or store.
+  old <- setwd(folder)
+  visits <- open_table("visits/*.csv")
+  reading <- system.time(data <- as.data.frame(visits))[["elapsed"]]
+  all <- as.data.frame(open_table("all.csv"))
+  writing <- system.time({ rowanroot:::write_csv_file(all, "alone.csv", NULL); rowanroot:::end_flush_cpp(rowanroot:::begin_flush_cpp("alone.csv")) })[["elapsed"]]
+  cat(sprintf("running again: reading the files alone %.2f s, writing the output alone %.2f s\n", reading, writing))
+  setwd(old)
+  unlink(folder, recursive = TRUE)
 }

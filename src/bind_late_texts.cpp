@@ -399,6 +399,8 @@ static std::unique_ptr<TextReader> new_late_reader(SEXP texts) {
   return nullptr;
 }
 
+bool are_yet_to_be_made(SEXP texts) { return new_late_reader(texts) != nullptr; }
+
 std::unique_ptr<TextReader> new_text_reader(SEXP texts) {
   if (auto reader = new_late_reader(texts)) return reader;
   const CodedTexts coded = coded_texts_of(texts);
@@ -416,7 +418,7 @@ void enroll_late_texts(DllInfo* library) {
 
 // Whether strings of the vector are yet to be made; they will be in UTF-8.
 // [[Rcpp::export]]
-bool are_yet_to_be_made_cpp(SEXP texts) { return new_late_reader(texts) != nullptr; }
+bool are_yet_to_be_made_cpp(SEXP texts) { return are_yet_to_be_made(texts); }
 
 // Numbers from 1 into texts, as a vector of texts.
 // [[Rcpp::export]]

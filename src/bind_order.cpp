@@ -89,6 +89,10 @@ Rcpp::List gather_cpp(Rcpp::List columns, Rcpp::LogicalVector is_plain, double r
     if (!is_plain[k]) continue;
     SEXP column = columns[k];
     if (Rf_xlength(column) != static_cast<R_xlen_t>(rows)) Rcpp::stop("a column has another number of rows");
+    if (are_yet_to_be_made(column)) {
+      result[k] = texts_in_rows(column, order.begin(), order.size(), threads);
+      if (result[k] != R_NilValue) continue;
+    }
     // Of coded texts the codes are moved.
     const CodedTexts coded = coded_texts_of(column);
     SEXP values = coded ? coded.codes : column;
@@ -106,6 +110,12 @@ Rcpp::List gather_cpp(Rcpp::List columns, Rcpp::LogicalVector is_plain, double r
 // A plain vector's values in these rows, from 1; missing where the row is NA. Texts stay numbers until they are looked at.
 // [[Rcpp::export]]
 SEXP values_at_cpp(SEXP column, Rcpp::IntegerVector rows, int threads) {
+  if (are_yet_to_be_made(column)) {
+    std::vector<std::int32_t> from_0(static_cast<std::size_t>(rows.size()));
+    for (R_xlen_t i = 0; i < rows.size(); ++i) from_0[static_cast<std::size_t>(i)] = rows[i] == NA_INTEGER ? -1 : rows[i] - 1;
+    SEXP moved = texts_in_rows(column, from_0.data(), rows.size(), threads);
+    if (moved != R_NilValue) return moved;
+  }
   if (TYPEOF(column) == STRSXP) return new_coded_texts(rows, column);
   Rcpp::Shield<SEXP> values(new_vector(TYPEOF(column), rows.size()));
   gather_known(type_of_vector(column), address_of(column), rows.begin(), static_cast<std::size_t>(rows.size()), writable_address(values),

@@ -30,6 +30,12 @@ SEXP new_written_texts(SEXP pages, SEXP starts, SEXP sizes, SEXP first_rows = R_
 // is missing. A vector of one text is for every row.
 SEXP new_joined_texts(SEXP columns, SEXP with, R_xlen_t rows);
 
+// Whether strings of the vector are yet to be made; they will be in UTF-8.
+bool are_yet_to_be_made(SEXP texts);
+
+// The texts in these rows, from 0, or missing where the row is less, if strings of the vector are yet to be made; else NULL.
+SEXP texts_in_rows(SEXP column, const std::int32_t* rows, R_xlen_t count, int threads);
+
 // The bytes of a text in UTF-8; null for a missing one.
 struct TextBytes {
   const char* bytes;
