@@ -3,13 +3,13 @@
 #include <algorithm>
 #include <cstring>
 #include <string>
-#include <unordered_map>
 #include <vector>
 
 #include "bind.h"
 #include "kept.h"
 #include "late_texts.h"
 #include "names.h"
+#include "text_numbering.h"
 
 namespace {
 
@@ -139,35 +139,29 @@ class Parts {
     file.read(buffer, to);
   }
 
-  static std::vector<std::string> different_texts(const KeptFile& file) {
+  // Calls work(text) for each of the different texts, in the order of their numbers.
+  template <class Work>
+  static void each_different(const KeptFile& file, Work work) {
     std::vector<std::int32_t> sizes(number(file.head().sizes.at(1)) / sizeof(std::int32_t));
     file.read(1, sizes.data());
     std::string bytes(number(file.head().sizes.at(2)), '\0');
     file.read(2, &bytes[0]);
-    std::vector<std::string> texts;
     std::size_t at = 0;
     for (std::int32_t size : sizes) {
       if (size < 0 || at + static_cast<std::size_t>(size) > bytes.size()) throw DamagedFile("another size");
-      texts.push_back(bytes.substr(at, static_cast<std::size_t>(size)));
+      work(std::string_view(bytes).substr(at, static_cast<std::size_t>(size)));
       at += static_cast<std::size_t>(size);
     }
-    return texts;
   }
 
   // Every file has numbered its texts by itself.
   SEXP codes() {
     Rcpp::Shield<SEXP> result(new_vector(INTSXP, rows_));
     int* const to = INTEGER(result);
-    std::vector<std::string> all;
-    std::unordered_map<std::string, std::int32_t> known;
+    TextNumbering all;
     std::vector<std::vector<std::int32_t>> numbers(files_.size());
-    for (std::size_t k = 0; k < files_.size(); ++k) {
-      for (std::string& text : different_texts(files_[k])) {
-        const auto found = known.emplace(text, static_cast<std::int32_t>(all.size()) + 1);
-        if (found.second) all.push_back(std::move(text));
-        numbers[k].push_back(found.first->second);
-      }
-    }
+    for (std::size_t k = 0; k < files_.size(); ++k)
+      each_different(files_[k], [&](std::string_view text) { numbers[k].push_back(all.number(text)); });
     run_pieces(files_.size(), workers_, [&](int, std::size_t k) {
       int* const code = to + first_rows_[k];
       const std::size_t rows = number(files_[k].head().rows);
@@ -178,57 +172,84 @@ class Parts {
         code[i] = numbers[k][static_cast<std::size_t>(code[i]) - 1];
       }
     });
-    Rcpp::CharacterVector texts(static_cast<R_xlen_t>(all.size()));
-    for (std::size_t k = 0; k < all.size(); ++k) texts[static_cast<R_xlen_t>(k)] = Rf_mkCharLenCE(all[k].data(), static_cast<int>(all[k].size()), CE_UTF8);
+    Rcpp::CharacterVector texts(static_cast<R_xlen_t>(all.texts().size()));
+    for (std::size_t k = 0; k < all.texts().size(); ++k) {
+      const std::string& text = all.texts()[k];
+      texts[static_cast<R_xlen_t>(k)] = Rf_mkCharLenCE(text.data(), static_cast<int>(text.size()), CE_UTF8);
+    }
     return new_coded_texts(result, texts);
   }
 
+  // Files with coded texts among them are written out.
   SEXP texts() {
     Rcpp::Shield<SEXP> starts(new_vector(INTSXP, rows_)), sizes(new_vector(INTSXP, rows_));
     const R_xlen_t pages = count_pages();
     Rcpp::Shield<SEXP> bytes(Rf_allocVector(VECSXP, pages)), first_rows(Rf_allocVector(REALSXP, pages));
-    R_xlen_t page = 0;
+    std::vector<R_xlen_t> first_page;
+    std::vector<std::uint8_t*> addresses;
     for (std::size_t k = 0; k < files_.size(); ++k) {
+      first_page.push_back(static_cast<R_xlen_t>(addresses.size()));
       const bool is_coded = files_[k].head().type == KeptType::coded_text;
-      const std::size_t rows = number(files_[k].head().rows);
-      int* const size = INTEGER(sizes) + first_rows_[k];
-      int* const start = INTEGER(starts) + first_rows_[k];
-      std::vector<std::int32_t> codes(is_coded ? rows : 0);
-      std::vector<std::string> different;
-      if (is_coded) {
-        different = different_texts(files_[k]);
-        read_into(files_[k], 0, codes.data(), rows);
-        for (std::size_t i = 0; i < rows; ++i) size[i] = codes[i] == missing_integer ? missing_integer : static_cast<int>(different.at(static_cast<std::size_t>(codes[i]) - 1).size());
-      } else {
-        read_into(files_[k], 0, size, rows);
-      }
-      for (std::size_t row = 0, n = 1; row < rows; row += kept_page_rows, ++n, ++page) {
-        const std::size_t end = std::min(rows, row + kept_page_rows);
-        std::int64_t all = 0;
-        for (std::size_t i = row; i < end; ++i) {
-          start[i] = static_cast<int>(all);
-          if (size[i] != missing_integer) all += size[i];
-        }
-        if (all > std::numeric_limits<std::int32_t>::max() || (!is_coded && files_[k].head().sizes.at(n) != static_cast<std::uint64_t>(all))) throw DamagedFile("another size");
-        SEXP copy = new_vector(RAWSXP, static_cast<R_xlen_t>(all));
+      const std::vector<std::string> written_out = is_coded ? write_out(files_[k]) : std::vector<std::string>();
+      for (std::size_t n = 0; n < pages_of(files_[k]); ++n) {
+        const std::size_t size = is_coded ? written_out[n].size() : number(files_[k].head().sizes.at(n + 1));
+        if (size > static_cast<std::size_t>(std::numeric_limits<std::int32_t>::max())) throw DamagedFile("another size");
+        const R_xlen_t page = static_cast<R_xlen_t>(addresses.size());
+        SEXP copy = new_vector(RAWSXP, static_cast<R_xlen_t>(size));
         SET_VECTOR_ELT(bytes, page, copy);
-        REAL(first_rows)[page] = static_cast<double>(first_rows_[k]) + static_cast<double>(row);
-        if (!is_coded) {
-          files_[k].read(n, RAW(copy));
-          continue;
-        }
-        for (std::size_t i = row; i < end; ++i)
-          if (codes[i] != missing_integer) std::memcpy(RAW(copy) + start[i], different[static_cast<std::size_t>(codes[i]) - 1].data(), static_cast<std::size_t>(size[i]));
+        REAL(first_rows)[page] = static_cast<double>(first_rows_[k]) + static_cast<double>(n * kept_page_rows);
+        addresses.push_back(RAW(copy));
+        if (is_coded) std::copy(written_out[n].begin(), written_out[n].end(), RAW(copy));
       }
     }
+    int *const start = INTEGER(starts), *const size = INTEGER(sizes);
+    run_pieces(files_.size(), workers_, [&](int, std::size_t k) {
+      const std::size_t rows = number(files_[k].head().rows);
+      const bool is_coded = files_[k].head().type == KeptType::coded_text;
+      int *const own_size = size + first_rows_[k], *const own_start = start + first_rows_[k];
+      if (is_coded) sizes_of_codes(files_[k], own_size);
+      else read_into(files_[k], 0, own_size, rows);
+      for (std::size_t n = 0; n < pages_of(files_[k]); ++n) {
+        std::int64_t at = 0;
+        for (std::size_t i = n * kept_page_rows; i < std::min(rows, (n + 1) * kept_page_rows); ++i) {
+          own_start[i] = static_cast<int>(at);
+          if (own_size[i] != missing_integer) at += own_size[i];
+        }
+        if (is_coded) continue;
+        if (files_[k].head().sizes.at(n + 1) != static_cast<std::uint64_t>(at)) throw DamagedFile("another size");
+        files_[k].read(n + 1, addresses[static_cast<std::size_t>(first_page[k]) + n]);
+      }
+    });
     return new_written_texts(bytes, starts, sizes, first_rows);
+  }
+
+  static std::size_t pages_of(const KeptFile& file) { return (number(file.head().rows) + kept_page_rows - 1) / kept_page_rows; }
+
+  // Calls work(row, text), or work(row, null) where it is missing, for each row of coded texts.
+  template <class Work>
+  static void each_coded(const KeptFile& file, Work work) {
+    std::vector<std::string> different;
+    each_different(file, [&](std::string_view text) { different.emplace_back(text); });
+    std::vector<std::int32_t> codes(number(file.head().rows));
+    read_into(file, 0, codes.data(), codes.size());
+    for (std::size_t i = 0; i < codes.size(); ++i) work(i, codes[i] == missing_integer ? nullptr : &different.at(static_cast<std::size_t>(codes[i]) - 1));
+  }
+
+  static std::vector<std::string> write_out(const KeptFile& file) {
+    std::vector<std::string> pages(pages_of(file));
+    each_coded(file, [&](std::size_t row, const std::string* text) { if (text) pages[row / kept_page_rows] += *text; });
+    return pages;
+  }
+
+  static void sizes_of_codes(const KeptFile& file, int* sizes) {
+    each_coded(file, [&](std::size_t row, const std::string* text) { sizes[row] = text ? static_cast<int>(text->size()) : missing_integer; });
   }
 
   R_xlen_t count_pages() const {
     std::size_t pages = 0;
     for (const KeptFile& file : files_) {
       if (file.head().type < KeptType::coded_text) throw DamagedFile("another type");
-      pages += (number(file.head().rows) + kept_page_rows - 1) / kept_page_rows;
+      pages += pages_of(file);
     }
     return static_cast<R_xlen_t>(pages);
   }
