@@ -21,6 +21,10 @@ csv_read_cpp <- function(opened, wanted, lot, threads) {
     .Call(`_rowanroot_csv_read_cpp`, opened, wanted, lot, threads)
 }
 
+csv_line_cpp <- function(opened, row) {
+    .Call(`_rowanroot_csv_line_cpp`, opened, row)
+}
+
 csv_write_cpp <- function(columns, names, rows, path, separator, fields, copied, append, threads) {
     .Call(`_rowanroot_csv_write_cpp`, columns, names, rows, path, separator, fields, copied, append, threads)
 }

@@ -19,6 +19,9 @@ cli_demo <- function(args) {
   cat(format_status(status), sep = "\n")
   demo_did("rowanroot run yield.R")
   run_script(script)
+  demo_said("Where does a number come from?")
+  demo_did("rowanroot why out/yield.csv --row 1 --column net_lb")
+  demo_why(folder)
   demo_said(paste0("The table is in ", file.path(folder, "out", "yield.csv"), "."),
             "Change a formula in the script, or a number in a file, and run it again.")
   exit_done
@@ -30,10 +33,12 @@ demo_did <- function(command) cat("", cli::style_bold(paste("$", command)), sep 
 
 # The script's table, as an R session would print it.
 demo_show <- function(script) {
-  run <- new_script_run("status", FALSE, NULL)
+  run <- new_script_run("status", script)
   env <- in_script_folder(script, evaluate_script(script, run, NULL))
   in_script_folder(script, print(peek(env$yield, rows = 4)))
 }
+
+demo_why <- function(folder) in_folder(folder, print(explain(table_of_output("out/yield.csv", NULL)$table, 1L, "net_lb", NULL, globalenv(), NULL)))
 
 # Corrects the first weight of a file, and says so.
 demo_change <- function(folder) {

@@ -6,6 +6,8 @@ cli_commands <- function() {
     run = list(run = cli_run, arguments = "script.R", about = "run a script; write only the outputs that are out of date"),
     status = list(run = cli_status, arguments = "script.R", about = "tell which outputs of a script are out of date, and why"),
     watch = list(run = cli_watch, arguments = "script.R", about = "run a script again whenever a file changes that it is made from"),
+    why = list(run = cli_why, arguments = "output", about = "show one value of an output with its formulas filled in, back to file and line"),
+    report = list(run = cli_report, arguments = "script.R", about = "write one HTML page on the outputs of a script: steps, figures, checks"),
     changes = list(run = cli_changes, arguments = "output", about = "show what differs in an output from what it was before"),
     new = list(run = cli_new, arguments = "folder", about = "begin a project: a script, and a folder for its files"),
     clean = list(run = cli_clean, arguments = "[folder]", about = "remove what is kept beside a script and can be made again"),

@@ -26,7 +26,7 @@ watch_script <- function(script, every) {
 
 # A run that fails is told, and what it came to look at is watched all the same.
 run_watched <- function(script) {
-  run <- new_script_run("run", FALSE, NULL)
+  run <- new_script_run("run", script)
   cli_guarded({
     in_script_folder(script, locked(evaluate_script(script, run, quote(run_script()))))
     exit_done

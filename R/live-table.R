@@ -12,6 +12,10 @@
 #' they need the packages readxl, nanoparquet, RSQLite and jsonlite. Date-times of a workbook that are all at midnight are dates.
 #' A DBI connection gives a table or a query of any database, which is read anew at every look.
 #'
+#' Only columns that are needed are read: if a later step leaves a column out, its values are not looked at. Where there is a journal,
+#' columns that were read are kept in `.rowanroot`, and of many files only those are read again that changed. A file that ends in the
+#' middle of a line, and was written to just now, is waited for.
+#'
 #' @param path The path of a file, a pattern such as `"visits/*.csv"` for several files of one shape,
 #'   or several of these. Or a data frame, or a DBI connection.
 #' @param separator The character between two fields.

@@ -27,7 +27,7 @@ run_script <- function(script, force = FALSE, only = NULL) {
   call <- quote(run_script())
   check_script(script, call)
   check_flag(force, "force", call)
-  run <- new_script_run("run", force, only)
+  run <- new_script_run("run", script, force, only)
   in_script_folder(script, {
     locked({
       evaluate_script(script, run, call)
@@ -44,16 +44,19 @@ run_script <- function(script, force = FALSE, only = NULL) {
 script_status <- function(script) {
   call <- quote(script_status())
   check_script(script, call)
-  run <- new_script_run("status", FALSE, NULL)
+  run <- new_script_run("status", script)
   in_script_folder(script, {
     utils::capture.output(suppressMessages(evaluate_script(script, run, call)))
   })
   run_outputs(run)[c("output", "state", "why")]
 }
 
-new_script_run <- function(mode, force, only) {
+# What a run is for: "run" writes outputs, "status" tells their state, "look" only finds the table of the output `wanted`.
+new_script_run <- function(mode, script, force = FALSE, only = NULL, wanted = NULL) {
   run <- new.env(parent = emptyenv())
   run$mode <- mode
+  run$script <- basename(script)
+  run$wanted <- wanted
   run$force <- force
   run$only <- only
   run$outputs <- list()

@@ -42,6 +42,7 @@ save_table <- function(x, path, table = NULL, force = FALSE, guard_formulas = FA
   call <- quote(save_table())
   check_table(x, call)
   target <- output_target(path, table, call)
+  if (identical(state$run$mode, "look")) return(invisible(look_at_output(target, x, guard_formulas, call)))
   check_saved_once(target$name, call)
   check_flag(force, "force", call)
   check_flag(guard_formulas, "guard_formulas", call)
@@ -107,12 +108,27 @@ check_is_no_input <- function(x, target, call) {
   }
 }
 
-# Writes the output if it must be written, and tells the run what became of it.
-save_output <- function(x, target, force, guard, call) {
+# Keeps the table of the output that is looked for, and its state.
+look_at_output <- function(target, x, guard, call) {
+  run <- state$run
+  run$outputs <- c(run$outputs, list(list(output = target$name)))
+  if (!is.null(run$wanted) && !identical(target$name, run$wanted)) return(x)
+  table <- if (is_live_table(x)) current_table(x, call) else open_frame(x)
+  run$tables <- c(run$tables, list(list(name = target$name, path = target$path, table = table, state = output_state(target, record_for(target, table, guard, call)))))
+  x
+}
+
+record_for <- function(target, x, guard, call) {
   origin <- table_origin(x, call)
   if (guard) origin$key <- rlang::hash(paste(origin$key, "guarded"))
   now <- new_record(target$name, x, origin, table_keys(x, origin$parts, call))
   now$guarded <- guard
+  now
+}
+
+# Writes the output if it must be written, and tells the run what became of it.
+save_output <- function(x, target, force, guard, call) {
+  now <- record_for(target, x, guard, call)
   found <- output_state(target, now)
   run <- state$run
   chosen <- is.null(run$only) || target$name %in% vapply(run$only, plain_path, "")

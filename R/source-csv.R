@@ -199,3 +199,12 @@ stop_csv_problem <- function(problem, file, call) {
   stop_because(c(csv_problems[[problem$kind]], "i" = way_out), "csv", call,
                file = file, line = line, problem = problem$kind)
 }
+
+#' @export
+source_place.csv_source <- function(source, row, call) {
+  files <- source_files(source, call)
+  with_readable_files(source$options, files, function(paths) {
+    at <- csv_line_cpp(open_csv_files(paths, files$name, source$options, call)$files, row)
+    paste0(files$name[at[["file"]]], ", line ", at[["line"]])
+  }, call)
+}

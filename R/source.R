@@ -15,6 +15,12 @@ source_read <- function(source, columns, call) UseMethod("source_read")
 # types turn out to be others.
 each_lot <- function(source, columns, bytes, begin, work, call) UseMethod("each_lot")
 
+# Where a row comes from, in words.
+source_place <- function(source, row, call) UseMethod("source_place")
+
+#' @export
+source_place.default <- function(source, row, call) paste0(source_title(source), ", row ", row)
+
 # How the source is called in print.
 source_title <- function(source) UseMethod("source_title")
 

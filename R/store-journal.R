@@ -42,7 +42,7 @@ add_record <- function(record) {
 # What an output is made from, as data for its record.
 new_record <- function(output, x, origin, keys) {
   list(
-    output = output, key = origin$key,
+    output = output, key = origin$key, script = state$run$script,
     inputs = unname(Map(function(name, hash) list(name = name, hash = hash), all_parts(origin)$name, all_parts(origin)$hash)),
     lines = table_lines(x), keys = as.list(keys$columns), rows_key = keys$rows,
     rowanroot = as.character(utils::packageVersion("rowanroot")), r = as.character(getRversion())

@@ -74,6 +74,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// csv_line_cpp
+Rcpp::NumericVector csv_line_cpp(SEXP opened, double row);
+RcppExport SEXP _rowanroot_csv_line_cpp(SEXP openedSEXP, SEXP rowSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type opened(openedSEXP);
+    Rcpp::traits::input_parameter< double >::type row(rowSEXP);
+    rcpp_result_gen = Rcpp::wrap(csv_line_cpp(opened, row));
+    return rcpp_result_gen;
+END_RCPP
+}
 // csv_write_cpp
 Rcpp::List csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::string path, std::string separator, Rcpp::IntegerVector fields, Rcpp::List copied, bool append, int threads);
 RcppExport SEXP _rowanroot_csv_write_cpp(SEXP columnsSEXP, SEXP namesSEXP, SEXP rowsSEXP, SEXP pathSEXP, SEXP separatorSEXP, SEXP fieldsSEXP, SEXP copiedSEXP, SEXP appendSEXP, SEXP threadsSEXP) {
@@ -822,6 +834,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_csv_guess_cpp", (DL_FUNC) &_rowanroot_csv_guess_cpp, 2},
     {"_rowanroot_csv_lots_cpp", (DL_FUNC) &_rowanroot_csv_lots_cpp, 2},
     {"_rowanroot_csv_read_cpp", (DL_FUNC) &_rowanroot_csv_read_cpp, 4},
+    {"_rowanroot_csv_line_cpp", (DL_FUNC) &_rowanroot_csv_line_cpp, 2},
     {"_rowanroot_csv_write_cpp", (DL_FUNC) &_rowanroot_csv_write_cpp, 9},
     {"_rowanroot_date_part_cpp", (DL_FUNC) &_rowanroot_date_part_cpp, 3},
     {"_rowanroot_begin_flush_cpp", (DL_FUNC) &_rowanroot_begin_flush_cpp, 1},

@@ -342,6 +342,13 @@ Rcpp::List csv_read_cpp(SEXP opened, Rcpp::List wanted, Rcpp::List lot, int thre
                             Rcpp::Named("misfits") = misfits);
 }
 
+// The number of the file and the line, both from 1, on which a row, from 1, begins.
+// [[Rcpp::export]]
+Rcpp::NumericVector csv_line_cpp(SEXP opened, double row) {
+  const CsvLine found = line_of_row(*CsvPointer(opened), static_cast<std::size_t>(row) - 1);
+  return Rcpp::NumericVector::create(Rcpp::Named("file") = static_cast<double>(found.file + 1), Rcpp::Named("line") = static_cast<double>(found.line + 1));
+}
+
 // Texts must be UTF-8. A column is a vector, or with a number in `fields`, from 1, that field of the file that `copied` tells of, which
 // has the same rows: its path, the places of its lots, and how many fields a record has. Gives what the system said as `problem`, an
 // empty text if nothing, and where the lots of rows begin as `places`. What is appended has no header.

@@ -343,6 +343,19 @@ CsvContent read_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const st
   return content;
 }
 
+CsvLine line_of_row(const std::vector<std::shared_ptr<CsvFile>>& files, std::size_t row) {
+  for (const Place& place : all_places(files)) {
+    if (row < place.row || row >= place.row + place.piece.rows) continue;
+    CsvLine found = {place.file, place.piece.line};
+    each_block(*files[place.file], place.piece, place.piece.rows, [&](const Block& block, std::size_t first) {
+      const std::size_t at = row - place.row;
+      if (at >= first && at < first + block.rows()) found.line = place.piece.line + block.lines[at - first];
+    });
+    return found;
+  }
+  throw std::out_of_range("there is no such row");
+}
+
 std::vector<CsvGuess> guess_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const std::vector<CsvColumn>& columns) {
   constexpr std::size_t most_places = 16, rows_of_each = 512;
   const std::vector<Place> places = all_places(files);

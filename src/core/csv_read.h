@@ -67,6 +67,12 @@ std::vector<CsvLotOfFile> csv_lots(const std::vector<std::shared_ptr<CsvFile>>& 
 // of all would.
 CsvContent read_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const std::vector<CsvColumn>& columns, Workers threads, CsvLot lot = {});
 
+// The file and the line, both from 0, on which a row of all files begins. Throws as read_csv() does.
+struct CsvLine {
+  std::size_t file, line;
+};
+CsvLine line_of_row(const std::vector<std::shared_ptr<CsvFile>>& files, std::size_t row);
+
 // What the values of each column could be, and whether few are different, to judge by some of the rows.
 struct CsvGuess {
   unsigned kinds = could_be_all;

@@ -106,3 +106,18 @@ test_that("watch runs again when a file changes, goes on after a failure, and en
   tools::pskill(as.integer(readLines("pid")), tools::SIGINT)
   expect_true(wait_for("Stopped watching", 1))
 })
+
+test_that("why tells of an output by the script that made it", {
+  local_project()
+  rowanroot("run", "yield.R")
+  told <- rowanroot("why", "out/yield.csv", "--row", "3", "--column", "net_lb")
+  expect_identical(told$status, 0L)
+  expect_match(paste(told$out, collapse = " "), "14 [*] 2.2.*visits/2025-02.csv, line 2")
+  by_key <- rowanroot("why", "out/yield.csv", "--where", "hive == 'SH-01'", "--column", "net_lb", "--json")
+  expect_identical(jsonlite::fromJSON(by_key$out)$row, 3L)
+  for (wrong in list(c("--row", "99", "--column", "net_lb"), c("--row", "1", "--column", "nett_lb"))) expect_identical(do.call(rowanroot, as.list(c("why", "out/yield.csv", wrong)))$status, 1L)
+  expect_identical(rowanroot("why", "out/yield.csv", "--row", "1")$status, 2L)
+  expect_identical(rowanroot("why", "visits/2025-01.csv", "--row", "1", "--column", "hive")$status, 2L)
+  unlink(".rowanroot", recursive = TRUE)
+  expect_match(paste(rowanroot("why", "out/yield.csv", "--row", "1", "--column", "hive")$errors, collapse = " "), "Nothing is known")
+})

@@ -1,0 +1,83 @@
+# Commands that look at the table behind an output: its script is run again, and writes nothing.
+
+cli_why <- function(args) {
+  options <- list(
+    optparse::make_option("--row", type = "integer", help = "the number of the row"),
+    optparse::make_option("--where", metavar = "formula", help = "instead of it a formula that holds in one row: 'hive == \"NB-04\"'"),
+    optparse::make_option("--column", metavar = "name", help = "the column"),
+    json_option
+  )
+  given <- cli_arguments("why", args, options)
+  if (is.null(given)) return(exit_done)
+  asked <- given$options
+  if (is.null(asked$column)) stop_wrong_use("why", "`--column` must name a column.")
+  if (is.null(asked$row) == is.null(asked$where)) stop_wrong_use("why", "Give `--row` or `--where`.")
+  where <- if (!is.null(asked$where)) formula_of_text(asked$where)
+  check_cli_file(given$args, "why")
+  found <- table_of_output(given$args, quote(why()))
+  explanation <- explain(found$table, asked$row, asked$column, where, globalenv(), quote(why()))
+  if (found$state$state != "up to date") cli_error(paste0("Note: ", given$args, " is out of date. This is what it would be now."))
+  if (asked$json) print_json(plain_explanation(explanation)) else print(explanation)
+  exit_done
+}
+
+formula_of_text <- function(text) {
+  parsed <- tryCatch(parse(text = text, keep.source = FALSE), error = function(e) NULL)
+  if (length(parsed) == 1) return(parsed[[1]])
+  stop_wrong_use("why", paste0("`", text, "` is no formula."))
+}
+
+# The table that a script saves as this output, and the state of the output.
+table_of_output <- function(output, call) {
+  folder <- project_of(output, call)
+  old <- setwd(folder$path)
+  on.exit(setwd(old))
+  records <- output_records(folder$output)
+  if (!length(records)) stop_unknown_output(output, call)
+  script <- utils::tail(records, 1)[[1]]$script
+  if (is.null(script) || !file.exists(script)) {
+    stop_because(c("The script that made {.file {output}} is not known.", "i" = if (!is.null(script)) "{.file {script}} is no longer there." else "It was saved outside of a script; {.code why(x, row, column)} tells of a table."),
+                 "unknown_output", call, output = output)
+  }
+  run <- new_script_run("look", script, wanted = folder$output)
+  utils::capture.output(suppressMessages(evaluate_script(script, run, call)))
+  if (is.null(run$tables)) stop_because(c("{.file {script}} no longer saves {.file {output}}.", "i" = "It saves {.file {vapply(run$outputs, `[[`, '', 'output')}}."), "unknown_output", call, output = output)
+  run$tables[[1]]
+}
+
+cli_report <- function(args) {
+  options <- list(optparse::make_option("--to", metavar = "file", help = "the report [the script's name, with -report.html]"))
+  given <- cli_arguments("report", args, options)
+  if (is.null(given)) return(exit_done)
+  check_cli_file(given$args, "report")
+  to <- given$options$to
+  if (is.null(to)) to <- paste0(tools::file_path_sans_ext(given$args), "-report.html")
+  report_script(given$args, to)
+  cat("Wrote ", to, "\n", sep = "")
+  exit_done
+}
+
+# One page for all outputs of a script.
+report_script <- function(script, file) {
+  call <- quote(report())
+  check_script(script, call)
+  check_report_file(file, call)
+  run <- new_script_run("look", script)
+  tables <- in_script_folder(script, {
+    utils::capture.output(suppressMessages(evaluate_script(basename(script), run, call)))
+    lapply(run$tables, function(one) {
+      changed <- if (!is.null(one$path) && file.exists(one$path) && file.exists(before_path(one$path))) {
+        tryCatch(changes_by(one$path, NULL, globalenv(), call), error = function(e) NULL)
+      }
+      report_of_table(reported_parts(one$table, call), if (length(run$tables) > 1) one$name, changed)
+    })
+  })
+  if (!length(tables)) stop_because(c("The script has no outputs.", "i" = "{.code save_table()} makes one."), "unknown_output", call)
+  title <- if (length(run$tables) == 1) paste0(run$tables[[1]]$name, ", by ", basename(script)) else basename(script)
+  write_page(title, tables, file, call)
+}
+
+plain_explanation <- function(x) {
+  list(column = x$column, row = x$row, value = if (is.numeric(x$value) && !is.object(x$value)) x$value else value_text(x$value), formula = x$formula, filled = x$filled, notes = as.list(x$notes),
+       place = x$place, from = lapply(x$from, plain_explanation))
+}

@@ -1,0 +1,218 @@
+#' Where columns come from
+#'
+#' The columns of a live table and of its files as a graph: each with the formula that made it, what it depends on, and what depends on it.
+#'
+#' A column that a later step sets again is another one: `net_kg (2)` is what `net_kg` became when it was set for the second time.
+#' Scratch columns, whose names begin with a dot, are part of the graph; so are the columns under `within` and `along` of words that go by
+#' them, and the steps that choose rows, which all later columns went through.
+#'
+#' @param x A live table from [open_table()].
+#' @param column Only this column, what it depends on and what depends on it: its name.
+#' @return An object of class `lineage`, which prints itself. `as.data.frame()` gives a row for each dependency, with `from`, `to`, the
+#'   `formula` of `to` and the `step` that has it; `plot()` a figure, of the package ggplot2. It is a list with `nodes`, a data frame with
+#'   `name`, `kind` (`"file"`, `"input"`, `"column"`, `"scratch"`, `"rows"`), `formula`, `step` and `in_result`, and `edges`, a data frame
+#'   of `from` and `to`, numbers of nodes.
+#' @section Errors:
+#' `rowanroot_not_a_table` for what has no steps; `rowanroot_unknown_column`.
+#' @examples
+#' visits <- data.frame(hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5), tare_kg = 6)
+#' yield <- open_table(visits) |>
+#'   set_columns({
+#'     net_kg <- gross_kg - tare_kg
+#'     net_lb <- net_kg * 2.20462
+#'   }) |>
+#'   keep_rows(net_kg > 0)
+#' lineage(yield)
+#' lineage(yield, net_kg)
+#' as.data.frame(lineage(yield))
+#' @export
+lineage <- function(x, column = NULL) {
+  call <- quote(lineage())
+  check_live(x, call)
+  x <- current_table(x, call)
+  graph <- lineage_graph(x, call)
+  known <- unique(graph$nodes$name[graph$nodes$kind != "file" & graph$nodes$kind != "rows"])
+  name <- name_of_column(substitute(column), column, known)
+  if (!is.null(name)) {
+    if (!name %in% known) stop_unknown_column(name, known, call)
+    graph <- graph_around(graph, name)
+  }
+  structure(c(graph, list(title = table_title(x), column = name)), class = "lineage")
+}
+
+check_live <- function(x, call) {
+  if (is_live_table(x)) return(invisible())
+  stop_because(c("{.arg x} must be a live table, not {what_is(x)}.", "i" = "Steps are recorded on what {.code open_table()} gives; it takes a data frame, too."), "not_a_table", call)
+}
+
+# A column as a bare name, or as a text or what has one; NULL if none is given.
+name_of_column <- function(typed, value, known) {
+  if (is.null(typed)) return(NULL)
+  if (is.symbol(typed) && as.character(typed) %in% known) return(as.character(typed))
+  value <- tryCatch(value, error = function(e) NULL)
+  if (rlang::is_string(value)) value else one_line(typed)
+}
+
+# Goes from step to step; `now` says which node each name stands for.
+lineage_graph <- function(x, call) {
+  graph <- new.env(parent = emptyenv())
+  graph$nodes <- list()
+  graph$edges <- list()
+  file <- add_node(graph, source_title(live(x)$source), "file", NA, 0)
+  columns <- source_columns(live(x)$source, call)
+  graph$now <- stats::setNames(vapply(columns, function(name) add_node(graph, name, "input", NA, 0, file), 0), columns)
+  steps <- live(x)$steps
+  for (k in seq_along(steps)) add_step_nodes(steps[[k]], graph, k)
+  nodes <- do.call(rbind, lapply(graph$nodes, as.data.frame))
+  nodes$in_result <- seq_len(nrow(nodes)) %in% graph$now[live(x)$columns]
+  edges <- if (length(graph$edges)) do.call(rbind, graph$edges) else matrix(0, 0, 2)
+  list(nodes = nodes, edges = data.frame(from = edges[, 1], to = edges[, 2]))
+}
+
+# Gives the node's number.
+add_node <- function(graph, name, kind, formula, step, from = numeric()) {
+  id <- length(graph$nodes) + 1
+  graph$nodes[[id]] <- list(name = name, kind = kind, formula = formula, step = step)
+  from <- unique(from[!is.na(from)])
+  if (length(from)) graph$edges[[length(graph$edges) + 1]] <- cbind(from, id)
+  id
+}
+
+# What a step adds to the graph.
+add_step_nodes <- function(step, graph, number) UseMethod("add_step_nodes")
+
+# Columns of another kind of step go through it.
+#' @export
+add_step_nodes.default <- function(step, graph, number) {
+  add_node(graph, step_lines(step)[[1]]$text, "rows", step_lines(step)[[1]]$text, number)
+  new <- setdiff(step$columns, names(graph$now))
+  for (name in new) graph$now[[name]] <- add_node(graph, name, "input", NA, number)
+  graph$now <- graph$now[step$columns]
+}
+
+#' @export
+add_step_nodes.step_columns <- function(step, graph, number) {
+  then <- graph$now
+  graph$now <- stats::setNames(vapply(seq_along(step$columns), function(k) {
+    if (step$columns[k] == step$from[k]) return(then[[step$from[k]]])
+    add_node(graph, step$columns[k], "column", paste(step$columns[k], "<-", step$from[k]), number, then[[step$from[k]]])
+  }, 0), step$columns)
+}
+
+#' @export
+add_step_nodes.step_keep_rows <- function(step, graph, number) {
+  text <- step_lines(step)[[1]]$text
+  add_node(graph, text, "rows", text, number, unname(graph$now[c(node_columns(step$node), step$within)]))
+}
+
+#' @export
+add_step_nodes.step_sort_rows <- function(step, graph, number) {
+  text <- step_lines(step)[[1]]$text
+  add_node(graph, text, "rows", text, number, unname(graph$now[step$order$names]))
+}
+
+#' @export
+add_step_nodes.step_top_rows <- function(step, graph, number) {
+  text <- step_lines(step)[[1]]$text
+  add_node(graph, text, "rows", text, number, unname(graph$now[c(step$by, step$within)]))
+}
+
+#' @export
+add_step_nodes.step_conditions <- function(step, graph, number) {
+  lines <- step_lines(step)
+  for (k in seq_along(lines)) add_node(graph, lines[[k]]$text, "rows", lines[[k]]$text, number, unname(graph$now[node_columns(step$nodes[[k]])]))
+}
+
+#' @export
+add_step_nodes.step_set_columns <- function(step, graph, number) {
+  for (statement in step$statements) add_statement_nodes(statement, step, graph, number, c(step$within, step$along$names))
+  graph$now <- graph$now[step$columns]
+}
+
+#' @export
+add_step_nodes.step_one_row_per <- function(step, graph, number) {
+  for (statement in step$statements) add_statement_nodes(statement, step, graph, number, step$keys)
+  graph$now <- graph$now[step$columns]
+}
+
+add_statement_nodes <- function(statement, step, graph, number, by) {
+  if (statement$removes) {
+    graph$now <- graph$now[setdiff(names(graph$now), statement$targets)]
+    return(invisible())
+  }
+  text <- line_text(statement$line)
+  several <- statement$node$kind == "several" && length(statement$node$parts) == length(statement$targets)
+  then <- graph$now
+  for (k in seq_along(statement$targets)) {
+    name <- statement$targets[k]
+    node <- if (several) statement$node$parts[[k]] else statement$node
+    from <- c(node_columns(node), if (goes_by_groups(node)) by)
+    graph$now[[name]] <- add_node(graph, name, if (is_scratch(name)) "scratch" else "column", text, number, unname(then[from]))
+  }
+}
+
+# Whether a tree has words that depend on the block's groups or order.
+goes_by_groups <- function(node) {
+  any_of <- function(nodes) any(vapply(unname(nodes), goes_by_groups, NA))
+  switch(node$kind,
+    aggregate = , ordered = , running = is.null(node$within) || is.null(node$along),
+    rows = TRUE, shared = goes_by_groups(node$memory$node), several = any_of(node$parts), choose = any_of(node[c("condition", "yes", "no")]),
+    word = , r_call = any_of(node$arguments), r_code = TRUE,
+    FALSE
+  )
+}
+
+# What the column depends on, and what depends on it.
+graph_around <- function(graph, name) {
+  reached <- function(start, from, to) {
+    repeat {
+      more <- setdiff(graph$edges[[to]][graph$edges[[from]] %in% start], start)
+      if (!length(more)) return(start)
+      start <- c(start, more)
+    }
+  }
+  own <- which(graph$nodes$name == name & graph$nodes$kind != "rows")
+  kept <- sort(unique(c(reached(own, "to", "from"), reached(own, "from", "to"))))
+  edges <- graph$edges[graph$edges$from %in% kept & graph$edges$to %in% kept, ]
+  list(nodes = graph$nodes[kept, ], edges = data.frame(from = match(edges$from, kept), to = match(edges$to, kept)))
+}
+
+# Names of nodes, those that come again with how often they came before.
+node_labels <- function(nodes) {
+  times <- stats::ave(seq_len(nrow(nodes)), nodes$name, nodes$kind == "rows", FUN = seq_along)
+  ifelse(times > 1 & nodes$kind != "rows", paste0(nodes$name, " (", times, ")"), nodes$name)
+}
+
+#' @export
+as.data.frame.lineage <- function(x, ...) {
+  labels <- node_labels(x$nodes)
+  data.frame(from = labels[x$edges$from], to = labels[x$edges$to], formula = x$nodes$formula[x$edges$to], step = x$nodes$step[x$edges$to])
+}
+
+#' @export
+format.lineage <- function(x, width = cli::console_width(), ...) {
+  labels <- node_labels(x$nodes)
+  made <- which(x$nodes$kind %in% c("column", "scratch", "rows"))
+  used <- function(id) {
+    from <- x$edges$from[x$edges$to == id]
+    labels[from[x$nodes$kind[from] != "file"]]
+  }
+  of_node <- function(id) {
+    from <- used(id)
+    what <- if (x$nodes$kind[id] == "rows") "rows" else labels[id]
+    head <- paste0(if (x$nodes$kind[id] == "rows") cli::style_italic(what) else cli::style_bold(what), if (length(from)) paste0(" \u2190 ", paste(from, collapse = ", ")))
+    c(strwrap_ansi(head, width, 4), cli::col_grey(strwrap(x$nodes$formula[id], width, indent = 4, exdent = 6)))
+  }
+  inputs <- x$nodes$name[x$nodes$kind == "input"]
+  about <- if (is.null(x$column)) x$title else paste0(x$column, ", in ", x$title)
+  c(cli::style_bold(paste("Lineage of", about)), "", unlist(lapply(made, of_node)), if (length(made)) "",
+    strwrap(paste0("From ", x$nodes$name[x$nodes$kind == "file"][1], ": ", if (length(inputs)) paste(inputs, collapse = ", ") else "no column"), width, exdent = 4))
+}
+
+strwrap_ansi <- function(text, width, exdent) as.character(cli::ansi_strwrap(text, width, exdent = exdent))
+
+#' @export
+print.lineage <- function(x, width = cli::console_width(), ...) {
+  cat(format(x, width = width), sep = "\n")
+  invisible(x)
+}

@@ -1,0 +1,198 @@
+#' Why a value is what it is
+#'
+#' Shows one value of a live table with the formula that made it, the row's own numbers filled in, and the same of every column that went
+#' into it, back to the file and the line.
+#'
+#' Of an `if` the branches that were tried are told, of a rank the rows before and behind it, of a running total or the like the last rows
+#' that went in, of an aggregate how many rows, of a look-up the row of its table.
+#'
+#' @param x A live table from [open_table()].
+#' @param row The number of the row.
+#' @param column The name of a column.
+#' @param where Instead of the row's number, a formula that holds in one row only, such as `hive == "NB-04" && day == max(day)`.
+#' @return An object of class `explanation`, which prints itself. It is a list with `column`, `row`, `value`, `formula`, `filled` (the
+#'   formula with its values), `notes`, `place` (file and line, of a column that was read) and `from`, a list of the explanations of what
+#'   went into it.
+#' @section Errors:
+#' `rowanroot_not_a_table`, `rowanroot_unknown_column`; `rowanroot_no_such_row` for a row that the table has not, or if `where` holds in none
+#' or in several.
+#' @examples
+#' visits <- data.frame(hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5), tare_kg = 6)
+#' yield <- open_table(visits) |>
+#'   set_columns({
+#'     net_kg   <- gross_kg - tare_kg
+#'     strength <- if (net_kg > 24) "strong" else "fair"
+#'     place    <- ranking(net_kg, best = "highest")
+#'   })
+#' why(yield, 1, strength)
+#' why(yield, where = hive == "NB-02", column = place)
+#' @export
+why <- function(x, row = NULL, column, where = NULL) {
+  call <- quote(why())
+  check_live(x, call)
+  if (missing(column)) stop_because(c("Why which column?", "i" = "Write {.code why(x, row = 12, column = net_kg)}."), "bad_argument", call)
+  explain(x, row, name_of_column(substitute(column), column, column_names(x)), substitute(where), parent.frame(), call)
+}
+
+explain <- function(x, row, column, where, env, call) {
+  trace <- new_trace(x, call)
+  if (!column %in% names(trace$data)) stop_unknown_column(column, names(trace$data), call)
+  row <- row_to_explain(trace$data, row, where, env, call)
+  explanation <- explain_column(trace, length(trace$steps) + 1, column, row)
+  explanation$row <- row
+  explanation
+}
+
+row_to_explain <- function(data, row, where, env, call) {
+  if (is.null(where) == is.null(row)) stop_because(c("Which row?", "i" = "Give its number as {.arg row}, or a formula that holds in it as {.arg where}."), "bad_argument", call)
+  if (!is.null(where)) {
+    rows <- keep_rows_numbered(data, where, env, call)
+    if (length(rows) == 1) return(rows)
+    stop_because(c("{.code {one_line(where)}} holds in {if (length(rows)) counted_rows(length(rows)) else 'no row'}, not in one.",
+                   "i" = if (length(rows)) "These are rows {some_of(format(utils::head(rows, 9)))}: say more, or give {.arg row}."), "no_such_row", call)
+  }
+  if (!is.numeric(row) || length(row) != 1 || is.na(row) || row != floor(row) || row < 1 || row > nrow(data)) {
+    stop_because(c("There is no row {.code {if (is.numeric(row) && length(row) == 1) format(row, big.mark = ',', scientific = FALSE) else one_line(row)}}.", "x" = "The table has {counted_rows(nrow(data))}."), "no_such_row", call, rows = nrow(data))
+  }
+  as.integer(row)
+}
+
+keep_rows_numbered <- function(data, condition, env, call) {
+  step <- new_step_keep_rows("keep_rows", condition, NULL, names(data), env, call)
+  which(true_or_false(step, data, call))
+}
+
+# All that is needed to go back: the table before each step, and at the end.
+new_trace <- function(x, call) {
+  x <- current_table(x, call)
+  parts <- source_parts(live(x)$source, call)
+  data <- source_data(live(x)$source, parts, source_columns(live(x)$source, call), call)
+  before <- list()
+  steps <- live(x)$steps
+  for (k in seq_along(steps)) {
+    before[[k]] <- data
+    data <- run_step(steps[[k]], data, call)
+  }
+  list(source = live(x)$source, steps = steps, before = before, data = data, call = call, seen = new.env(parent = emptyenv()))
+}
+
+# The table before step `k`.
+table_before <- function(trace, k) if (k > length(trace$steps)) trace$data else trace$before[[k]]
+
+new_explanation <- function(column, row, value, formula = NULL, filled = NULL, notes = character(), place = NULL, from = list()) {
+  structure(list(column = column, row = row, value = value, formula = formula, filled = filled, notes = notes, place = place, from = from), class = "explanation")
+}
+
+# A column in a row of the table before step `k`.
+explain_column <- function(trace, k, column, row) {
+  value <- take_rows(table_before(trace, k)[[column]], row)
+  key <- paste(k, column, row)
+  if (!is.null(trace$seen[[key]])) return(new_explanation(column, row, value, notes = "as above"))
+  assign(key, TRUE, envir = trace$seen)
+  if (k == 1) return(new_explanation(column, row, value, place = source_place(trace$source, row, trace$call)))
+  explain_step(trace$steps[[k - 1]], trace, k - 1, column, row)
+}
+
+# A column in a row of what step `k` gives.
+explain_step <- function(step, trace, k, column, row) UseMethod("explain_step")
+
+# Rows are chosen or moved: each carries its number along.
+#' @export
+explain_step.default <- function(step, trace, k, column, row) {
+  data <- trace$before[[k]]
+  from <- if (nrow(table_before(trace, k + 1)) == nrow(data) && !inherits(step, "step_sort_rows")) row else row_before(step, data, row, trace$call)
+  if (!is.na(from) && column %in% names(data)) return(explain_column(trace, k, column, from))
+  new_explanation(column, row, take_rows(table_before(trace, k + 1)[[column]], row), notes = paste("from", step_lines(step)[[1]]$text))
+}
+
+row_before <- function(step, data, row, call) {
+  number <- ".rowanroot number of row"
+  data[[number]] <- seq_len(nrow(data))
+  step$columns <- c(step$columns, number)
+  moved <- run_step(step, data, call)
+  if (number %in% names(moved)) moved[[number]][row] else NA
+}
+
+#' @export
+explain_step.step_append <- function(step, trace, k, column, row) {
+  rows <- nrow(trace$before[[k]])
+  if (step$verb == "append_rows" && row <= rows || step$verb == "append_columns" && column %in% step$columns_before) return(explain_column(trace, k, column, row))
+  new_explanation(column, row, take_rows(table_before(trace, k + 1)[[column]], row), notes = paste("from", step_lines(step)[[1]]$text))
+}
+
+#' @export
+explain_step.step_columns <- function(step, trace, k, column, row) {
+  from <- step$from[match(column, step$columns)]
+  before <- explain_column(trace, k, from, row)
+  if (from == column) return(before)
+  new_explanation(column, row, before$value, formula = paste(column, "<-", from), from = list(before))
+}
+
+#' @export
+explain_step.step_set_columns <- function(step, trace, k, column, row) {
+  at <- utils::tail(which(vapply(step$statements, function(statement) column %in% statement$targets, NA)), 1)
+  if (length(at)) explain_statement(step, trace, k, at, column, row) else explain_column(trace, k, column, row)
+}
+
+# A row of groups: its aggregates are of many rows before.
+#' @export
+explain_step.step_one_row_per <- function(step, trace, k, column, row) {
+  after <- table_before(trace, k + 1)
+  data <- trace$before[[k]]
+  run <- new_run(data, nrow(data), trace$call)
+  run$within <- unlist(run$columns[step$keys])
+  groups <- run_groups(run)
+  members <- which(groups$of_row == row - 1)
+  statement <- Find(function(statement) column %in% statement$targets, rev(step$statements))
+  formula <- if (!is.null(statement)) line_text(statement$line)
+  used <- if (!is.null(statement)) intersect(node_columns(statement$node), names(data)) else column
+  shown <- utils::head(members, 3)
+  from <- unlist(lapply(used, function(name) lapply(shown, function(member) explain_column(trace, k, name, member))), recursive = FALSE)
+  of <- paste(vapply(step$keys, function(key) paste(key, value_text(take_rows(after[[key]], row))), ""), collapse = ", ")
+  notes <- paste0("of ", counted_rows(length(members)), " where ", of, if (length(members) > length(shown)) paste0("; the first ", length(shown), " are shown"))
+  new_explanation(column, row, take_rows(after[[column]], row), formula = formula, notes = notes, from = from)
+}
+
+explain_statement <- function(step, trace, k, at, column, row) {
+  block <- run_before_line(step, trace, k, at)
+  statement <- step$statements[[at]]
+  value <- take_rows(block$column_after(column), row)
+  shown <- fill_line(statement, block, row)
+  from <- lapply(shown$used, function(name) {
+    earlier <- utils::tail(which(vapply(step$statements[seq_len(at - 1)], function(one) name %in% one$targets, NA)), 1)
+    if (length(earlier)) explain_statement(step, trace, k, earlier, name, row) else explain_column(trace, k, name, row)
+  })
+  # What comes out is told anyway.
+  filled <- if (!identical(shown$filled, value_text(value))) shown$filled
+  new_explanation(column, row, value, formula = line_text(statement$line), filled = filled, notes = shown$notes, from = from)
+}
+
+# The block as it is before a line: `value(code)` gives what a piece of a formula comes to in all rows, `column_after(name)` a column
+# behind the line, `rows_of(name)` whether the name is a column.
+run_before_line <- function(step, trace, k, at) {
+  start <- function() {
+    data <- trace$before[[k]]
+    run <- new_run(data, nrow(data), trace$call)
+    run$within <- unlist(run$columns[step$within])
+    run$within_names <- step$within
+    run$calibration <- step$calibration
+    run$along <- list(ids = unlist(run$columns[step$along$names]), descending = step$along$descending, names = step$along$names)
+    for (statement in step$statements[seq_len(at - 1)]) run_statement(run, statement)
+    run
+  }
+  run <- start()
+  value <- function(code) {
+    start_line(run, code)
+    run$shared <- list()
+    node <- bind_formula(code, new_scope(names(run$columns), step$env, code, trace$call))
+    id <- column_slot(type_node(node, run), run)
+    calculate(run, id)
+    list(node = node, values = run$values[[id]])
+  }
+  column_after <- function(name) {
+    after <- start()
+    run_statement(after, step$statements[[at]])
+    run_results(after, name)[[1]]
+  }
+  list(run = run, value = value, column_after = column_after, columns = names(run$columns), env = step$env, step = step, rows = run$rows)
+}
