@@ -1,5 +1,5 @@
 # `make demo` and `make test` set up all that they need, then run. `make help` lists the rest.
-.PHONY: help demo test test-core fuzz reliability document check bench screenshots clean
+.PHONY: help demo test test-core fuzz reliability document check bench screenshots architecture lint coverage clean
 .DEFAULT_GOAL := help
 
 help: ## list the targets
@@ -31,6 +31,15 @@ bench: ## time the engine beside base R and hand-written C++, into docs/performa
 screenshots: ## pictures of what the commands print (needs xvfb, xterm, imagemagick)
 	@tools/setup.sh run
 	@tools/screenshots.sh
+
+architecture: ## draw docs/architecture.png from the code
+	@Rscript tools/architecture.R
+
+lint: ## look for what the house style forbids (needs lintr)
+	@Rscript -e 'found <- lintr::lint_dir("R"); print(found); quit(status = if (length(found)) 1 else 0)'
+
+coverage: ## how much of R and C++ code the tests run (needs covr; 20 minutes)
+	@NOT_CRAN=true Rscript -e 'found <- covr::package_coverage(); print(found); cat(covr::percent_coverage(found), "% of lines\n")'
 
 clean: ## remove what was built
 	find src -name '*.o' -delete; rm -rf src/*.so build

@@ -31,6 +31,7 @@ run_script <- function(script, force = FALSE, only = NULL) {
   in_script_folder(script, {
     locked({
       evaluate_script(script, run, call)
+      know_written()
       if (dir.exists(journal_folder())) keep_hashes()
       limit_kept()
     })

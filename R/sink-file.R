@@ -27,11 +27,14 @@ write_lots <- function(target, x, now, found, force, call) {
 
 # `rows` and `places` tell, once the file is written, what is in it.
 replace_output <- function(target, write, rows, x, now, found, force, call, places = function() NULL) {
+  hash <- NULL
   replace_file(target$path, write, before = function(file) {
     written <- rlang::hash_file(file)
     record_output(target, now, written, rows(), live(x)$columns, found, force, call)
     keep_before(target$path)
     if (path_ending(target$path) == "csv") keep_places(places(), written)
+    hash <<- written
   })
+  remember_written(target$path, hash)
   rows()
 }

@@ -1,8 +1,9 @@
 # Hashes of files, calculated again only if the file has another state: size, time and number in the file system are a shortcut,
 # and what counts is the content.
 
-# A file that was changed just before it was looked at may change again without its time showing it.
-settled_after <- 2
+# A file that was changed just before it was looked at may change again without its time showing it: for as long as the clock of its file
+# system takes to tick. That is some milliseconds where times have fractions of a second, and up to two seconds elsewhere.
+settled_after <- function(times) if (all(times != floor(times))) 0.05 else 2
 
 file_hashes <- function(paths) {
   paths <- normalizePath(paths, mustWork = FALSE)
@@ -19,8 +20,9 @@ file_hashes <- function(paths) {
 }
 
 is_settled <- function(file_state, now = as.numeric(Sys.time())) {
-  times <- as.numeric(strsplit(file_state, " ", fixed = TRUE)[[1]][3:4])
-  all(times < now - settled_after)
+  parts <- strsplit(strsplit(file_state, " ", fixed = TRUE)[[1]][3:4], ".", fixed = TRUE)
+  times <- vapply(parts, function(part) as.numeric(part[1]) + as.numeric(part[2]) / 1e9, 0)
+  all(times < now - settled_after(times))
 }
 
 # What this session knows in this folder: at first what earlier ones have left there. A damaged file is as good as none.
@@ -33,6 +35,25 @@ known_hashes <- function() {
     state$hashes[[file]] <- list2env(as.list(left)[fine], parent = emptyenv())
   }
   state$hashes[[file]]
+}
+
+# A file that was just written, whose hash is known.
+remember_written <- function(path, hash) {
+  path <- normalizePath(path)
+  state$written[[path]] <- list(state = file_states_cpp(path), hash = hash)
+}
+
+# What was written is known from now on, if it was left alone until its time would tell. To wait for that costs less than to read a large
+# file again.
+know_written <- function() {
+  written <- state$written
+  state$written <- NULL
+  is_large <- vapply(names(written), function(path) isTRUE(file.size(path) > 2e7), NA)
+  if (any(is_large) && !all(vapply(written[is_large], function(one) is_settled(one$state), NA))) Sys.sleep(0.06)
+  for (path in names(written)) {
+    one <- written[[path]]
+    if (is_settled(one$state) && identical(as.vector(file_states_cpp(path)), as.vector(one$state))) assign(path, one, envir = known_hashes())
+  }
 }
 
 # For the next session. Those of files that are no more are dropped.

@@ -89,6 +89,7 @@ if (nzchar(wanted) && grepl(wanted, "running again")) {
   tell("one of 100 files changed (median of 3)", median(file_changed(function() run_of(file.path(folder, "few.R")))))
   # Reading and writing alone, without hashes, journal or store.
   old <- setwd(folder)
+  options(rowanroot.keep = FALSE)
   visits <- open_table("visits/*.csv")
   reading <- system.time(data <- as.data.frame(visits))[["elapsed"]]
   all <- as.data.frame(open_table("all.csv"))

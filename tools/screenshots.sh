@@ -21,9 +21,12 @@ shoot() {
   echo "$out/$1.png"
 }
 
-# page NAME FILE.Rmd HEIGHT: the document as a page in a browser window.
+# page NAME FILE HEIGHT: the document, or the page, in a browser window.
 page() {
-  (cd "$work" && Rscript -e "rmarkdown::render('$2', output_file = 'page.html', quiet = TRUE)" >/dev/null)
+  case $2 in
+    *.Rmd) (cd "$work" && Rscript -e "rmarkdown::render('$2', output_file = 'page.html', quiet = TRUE)" >/dev/null) ;;
+    *) cp "$work/$2" "$work/page.html" ;;
+  esac
   chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --disable-background-networking --disable-component-update --disable-sync \
     --user-data-dir="$work/browser" --hide-scrollbars --window-size="1280,$3" --screenshot="$out/$1.png" "file://$work/page.html" >/dev/null 2>&1
   echo "$out/$1.png"
@@ -116,3 +119,26 @@ shoot compare 20 "cd d; Rscript compare.R" 12 80
 shoot routine 26 "cd d; Rscript routine.R" 12 80
 shoot changes 22 "cd d; sed -i '3s/,10.6,/,19.5,/' visits/2025-05.csv; rowanroot status yield.R; rowanroot run yield.R | tail -2; rowanroot changes out/yield.csv" 12 90
 page notebook notebook.Rmd 1500
+cat >"$work/d/season.R" <<'END'
+library(rowanroot)
+pounds_per_kg <- 2.20462
+season <- open_table("visits/*.csv") |>
+  set_columns({
+    gross_kg[gross_kg > 1000] <- gross_kg / 1000
+    net_kg   <- gross_kg - tare_kg
+    net_lb   <- net_kg * pounds_per_kg
+    strength <- if (frames < 4) "weak" else if (frames < 8) "fair" else "strong"
+    day      <- as_date(date, "%d/%m/%Y")
+    apiary   <- substr(hive_code, 1, 2)
+    so_far   <- running_total(net_kg, along = day, within = apiary)
+    place    <- ranking(net_kg, best = "highest", within = apiary)
+  }) |>
+  must_hold("nothing weighs less than its box" = net_kg > 0 || is.na(net_kg)) |>
+  should_hold("weights are known" = known(net_kg)) |>
+  keep_rows(net_kg > 0)
+save_table(season, "out/season.csv")
+END
+(cd "$work/d" && rowanroot run season.R && sed -i '9s/,[0-9]*[.][0-9],/,33.1,/' visits/2025-05.csv && rowanroot run season.R && rowanroot report season.R) >/dev/null 2>&1
+shoot why 24 "cd d; rowanroot why out/season.csv --row 700 --column place" 12 90
+page report d/season-report.html 2600
+(cd "$work/d" && Rscript -e 'run <- rowanroot:::table_of_output("out/season.csv", NULL); ggplot2::ggsave(commandArgs(TRUE), plot(rowanroot::lineage(run$table)), width = 12.8, height = 8, dpi = 100)' "$out/lineage.png" >/dev/null 2>&1)

@@ -32,8 +32,10 @@ test_that("hashes are those of the content, whatever the time of a file says", {
   dir.create(".rowanroot")
   write_text("{not json", ".rowanroot/hashes.json")
   expect_identical(rowanroot:::file_hashes("a.txt"), rlang::hash_file("a.txt"))
-  expect_true(rowanroot:::is_settled("3 1 100.5 101.5", now = 110))
-  expect_false(rowanroot:::is_settled("3 1 100.5 109.5", now = 110))
+  expect_true(rowanroot:::is_settled("3 1 100.0 101.0", now = 110))
+  expect_false(rowanroot:::is_settled("3 1 100.0 109.0", now = 110))
+  expect_true(rowanroot:::is_settled("3 1 100.5 109.500000000", now = 109.6))
+  expect_false(rowanroot:::is_settled("3 1 100.5 109.500000000", now = 109.52))
 })
 
 test_that("a project begins with a script that runs", {

@@ -1,0 +1,56 @@
+pictures_in <- function(html) lengths(regmatches(html, gregexpr("data:image/png;base64,", html, fixed = TRUE)))
+
+test_that("a report is one whole page with all its parts, and nothing of the data becomes a tag", {
+  local_folder()
+  hostile <- "<script>alert('x')</script>"
+  write_text(c(paste0("hive,", "gross_kg,tare_kg,note"), paste0("NB-0", 1:6, ",", 30:35, ",6,", "\"", hostile, " & \"\"more\"\"\"")), "visits/<b>.csv")
+  yield <- open_table("visits/*.csv") |>
+    set_columns({
+      net_kg <- gross_kg - tare_kg
+      `<i>odd</i>` <- paste0(note, "<u>")
+      place <- ranking(net_kg, best = "highest")
+      so_far <- running_total(net_kg)
+    }) |>
+    must_hold("<em>positive</em>" = net_kg > 0) |>
+    should_hold("heavy" = net_kg > 26)
+  report(yield, "report.html", title = "Yield & <more>")
+  html <- paste(readLines("report.html", encoding = "UTF-8"), collapse = "\n")
+  expect_match(html, "^<!DOCTYPE html>")
+  expect_match(html, "<html lang=\"en\">", fixed = TRUE)
+  expect_match(html, "<title>Yield &amp; &lt;more&gt;</title>", fixed = TRUE)
+  for (part in c("Inputs", "Steps", "Lineage", "New columns", "Checks", "Times and versions")) expect_match(html, paste0(">", part, "</h2>"), fixed = TRUE)
+  for (tag in c("<script", "<b>", "<i>", "<u>", "<em>")) expect_no_match(html, tag, fixed = TRUE)
+  expect_match(html, "broken in 3 rows")
+  expect_match(html, "holds")
+  # The lineage, the spread of four columns, bars of ranks, and lines.
+  expect_identical(pictures_in(html), 7L)
+  pictures <- regmatches(html, gregexpr("<img [^>]*>", html))[[1]]
+  expect_true(all(grepl("alt=\"[^\"]+\"", pictures)))
+  expect_no_match(html, "(src|href)=\"(https?:|//)")
+})
+
+test_that("a report of a script tells of its outputs and what changed in them", {
+  local_project()
+  write_text(c(project_script, "save_table(visits, 'out/visits.csv')"), "yield.R")
+  quietly(run_script("yield.R"))
+  write_text(c("hive,gross_kg,tare_kg", "SH-01,22,6", "SH-02,,6.1"), "visits/2025-02.csv")
+  quietly(run_script("yield.R"))
+  report_script("yield.R", "page.html")
+  html <- paste(readLines("page.html", encoding = "UTF-8"), collapse = "\n")
+  expect_match(html, "out/yield.csv</h2>", fixed = TRUE)
+  expect_match(html, "out/visits.csv</h2>", fixed = TRUE)
+  expect_match(html, "Columns that differ from the output as it was before")
+  ids <- regmatches(html, gregexpr(" id=\"[^\"]+\"", html))[[1]]
+  expect_false(anyDuplicated(ids) > 0)
+})
+
+test_that("reports that can't be written are refused before anything is done", {
+  local_folder()
+  yield <- open_table(data.frame(a = 1))
+  expect_error(report(yield, "nowhere/report.html"), class = "rowanroot_cannot_write")
+  expect_error(report(yield, "report.txt"), class = "rowanroot_bad_argument")
+  expect_error(report(data.frame(a = 1), "report.html"), class = "rowanroot_not_a_table")
+  write_text("library(rowanroot)", "none.R")
+  expect_error(report_script("none.R", "report.html"), class = "rowanroot_unknown_output")
+  expect_false(file.exists("report.html"))
+})
