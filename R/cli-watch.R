@@ -28,7 +28,7 @@ watch_script <- function(script, every) {
 run_watched <- function(script) {
   run <- new_script_run("run", script)
   cli_guarded({
-    in_script_folder(script, locked(evaluate_script(script, run, quote(run_script()))))
+    run_locked(script, run, quote(run_script()))
     exit_done
   }, on_interrupt = stop)
   run$watched

@@ -28,16 +28,17 @@ run_script <- function(script, force = FALSE, only = NULL) {
   check_script(script, call)
   check_flag(force, "force", call)
   run <- new_script_run("run", script, force, only)
-  in_script_folder(script, {
-    locked({
-      evaluate_script(script, run, call)
-      know_written()
-      if (dir.exists(journal_folder())) keep_hashes()
-      limit_kept()
-    })
-    check_only(run, call)
-  })
+  run_locked(script, run, call)
+  in_script_folder(script, check_only(run, call))
   invisible(run_outputs(run))
+}
+
+# The script in its folder, while nobody else works there.
+run_locked <- function(script, run, call) {
+  in_script_folder(script, locked({
+    evaluate_script(script, run, call)
+    put_store_in_order()
+  }))
 }
 
 #' @rdname run_script

@@ -50,7 +50,10 @@ save_table <- function(x, path, table = NULL, force = FALSE, guard_formulas = FA
   check_is_no_input(current, target, call)
   force <- force || isTRUE(state$run$force)
   if (identical(state$run$mode, "status")) save_output(current, target, force, guard_formulas, call)
-  else locked(save_output(current, target, force, guard_formulas, call))
+  else locked({
+    save_output(current, target, force, guard_formulas, call)
+    if (is.null(state$run)) put_store_in_order()
+  })
   invisible(x)
 }
 

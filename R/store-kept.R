@@ -33,6 +33,13 @@ read_kept <- function(keys, type) {
 # What all kept files may take: those that were not used for the longest time go first.
 most_kept <- function() getOption("rowanroot.kept_bytes", 10e9)
 
+# At the end of a run.
+put_store_in_order <- function() {
+  know_written()
+  if (dir.exists(journal_folder())) keep_hashes()
+  limit_kept()
+}
+
 limit_kept <- function() {
   if (!dir.exists(kept_folder())) return(invisible())
   used <- kept_path(unique(state$kept_used))

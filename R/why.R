@@ -35,7 +35,8 @@ why <- function(x, row = NULL, column, where = NULL) {
 }
 
 explain <- function(x, row, column, where, env, call) {
-  trace <- new_trace(x, call)
+  # What the steps warn of, they warn of when they are run.
+  trace <- suppressWarnings(new_trace(x, call))
   if (!column %in% names(trace$data)) stop_unknown_column(column, names(trace$data), call)
   row <- row_to_explain(trace$data, row, where, env, call)
   explanation <- explain_column(trace, length(trace$steps) + 1, column, row)
