@@ -102,6 +102,11 @@ spread_of_texts <- function(counts, name) {
   data.frame(column = name, place = seq_along(counts), width = 0.8, rows = as.vector(counts), label = shortened(names(counts), 14))
 }
 
+empty_figure <- function(name) {
+  ggplot2::ggplot() + ggplot2::annotate("text", 0, 0, label = "There is no value to show.", colour = look$soft) + ggplot2::labs(title = name, x = NULL, y = NULL) +
+    look_of_figures() + ggplot2::theme(axis.text = ggplot2::element_blank(), panel.grid.major = ggplot2::element_blank())
+}
+
 #' @rdname plot_column
 #' @export
 plot_running <- function(x, column, along = NULL, within = NULL) {
@@ -126,6 +131,7 @@ plot_running_data <- function(table, name, along, within) {
   kept <- which(as.integer(group) <= 6 & !is.na(values))
   data <- data.frame(at = if (is.null(along)) kept else table[[along]][kept], value = values[kept], group = droplevels(group[kept]))
   data <- data[!is.na(data$at), ]
+  if (!nrow(data)) return(empty_figure(name))
   data <- data[order(data$group, data$at), ]
   data <- do.call(rbind, lapply(split(data, data$group), function(one) if (nrow(one) > 2000) one[unique(round(seq(1, nrow(one), length.out = 2000))), ] else one))
   figure <- ggplot2::ggplot(data, ggplot2::aes(x = .data$at, y = .data$value, colour = .data$group, linetype = .data$group)) +
@@ -154,6 +160,7 @@ plot_ranking_data <- function(table, name, top, label, by) {
   ranks <- table[[name]]
   best <- utils::head(order(ranks), sum(!is.na(ranks)))
   best <- utils::head(best, top)
+  if (!length(best)) return(empty_figure(name))
   length_of_bar <- if (is.null(by)) max(ranks[best]) + 1 - ranks[best] else as.numeric(table[[by]][best])
   names <- if (is.null(label)) paste("row", best) else as.character(table[[label]][best])
   data <- data.frame(bar = factor(seq_along(best), rev(seq_along(best))), size = length_of_bar, text = format(ranks[best], trim = TRUE))

@@ -4,16 +4,22 @@
 new_database_target <- function(connection, path, table, call) {
   check_package(if (is.null(path)) "DBI" else file_kinds$sqlite$packages, "Databases", call)
   if (is.null(table)) stop_because(c("Which table of the database?", "i" = "Write {.code save_table(x, {if (is.null(path)) 'connection' else quoted(path)}, table = \"yield\")}."), "bad_argument", call)
-  check_names_given(table, "table", call, only_one = TRUE)
+  if (!rlang::is_string(table) || !nzchar(table)) stop_because("{.arg table} must be the name of one table, not {.code {one_line(table)}}.", "bad_argument", call)
+  if (is.null(path) && !DBI::dbIsValid(connection)) stop_because("The connection is closed.", "database", call)
   of <- if (is.null(path)) DBI::dbGetInfo(connection)$dbname else path
   new_target("database", paste0(c(of, paste("table", table)), collapse = ", "), connection = connection, path = path, table = table)
 }
 
 with_connection <- function(target, work, writes = FALSE) {
-  if (is.null(target$path)) return(work(target$connection))
-  connection <- DBI::dbConnect(RSQLite::SQLite(), target$path, flags = if (writes) RSQLite::SQLITE_RWC else RSQLite::SQLITE_RO, extended_types = TRUE, synchronous = NULL)
-  on.exit(DBI::dbDisconnect(connection))
-  work(connection)
+  tryCatch({
+    if (!is.null(target$connection)) return(work(target$connection))
+    connection <- DBI::dbConnect(RSQLite::SQLite(), target$path, flags = if (writes) RSQLite::SQLITE_RWC else RSQLite::SQLITE_RO, extended_types = TRUE, synchronous = NULL)
+    on.exit(DBI::dbDisconnect(connection))
+    work(connection)
+  }, error = function(e) {
+    if (inherits(e, "rowanroot_error")) stop(e)
+    stop_because(c("Can't look into {.file {target$name}}.", "x" = "The database said: {conditionMessage(e)}"), "database", quote(save_table()), parent = e)
+  })
 }
 
 #' @export

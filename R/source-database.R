@@ -2,6 +2,7 @@
 
 new_database_source <- function(connection, table, query, call) {
   check_package("DBI", "Databases", call)
+  if (!DBI::dbIsValid(connection)) stop_because("The connection is closed.", "database", call)
   if (is.null(table) == is.null(query)) {
     if (!is.null(table)) stop_because("Give {.arg table} or {.arg query}, not both.", "bad_argument", call)
     if (!length(DBI::dbListTables(connection))) stop_because("The database has no tables.", "no_such_table", call)

@@ -112,7 +112,7 @@ put_below <- function(parts, name, call) {
   if (any(vapply(known, is.factor, NA)) && all(vapply(known, function(part) is.factor(part) || is.character(part), NA))) return(categories_below(parts, bare))
   for (k in seq_along(parts)) if (!bare[k] && !are_of_one_sort(model, parts[[k]])) stop_not_of_one_sort(parts, k, model, name, call)
   if (any(vapply(known, inherits, NA, "integer64"))) known <- lapply(known, bit64::as.integer64)
-  if (inherits(model, "difftime")) known <- lapply(known, function(part) { units(part) <- units(model); part })
+  if (inherits(model, "difftime")) known <- lapply(known, `units<-`, units(model))
   empty <- known[[1]][NA_integer_]
   parts[!bare] <- known
   parts[bare] <- lapply(parts[bare], function(part) rep(empty, length(part)))

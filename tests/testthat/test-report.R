@@ -54,3 +54,17 @@ test_that("reports that can't be written are refused before anything is done", {
   expect_error(report_script("none.R", "report.html"), class = "rowanroot_unknown_output")
   expect_false(file.exists("report.html"))
 })
+
+test_that("tables without rows or values have reports", {
+  local_folder()
+  for (data in list(data.frame(hive = character(), kg = numeric()), data.frame(hive = c(NA_character_, NA), kg = c(NA_real_, NA)))) {
+    yield <- open_table(data) |> set_columns({
+      place <- ranking(kg, best = "highest")
+      so_far <- running_total(kg, within = hive)
+      day <- as.Date(hive)
+      twice <- kg * 2
+    })
+    report(yield, "report.html")
+    expect_match(paste(readLines("report.html"), collapse = " "), "twice &lt;- kg", fixed = TRUE)
+  }
+})

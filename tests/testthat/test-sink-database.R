@@ -61,6 +61,17 @@ for (database in c("PostgreSQL", "SQLite")) {
   })
 }
 
+test_that("closed connections, and files that are no databases, are told", {
+  local_folder()
+  connection <- DBI::dbConnect(RSQLite::SQLite(), ":memory:")
+  DBI::dbDisconnect(connection)
+  expect_error(save_table(data.frame(a = 1), connection, table = "t"), class = "rowanroot_database")
+  expect_error(open_table(connection, table = "t"), class = "rowanroot_database")
+  write_text("no database", "bad.sqlite")
+  expect_error(save_table(data.frame(a = 1), "bad.sqlite", table = "t"), class = "rowanroot_database")
+  for (table in list("", c("a", "b"), 1)) expect_error(save_table(data.frame(a = 1), "x.sqlite", table = table), class = "rowanroot_bad_argument")
+})
+
 test_that("an SQLite file is an output by its path", {
   local_project()
   script <- sub("'out/yield.csv'", "'out/stock.sqlite', table = 'yield'", project_script)
