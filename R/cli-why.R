@@ -40,7 +40,7 @@ table_of_output <- function(output, call) {
                  "unknown_output", call, output = output)
   }
   run <- new_script_run("look", script, wanted = folder$output)
-  utils::capture.output(suppressMessages(evaluate_script(script, run, call)))
+  evaluate_quietly(script, run, call)
   if (is.null(run$tables)) stop_because(c("{.file {script}} no longer saves {.file {output}}.", "i" = "It saves {.file {vapply(run$outputs, `[[`, '', 'output')}}."), "unknown_output", call, output = output)
   run$tables[[1]]
 }
@@ -64,7 +64,7 @@ report_script <- function(script, file) {
   check_report_file(file, call)
   run <- new_script_run("look", script)
   tables <- in_script_folder(script, {
-    utils::capture.output(suppressMessages(evaluate_script(basename(script), run, call)))
+    evaluate_quietly(script, run, call)
     lapply(run$tables, function(one) {
       changed <- if (!is.null(one$path) && file.exists(one$path) && file.exists(before_path(one$path))) {
         tryCatch(changes_by(one$path, NULL, globalenv(), call), error = function(e) NULL)

@@ -144,13 +144,9 @@ source_columns_of <- function(x, wanted, call) {
 }
 
 # The keys of the columns, by all that each is made from.
-table_keys <- function(x, parts, call) {
-  keys <- source_keys(x, parts, needed_columns(x, call))
-  for (step in live(x)$steps) keys <- step_keys(step, keys)
-  keys
-}
+table_keys <- function(x, parts, call) live(with_keys(x, parts, call))$keys
 
-# The same table whose steps know the keys of what goes into them.
+# The same table with the keys of its columns, and whose steps know those of what goes into them.
 with_keys <- function(x, parts, call) {
   table <- live(x)
   keys <- source_keys(x, parts, needed_columns(x, call))
@@ -158,6 +154,7 @@ with_keys <- function(x, parts, call) {
     table$steps[[k]]$input_keys <- keys
     keys <- step_keys(table$steps[[k]], keys)
   }
+  table$keys <- keys
   structure(table, class = "live_table")
 }
 

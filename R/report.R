@@ -61,18 +61,18 @@ reported_parts <- function(x, call) {
       tryInvokeRestart("muffleWarning")
     })
   }
-  list(table = x, parts = parts, read = read, data = data, times = do.call(rbind, times), warned = warned)
+  list(table = x, read = read, data = data, times = do.call(rbind, times), warned = warned, lineage = lineage(x), origins = table_origins(x))
 }
 
 # Made of the parts: a list of tags. Without a heading it is the only table of the page.
 report_of_table <- function(found, heading, changed = NULL) {
   t <- htmltools::tags
   x <- found$table
-  made <- names(table_origins_in_order(x))
+  made <- intersect(live(x)$columns, names(found$origins))
   sections <- list(
     list("Inputs", inputs_section(found)),
     list("Steps", steps_section(x, found)),
-    list("Lineage", if (length(live(x)$steps)) figure_tag(plot(lineage(x)), lineage_in_words(x), 11, max(3, min(9, 1.5 + 0.45 * sum(lineage(x)$nodes$kind != "file"))))),
+    list("Lineage", if (length(live(x)$steps)) figure_tag(plot(found$lineage), lineage_in_words(found$lineage), 11, max(3, min(9, 1.5 + 0.45 * sum(found$lineage$nodes$kind != "file"))))),
     list("New columns", if (length(made)) t$div(class = "columns", lapply(utils::head(made, most_reported), column_card, found = found))),
     list("Checks", checks_section(found)),
     list("What changed", changed_section(changed)),
@@ -91,11 +91,6 @@ report_of_table <- function(found, heading, changed = NULL) {
 
 # More columns than that have no card.
 most_reported <- 60
-
-table_origins_in_order <- function(x) {
-  origins <- table_origins(x)
-  origins[intersect(live(x)$columns, names(origins))]
-}
 
 inputs_section <- function(found) {
   source <- live(found$table)$source
@@ -118,8 +113,8 @@ steps_section <- function(x, found) {
   }))
 }
 
-lineage_in_words <- function(x) {
-  edges <- as.data.frame(lineage(x))
+lineage_in_words <- function(graph) {
+  edges <- as.data.frame(graph)
   edges <- edges[!is.na(edges$formula), ]
   paste("What each column is made from:", paste(vapply(unique(edges$to), function(to) paste(to, "from", paste(edges$from[edges$to == to], collapse = ", ")), ""), collapse = "; "))
 }
@@ -128,8 +123,8 @@ lineage_in_words <- function(x) {
 column_card <- function(name, found) {
   t <- htmltools::tags
   x <- found$table
-  formula <- formula_of(x, name)
-  origins <- table_origins(x)[[name]]
+  formula <- formula_of(found$lineage$nodes, name)
+  origins <- found$origins[[name]]
   summary <- summary_row(name, found$data[[name]])
   missing <- function(values) format(sum(is.na(values)), big.mark = ",")
   from <- intersect(origins, names(found$data))
@@ -155,10 +150,7 @@ within_of <- function(kind, found) Find(function(name) name %in% names(found$dat
 
 along_of <- function(kind, found) if (length(kind$along) == 1 && kind$along %in% names(found$data)) kind$along
 
-formula_of <- function(x, name) {
-  nodes <- lineage(x)$nodes
-  utils::tail(c(NA_character_, nodes$formula[nodes$name == name & nodes$kind == "column"]), 1)
-}
+formula_of <- function(nodes, name) utils::tail(c(NA_character_, nodes$formula[nodes$name == name & nodes$kind == "column"]), 1)
 
 range_text <- function(values) {
   known <- values[!is.na(values)]

@@ -47,9 +47,7 @@ script_status <- function(script) {
   call <- quote(script_status())
   check_script(script, call)
   run <- new_script_run("status", script)
-  in_script_folder(script, {
-    utils::capture.output(suppressMessages(evaluate_script(script, run, call)))
-  })
+  in_script_folder(script, evaluate_quietly(script, run, call))
   run_outputs(run)[c("output", "state", "why")]
 }
 
@@ -97,6 +95,8 @@ evaluate_script <- function(script, run, call) {
   }
   invisible(env)
 }
+
+evaluate_quietly <- function(script, run, call) utils::capture.output(suppressMessages(evaluate_script(script, run, call)))
 
 # What the script sources, it has too: in its own environment, so that nothing is left behind.
 script_environment <- function(run) {

@@ -3,7 +3,7 @@
 # Gives where lots of rows begin in the file.
 write_csv_file <- function(data, path, call, guard = FALSE) {
   written <- write_csv(data, names(data), path, call, guard, integer(length(data)), list())
-  if (nzchar(written$problem)) stop_because(c("Can't write {.file {path}}.", "x" = "The system said: {written$problem}."), "cannot_write", call)
+  if (nzchar(written$problem)) stop_cannot_write(path, written$problem, call)
   written$places
 }
 
@@ -19,7 +19,7 @@ write_csv_again <- function(data, older, path, call, guard) {
 # Rows behind those that are in the file.
 append_to_csv <- function(data, path, call, guard) {
   written <- write_csv(data, names(data), path, call, guard, integer(length(data)), list(), append = TRUE)
-  if (nzchar(written$problem)) stop_because(c("Can't write {.file {path}}.", "x" = "The system said: {written$problem}."), "cannot_write", call)
+  if (nzchar(written$problem)) stop_cannot_write(path, written$problem, call)
 }
 
 write_csv <- function(data, names, path, call, guard, fields, copied, append = FALSE) {

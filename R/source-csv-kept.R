@@ -10,7 +10,7 @@ read_files.csv_source <- function(source, files, columns, call) {
   content <- csv_from_store(source, files, columns, keys, call)
   if (is.null(content)) {
     content <- read_csv_parts(source, files, columns, call)
-    keep_csv(content, keys, seq_along(files$name))
+    keep_csv(content, keys)
   }
   csv_frame(content, source, files, columns)
 }
@@ -29,10 +29,9 @@ csv_from_store <- function(source, files, columns, keys, call) {
   known <- known_parts(keys)
   fresh <- which(rowSums(is.na(known$type)) > 0)
   if (length(fresh) == nrow(files)) return(NULL)
-  types <- source$options$types[intersect(names(source$options$types), columns)]
   if (length(fresh)) {
     content <- read_fresh_parts(source, files[fresh, ], columns, known$kinds[-fresh, , drop = FALSE], call)
-    if (!keep_csv(content, keys[fresh, , drop = FALSE], seq_along(fresh))) return(NULL)
+    if (!keep_csv(content, keys[fresh, , drop = FALSE])) return(NULL)
     known <- known_parts(keys)
     if (anyNA(known$type)) return(NULL)
   }
@@ -69,13 +68,13 @@ common_types <- function(columns, asked, kinds) {
 stored_type <- function(type) switch(type, logical = , integer = type, text = , category = "text", "number")
 
 # Whether all columns of all parts are kept.
-keep_csv <- function(content, keys, parts) {
-  if (8 * length(keys) / nrow(keys) * sum(content$rows) > most_kept()) return(FALSE)
+keep_csv <- function(content, keys) {
+  if (8 * ncol(keys) * sum(content$rows) > most_kept()) return(FALSE)
   first <- cumsum(c(0, content$rows))
   for (column in colnames(keys)) {
     values <- content$values[[column]]
     if (is.factor(values)) values <- coded_texts_cpp(as.vector(unclass(values)), levels(values))
-    for (k in parts) {
+    for (k in seq_len(nrow(keys))) {
       if (!keep_column(keys[k, column], values, content$names[[k]], first[k], content$rows[k], content$kinds[k, column])) return(FALSE)
     }
   }

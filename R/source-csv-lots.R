@@ -18,7 +18,7 @@ each_lot.csv_source <- function(source, columns, bytes, begin, work, call) {
 }
 
 new_lot_reader <- function(opened, columns, types, files, call) {
-  wanted <- lapply(columns, function(name) list(type = "text", in_file = vapply(opened$names, function(own) match(name, own), 0L)))
+  wanted <- columns_to_read(opened, columns)
   guess <- csv_guess_cpp(opened$files, wanted)
   kinds <- matrix(guess$kinds, 1, dimnames = list(NULL, columns))
   list2env(list(opened = opened, columns = columns, asked = types, files = files, call = call, wanted = wanted, few = guess$few,
@@ -39,7 +39,7 @@ read_lots <- function(reader, lots, source, files, work) {
 
 read_lot <- function(reader, lot) {
   is_text <- reader$types %in% c("text", "category")
-  for (k in seq_along(reader$columns)) reader$wanted[[k]]$type <- if (is_text[k]) (if (reader$few[k]) "coded_text" else "text") else reader$types[[k]]
+  for (k in seq_along(reader$columns)) reader$wanted[[k]]$type <- type_to_read(reader$types[[k]], reader$few[k])
   found <- csv_read_cpp(reader$opened$files, reader$wanted, lot, getOption("rowanroot.threads", 0L))
   if (!is.null(found$problem)) stop_csv_problem(found$problem, reader$files[found$problem$file], reader$call)
   for (k in which(!vapply(found$misfits, is.null, NA) & reader$columns %in% names(reader$asked))) {

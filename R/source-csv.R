@@ -105,7 +105,7 @@ open_csv_files <- function(paths, names, options, call, piece_bytes = 2^22) {
 # A column has the type that was asked for, or else that all of its values, in all files, can be read as: those that turn out not to
 # be of the type that some rows have made likely are read again.
 read_columns <- function(opened, names, types, files, call, threads) {
-  wanted <- lapply(names, function(name) list(type = "text", in_file = vapply(opened$names, function(own) match(name, own), 0L)))
+  wanted <- columns_to_read(opened, names)
   guess <- csv_guess_cpp(opened$files, wanted)
   asked <- as.character(types)[match(names, base::names(types))]
   guessed <- vapply(guess$kinds, csv_type, "")
@@ -115,7 +115,7 @@ read_columns <- function(opened, names, types, files, call, threads) {
   few <- guess$few
   at <- seq_along(names)
   while (length(at)) {
-    for (k in at) wanted[[k]]$type <- if (type[k] %in% c("text", "category")) (if (few[k]) "coded_text" else "text") else type[k]
+    for (k in at) wanted[[k]]$type <- type_to_read(type[k], few[k])
     found <- csv_read_cpp(opened$files, wanted[at], list(), threads)
     if (!is.null(found$problem)) stop_csv_problem(found$problem, files[found$problem$file], call)
     again <- integer()
@@ -137,6 +137,11 @@ read_columns <- function(opened, names, types, files, call, threads) {
   }
   list(values = stats::setNames(values, names), types = type, kinds = kinds)
 }
+
+# What the core is told of columns: where each is in each file, and as what it is read.
+columns_to_read <- function(opened, names) lapply(names, function(name) list(type = "text", in_file = vapply(opened$names, function(own) match(name, own), 0L)))
+
+type_to_read <- function(type, is_few) if (!type %in% c("text", "category")) type else if (is_few) "coded_text" else "text"
 
 # The bits are those of the core's Kinds.
 csv_type <- function(kinds) {

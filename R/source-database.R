@@ -40,9 +40,7 @@ query_database <- function(connection, query, call) {
   tryCatch(each_piece(connection, query, function(data) pieces[[length(pieces) + 1]] <<- data), error = function(e) {
     stop_because(c("The database can't answer.", "x" = "It said: {conditionMessage(e)}"), "database", call, parent = e)
   })
-  if (length(pieces) == 1) return(pieces[[1]])
-  columns <- lapply(stats::setNames(nm = names(pieces[[1]])), function(name) put_below(unname(lapply(pieces, `[[`, name)), name, call))
-  structure(columns, row.names = .set_row_names(sum(vapply(pieces, nrow, 0L))), class = "data.frame")
+  frames_below(pieces, call)
 }
 
 #' @export

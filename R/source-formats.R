@@ -72,14 +72,18 @@ plain_frame <- function(data) {
 read_files.file_source <- function(source, files, columns, call) {
   tables <- Map(function(path, name) read_one_file(source, path, name, call), files$path, files$name)
   check_one_shape(lapply(tables, names), files$name, call)
-  first <- tables[[1]]
-  columns <- lapply(stats::setNames(nm = names(first)), function(name) if (length(tables) == 1) first[[name]] else put_below(unname(lapply(tables, `[[`, name)), name, call))
-  rows <- vapply(tables, nrow, 0L)
-  if (!is.null(source$options$file_column)) {
-    file_column_name(source$options$file_column, names(first), call)
-    columns <- c(stats::setNames(list(rep(tools::file_path_sans_ext(basename(files$name)), rows)), source$options$file_column), columns)
-  }
-  structure(columns, row.names = .set_row_names(sum(rows)), class = "data.frame")
+  data <- frames_below(unname(tables), call)
+  if (is.null(source$options$file_column)) return(data)
+  file_column_name(source$options$file_column, names(data), call)
+  file <- rep(tools::file_path_sans_ext(basename(files$name)), vapply(tables, nrow, 0L))
+  with_columns(data, c(stats::setNames(list(file), source$options$file_column), unclass(data)))
+}
+
+# Plain data frames with the same columns, one below the other.
+frames_below <- function(tables, call) {
+  if (length(tables) == 1) return(tables[[1]])
+  columns <- lapply(stats::setNames(nm = names(tables[[1]])), function(name) put_below(lapply(tables, `[[`, name), name, call))
+  structure(columns, row.names = .set_row_names(sum(vapply(tables, nrow, 0L))), class = "data.frame")
 }
 
 # These formats say what their columns are only when they are read: the values are kept for the first look.

@@ -10,9 +10,11 @@ replace_file <- function(path, write, before = function(file) NULL) {
   flush <- begin_flush_cpp(unfinished)
   before(unfinished)
   problem <- end_flush_cpp(flush)
-  if (nzchar(problem)) stop_because(c("Can't write {.file {path}}.", "x" = "The system said: {problem}."), "cannot_write")
+  if (nzchar(problem)) stop_cannot_write(path, problem)
   if (!file.rename(unfinished, path)) stop_because("Can't put {.file {path}} in its place.", "cannot_write")
 }
+
+stop_cannot_write <- function(path, problem, call = NULL) stop_because(c("Can't write {.file {path}}.", "x" = "The system said: {problem}."), "cannot_write", call)
 
 unfinished_start <- function(path) file.path(dirname(path), paste0(".", basename(path), "."))
 

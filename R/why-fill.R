@@ -19,7 +19,7 @@ fill_line <- function(statement, block, row) {
   formula <- branch_taken(formula, block, row, found)
   filled <- filled_text(formula, block, row, found)
   plain <- is.symbol(formula) || !is.language(formula)
-  list(filled = if (!plain || !identical(formula, statement$formula)) filled, notes = unique(found$notes), used = setdiff(unique(found$used), character()))
+  list(filled = if (!plain || !identical(formula, statement$formula)) filled, notes = unique(found$notes), used = unique(found$used))
 }
 
 note <- function(found, text) found$notes <- c(found$notes, text)

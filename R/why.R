@@ -101,10 +101,14 @@ explain_step <- function(step, trace, k, column, row) UseMethod("explain_step")
 #' @export
 explain_step.default <- function(step, trace, k, column, row) {
   data <- trace$before[[k]]
-  from <- if (nrow(table_before(trace, k + 1)) == nrow(data) && !inherits(step, "step_sort_rows")) row else row_before(step, data, row, trace$call)
+  from <- row_before(step, data, row, trace$call)
   if (!is.na(from) && column %in% names(data)) return(explain_column(trace, k, column, from))
   new_explanation(column, row, take_rows(table_before(trace, k + 1)[[column]], row), notes = paste("from", step_lines(step)[[1]]$text))
 }
+
+# Checks leave rows and columns as they are.
+#' @export
+explain_step.step_conditions <- function(step, trace, k, column, row) explain_column(trace, k, column, row)
 
 row_before <- function(step, data, row, call) {
   number <- ".rowanroot number of row"

@@ -53,6 +53,9 @@ test_that("a value is explained back to file and line, whatever was done to its 
     expect_identical(found$value, rows$weight[row])
     expect_setequal(leaves(found), places[[as.character(rows$weight[row])]])
   }
+  # More rows than there are: none is left out, and their order is another.
+  top <- yield |> top_rows(50, by = frames)
+  for (row in 1:4) expect_setequal(leaves(why(top, row, weight)), places[[as.character(as.data.frame(top)$weight[row])]])
   for (column in names(rows)) expect_identical(why(yield, 2, column)$value, rows[[column]][2], label = column)
   expect_snapshot(for (column in c("strength", "place", "so_far", "share", "price", "region", "where", "weight")) print(why(yield, where = hive == "NB-01" && day == "2025-03-01", column = column), width = 80))
   expect_snapshot(print(why(yield |> one_row_per(apiary, { kg <- mean(weight) }), 1, kg), width = 80))

@@ -16,7 +16,6 @@ test_that("a table in lots is the same as in memory: row by row, running words, 
   save_table(data, "visits.csv")
   save_table(data[1:5000, ], "more.csv")
   weigh <- function(kg) if (is.na(kg)) 0 else if (kg > 20) kg * 7.5 else kg * 8
-  lots <- character()
   make <- function(path) {
     open_table(c("visits.csv", "more.csv"), file_column = "file") |> set_columns({
       price <- weigh(kg)
