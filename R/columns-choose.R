@@ -2,7 +2,7 @@
 #'
 #' Where a verb takes columns, such as `carry =` in [set_columns()], they can be given as bare names,
 #' as a range `a:c`, by a pattern, by what they hold, or all of them; with a minus in front they are left out. Several
-#' stand in `c()`. These words are for such places only. `columns_where()` looks at the columns as they are when the verb is
+#' stand in `c()`; `NULL` stands for none. These words are for such places only. `columns_where()` looks at the columns as they are when the verb is
 #' written.
 #'
 #' `column_named()` is for blocks: it stands for the column of that name, left or right of `<-`.
@@ -73,6 +73,7 @@ choose_columns <- function(expr, names, env, call) {
 chosen_names <- function(names, leaves_out = FALSE) list(names = unique(names), leaves_out = leaves_out)
 
 choose_part <- function(expr, names, env, call) {
+  if (is.null(expr)) return(chosen_names(character()))
   if (is.symbol(expr)) return(chosen_names(known_column(as.character(expr), names, env, call)))
   if (is.character(expr)) return(chosen_names(known_column(expr, names, env, call)))
   head <- if (is.call(expr) && is.symbol(expr[[1]])) as.character(expr[[1]]) else ""

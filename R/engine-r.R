@@ -115,7 +115,7 @@ stop_wrong_group <- function(result, rows, node, run) {
 
 # A function that failed because it was given more than one value at a time.
 way_out <- function(error, fun, name, labels) {
-  if (!is_script_function(fun) || !grepl("length > 1|length 1|logical\\(1\\)", conditionMessage(error))) return(NULL)
+  if (!is_written_by_somebody(fun) || !grepl("length > 1|length 1|logical\\(1\\)", conditionMessage(error))) return(NULL)
   paste0("It was given whole columns. To call it for one row at a time, which is slow, write `one_by_one(",
          paste(c(name, labels), collapse = ", "), ")`.")
 }

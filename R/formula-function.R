@@ -1,11 +1,11 @@
-# A function of the script that is written for one row is taken into the formula: its body becomes part of
+# A function of the script, or of a package, that is written for one row is taken into the formula: its body becomes part of
 # the tree, with its arguments in place of its parameters, and runs for all rows at once. It must consist
 # of words of the language, functions of R that work value by value, `if`, `switch`, local names and
 # `return()`. Anything else is not taken in: such a function is called with whole columns.
 
 # The node of the call, or NULL if the function can't be taken in.
 take_in <- function(fun, expr, scope) {
-  if (!is_script_function(fun) || "..." %in% names(formals(fun))) return(NULL)
+  if (!is_written_by_somebody(fun) || "..." %in% names(formals(fun))) return(NULL)
   check_recursion(expr, scope)
   tryCatch({
     inner <- function_scope(fun, expr, scope)
@@ -16,7 +16,11 @@ take_in <- function(fun, expr, scope) {
   }, not_taken_in = function(condition) NULL)
 }
 
-is_script_function <- function(fun) is.function(fun) && !is.primitive(fun) && !isNamespace(environment(fun))
+# R's own functions and rowanroot's work on columns as they are.
+is_written_by_somebody <- function(fun) {
+  if (!is.function(fun) || is.primitive(fun)) return(FALSE)
+  !isNamespace(environment(fun)) || !getNamespaceName(environment(fun)) %in% c("base", "stats", "utils", "methods", "graphics", "grDevices", "tools", "rowanroot")
+}
 
 give_up <- function() rlang::cnd_signal(rlang::cnd("not_taken_in"))
 
@@ -36,7 +40,8 @@ check_recursion <- function(expr, scope) {
 
 # Inside a function there are no columns, only its parameters, its own names, and what the script has.
 function_scope <- function(fun, expr, scope) {
-  given <- as.list(match.call(fun, expr))[-1]
+  # What is not called as it is written, such as one with `within`, is told when it is called.
+  given <- tryCatch(as.list(match.call(fun, expr))[-1], error = function(e) give_up())
   inner <- new_scope(character(), environment(fun), scope$line, scope$call)
   inner$in_function <- TRUE
   inner$depth <- if (is.null(scope$depth)) 1 else scope$depth + 1

@@ -76,6 +76,7 @@ check_same_columns <- function(added, names, number, call) {
   if (length(unknown)) {
     hint <- nearest_name(unknown[1], lacking)
     stop_because(c("Table {number} to append has {cli::qty(length(unknown))}{?a column/columns} that the first has not: {.code {some_of(unknown)}}.",
+                   "x" = if (length(lacking)) "It lacks {.code {some_of(lacking)}}.",
                    "i" = if (length(hint)) "Is {.code {unknown[1]}} what is called {.code {hint}} there? Rename it by {.code rename_columns()}."
                          else "Leave it out by {.code drop_columns()}."), "unknown_column", call, column = unknown)
   }

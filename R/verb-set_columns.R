@@ -20,8 +20,8 @@
 #'   of that name.
 #'
 #' @section Functions:
-#' A function of your own that is written for one row, with `if`, `switch`, local names and `return()`, is taken
-#' into the formula and runs for all rows at once. Any other function is called once, with whole columns (of
+#' A function of your own, or of a package, that is written for one row, with `if`, `switch`, local names and
+#' `return()`, is taken into the formula and runs for all rows at once. Any other function is called once, with whole columns (of
 #' the group under `within`), and gives one value a row, or one for all; [one_by_one()] calls it for each row.
 #' `mean()`, `sum()`, `sd()`, `min()`, `max()` and the like are over the column or the group: `max(a, b)` of
 #' several columns could also mean the greater in each row, and is refused with both ways to say it.

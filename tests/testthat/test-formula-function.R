@@ -52,9 +52,34 @@ test_that("it is taken in when it can be, and else called once with whole column
   }
   expect_equal(set_columns(data, { a <- aggregate(x) })$a, data$x - mean(data$x))
   expect_identical(calls, 1)
+  group <- substr(data$s, 1, 2)
+  found <- data |> set_columns({ .group <- substr(s, 1, 2); a <- aggregate(x, within = .group) })
+  expect_equal(found$a, data$x - stats::ave(data$x, group))
   statement <- rowanroot:::bind_block(quote({ a <- functions[[2]](x, n) }), names(data), environment(), NULL)[[1]]
   expect_identical(statement$node$kind, "choose")
   expect_identical(sort(rowanroot:::node_columns(statement$node)), c("n", "x"))
+})
+
+test_that("functions of a package are taken in as well, with what they find there", {
+  skip_on_cran()
+  local_folder()
+  write_text(c("Package: hivetools", "Version: 0.1", "Title: Words", "Description: Words.", "License: MIT"), "hivetools/DESCRIPTION")
+  write_text("export(fee, centred)", "hivetools/NAMESPACE")
+  write_text(c("rate <- 0.1", "base <- function(kg) if (kg < 5) 0 else kg * rate",
+               "fee <- function(kg, boxes) { b <- base(kg); if (boxes > 2) b * 0.9 else b }", "centred <- function(x) x - mean(x)"), "hivetools/R/words.R")
+  dir.create("library")
+  utils::install.packages("hivetools", lib = "library", repos = NULL, type = "source", quiet = TRUE, INSTALL_opts = "--no-docs")
+  loadNamespace("hivetools", lib.loc = "library")
+  withr::defer(unloadNamespace("hivetools"))
+  each_row <- mapply(hivetools::fee, data$x, data$n)
+  expect_identical(set_columns(data, { a <- hivetools::fee(x, n) })$a, each_row)
+  expect_equal(set_columns(data, { a <- hivetools::centred(n) })$a, data$n - mean(data$n))
+  key <- function() rowanroot:::canonical(rowanroot:::bind_block(quote({ a <- hivetools::fee(x, n) }), names(data), environment(), NULL)[[1]]$node)
+  before <- key()
+  expect_identical(key(), before)
+  rlang::env_binding_unlock(asNamespace("hivetools"), "rate")
+  assign("rate", 0.2, asNamespace("hivetools"))
+  expect_false(identical(key(), before))
 })
 
 test_that("names that a function shares with the script or the table are its own", {
@@ -95,6 +120,7 @@ test_that("what can't be run for all rows at once says how it can be run", {
   endless <- function(x) if (x > 0) endless(x - 1) else 0
   expect_error(set_columns(data, { a <- endless(x) }), class = "rowanroot_endless_recursion")
   two <- function(a, b) max(a, b)
+  expect_error(set_columns(data, { a <- grade(x, boxes = 2) }), "unused argument", class = "rowanroot_formula_failed")
   expect_error(set_columns(data, { a <- two(x, n) }), class = "rowanroot_ambiguous_word")
   expect_error(one_by_one(grade, 1:2, 1:3), class = "rowanroot_wrong_length")
   expect_error(one_by_one(function(x) 1:2, 1), class = "rowanroot_wrong_length")
