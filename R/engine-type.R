@@ -189,7 +189,7 @@ check_levels <- function(node, arguments, run) {
 
 level_hint <- function(text, levels) {
   hint <- nearest_name(text, levels)
-  escaped(cli::format_inline(if (length(hint)) "Did you mean {.val {hint}}?" else "Its levels are {.val {some_of(levels)}}.", keep_whitespace = FALSE))
+  escaped(cli::format_inline(if (length(hint)) "Did you mean {.val {hint}}?" else "Its levels are {listed(levels, in_quotes)}.", keep_whitespace = FALSE))
 }
 
 convert <- function(node, type) {

@@ -38,7 +38,7 @@ compare_tables <- function(before, after, by = NULL, ignore = 0) {
   key <- if (!is.null(by)) choose_columns(by, column_names(before), parent.frame(), call)
   absent <- setdiff(key, names)
   if (length(absent)) {
-    stop_because(c("The key must be in both tables.", "x" = "{titles[['after']]} has no column {.code {absent[1]}}.", "i" = "It has {.code {some_of(column_names(after))}}."),
+    stop_because(c("The key must be in both tables.", "x" = "{titles[['after']]} has no column {.code {absent[1]}}.", "i" = "It has {listed(column_names(after))}."),
                  "unknown_column", call, column = absent[1])
   }
   before <- if (is_live_table(before)) table_data(before, call) else before

@@ -94,7 +94,7 @@ calibrated_levels <- function(node, run) {
 
 # "mean(net_kg) is 9.74".
 learned_text <- function(one) {
-  if (one$way == "levels") return(paste0(one$label, ": ", paste(quoted(some_of(one$value)), collapse = ", ")))
+  if (one$way == "levels") return(paste0(one$label, ": ", listed(one$value, quoted)))
   values <- shown_each(one$value, 7)
   if (!length(one$keys)) return(paste(one$label, "is", values))
   shown <- utils::head(seq_along(values), 4)

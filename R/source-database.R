@@ -18,12 +18,12 @@ database_table <- function(connection, table, call) {
   known <- DBI::dbListTables(connection)
   if (is.null(table) && length(known) == 1) return(known)
   if (is.null(table)) {
-    stop_because(c("Which table of the database?", "i" = if (length(known)) "Say {.arg table}: it has {.val {some_of(known)}}." else "It has none."), "no_such_table", call)
+    stop_because(c("Which table of the database?", "i" = if (length(known)) "Say {.arg table}: it has {listed(known, in_quotes)}." else "It has none."), "no_such_table", call)
   }
   check_names_given(table, "table", call, only_one = TRUE)
   if (!DBI::dbExistsTable(connection, table)) {
     hint <- nearest_name(table, known)
-    stop_because(c("The database has no table {.val {table}}.", "i" = if (length(hint)) "Did you mean {.val {hint}}?" else if (length(known)) "It has {.val {some_of(known)}}."),
+    stop_because(c("The database has no table {.val {table}}.", "i" = if (length(hint)) "Did you mean {.val {hint}}?" else if (length(known)) "It has {listed(known, in_quotes)}."),
                  "no_such_table", call, table = table, nearest = hint)
   }
   table

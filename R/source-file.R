@@ -109,8 +109,8 @@ check_one_shape <- function(columns, files, call) {
     more <- setdiff(columns[[k]], columns[[1]])
     if (!length(lacks) && !length(more)) next
     stop_because(c("{.file {files[k]}} has other columns than {.file {files[1]}}.",
-                   "x" = if (length(lacks)) "It has no {.code {some_of(lacks)}}.",
-                   "x" = if (length(more)) "It has {.code {some_of(more)}} besides.",
+                   "x" = if (length(lacks)) "It has no {listed(lacks)}.",
+                   "x" = if (length(more)) "It has {listed(more)} besides.",
                    "i" = "Files that are opened together must have the same columns; their order may differ."),
                  "different_columns", call, file = files[k])
   }

@@ -18,7 +18,7 @@ stop_unknown_column <- function(name, known, call, formula = NULL, place = "a co
     "There is no column {.code {name}}.",
     "x" = if (!is.null(formula)) "It is used in {.code {formula}}, and is neither a column nor defined in the script.",
     "i" = if (length(hint)) "Did you mean {.code {hint}}?"
-          else if (length(known)) "The columns are {.code {some_of(known)}}."
+          else if (length(known)) "The columns are {listed(known)}."
           else "The table has no columns."
   ), "unknown_column", call, parent = parent, column = name, nearest = hint)
 }

@@ -7,12 +7,15 @@ nearest_name <- function(name, known) {
   if (distance[best] <= max(1, nchar(name) %/% 3)) known[best] else character()
 }
 
-# The first few of many names, and how many more there are.
-some_of <- function(names, at_most = 8) {
+# The first few of many names, and how many more there are, for a message.
+listed <- function(names, show = in_code, at_most = 8) {
   more <- length(names) - at_most
-  if (more <= 1) return(names)
-  c(names[seq_len(at_most)], paste("and", more, "more"))
+  if (more <= 1) return(cli::ansi_collapse(show(names)))
+  paste0(paste(show(names[seq_len(at_most)]), collapse = ", "), " and ", format(more, big.mark = ","), " more")
 }
+
+in_code <- function(names) vapply(names, function(name) cli::format_inline("{.code {name}}", keep_whitespace = TRUE), "", USE.NAMES = FALSE)
+in_quotes <- function(values) vapply(values, function(value) cli::format_inline("{.val {value}}", keep_whitespace = TRUE), "", USE.NAMES = FALSE)
 
 # Code as one line of text.
 one_line <- function(expr, width = 60L) {

@@ -75,13 +75,13 @@ check_same_columns <- function(added, names, number, call) {
   lacking <- setdiff(names, added)
   if (length(unknown)) {
     hint <- nearest_name(unknown[1], lacking)
-    stop_because(c("Table {number} to append has {cli::qty(length(unknown))}{?a column/columns} that the first has not: {.code {some_of(unknown)}}.",
-                   "x" = if (length(lacking)) "It lacks {.code {some_of(lacking)}}.",
+    stop_because(c("Table {number} to append has {cli::qty(length(unknown))}{?a column/columns} that the first has not: {listed(unknown)}.",
+                   "x" = if (length(lacking) && !length(hint)) "It lacks {listed(lacking)}.",
                    "i" = if (length(hint)) "Is {.code {unknown[1]}} what is called {.code {hint}} there? Rename it by {.code rename_columns()}."
                          else "Leave it out by {.code drop_columns()}."), "unknown_column", call, column = unknown)
   }
   if (!length(lacking)) return(invisible())
-  stop_because(c("Table {number} to append lacks {cli::qty(length(lacking))}{?the column/the columns} {.code {some_of(lacking)}}.",
+  stop_because(c("Table {number} to append lacks {cli::qty(length(lacking))}{?the column/the columns} {listed(lacking)}.",
                  "i" = "To have missing values there, set {cli::qty(length(lacking))}{?it/them} first: {.code set_columns(other, {{ {lacking[1]} <- NA }})}."),
                "missing_column", call, column = lacking)
 }

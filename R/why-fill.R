@@ -22,7 +22,11 @@ fill_line <- function(statement, block, row) {
   list(filled = if (!plain || !identical(formula, statement$formula)) filled, notes = unique(found$notes), used = unique(found$used))
 }
 
-note <- function(found, text) found$notes <- c(found$notes, text)
+# Making the text may make notes, which come first.
+note <- function(found, text) {
+  force(text)
+  found$notes <- c(found$notes, text)
+}
 
 # The part of an `if` or a `switch` that holds in this row.
 branch_taken <- function(code, block, row, found) {
@@ -61,15 +65,15 @@ filled_text <- function(code, block, row, found) {
     texts[[name]] <<- text
     as.name(name)
   }
-  fill <- function(code) {
+  fill <- function(code, inner = TRUE) {
     if (is.symbol(code)) return(fill_name(code, block, row, found, held))
     if (!is.call(code)) return(code)
     if (is_call_to(code, c("function", "quote"))) return(code)
-    special <- special_call(code, block, row, found)
+    special <- special_call(code, block, row, found, inner)
     if (!is.null(special)) return(held(special))
     as.call(c(code[[1]], lapply(as.list(code)[-1], function(part) if (identical(part, quote(expr = ))) part else fill(part))))
   }
-  text <- one_line(fill(code), 400L)
+  text <- one_line(fill(code, inner = FALSE), 400L)
   for (name in names(texts)) text <- gsub(name, texts[[name]], text, fixed = TRUE)
   text
 }
@@ -85,18 +89,49 @@ fill_name <- function(code, block, row, found, held) {
   if (is.atomic(value) && length(value) == 1) held(value_text(value)) else code
 }
 
-# The text of a call's value, if it is one that a note tells of.
-special_call <- function(code, block, row, found) {
+# The text of a call's value, if it is one of a whole column or of an order: a note tells of it, too.
+special_call <- function(code, block, row, found, inner) {
   if (!is.symbol(code[[1]])) return(NULL)
-  got <- tryCatch(block$value(code), error = function(e) NULL)
-  if (is.null(got) || !got$node$kind %in% c("aggregate", "ordered", "running", "r_call")) return(NULL)
-  looked_up <- got$node$kind == "r_call" && identical(got$node$name, "look_up")
-  if (got$node$kind == "r_call" && !looked_up) return(NULL)
-  value <- value_text(take_rows(got$values, row))
-  found$used <- c(found$used, intersect(node_columns(got$node), block$columns))
-  told <- if (looked_up) note_of_look_up(got$node, block, row) else note_of_order(got$node, got$values, block, row)
+  node <- tryCatch(block$bind(code), error = function(e) NULL)
+  if (is.null(node)) return(NULL)
+  if (identical(node$name, "look_up") && node$kind == "r_call") return(looked_up(code, node, block, row, found))
+  if (as.character(code[[1]]) %in% names(derived_words)) return(written_out(code, node, block, row, found, inner))
+  if (!node$kind %in% c("aggregate", "ordered", "running")) return(NULL)
+  values <- tryCatch(block$values(node), error = function(e) NULL)
+  if (is.null(values)) return(NULL)
+  value <- value_text(take_rows(values, row))
+  found$used <- c(found$used, intersect(node_columns(node), block$columns))
+  told <- note_of_order(node, values, block, row)
   note(found, paste0(one_line(code), " is ", value, if (nzchar(told)) paste0(", ", told)))
   value
+}
+
+# A word that is short for a formula of a whole column or of an order is shown as that formula.
+written_out <- function(code, node, block, row, found, inner) {
+  parts <- ordered_parts(node)
+  if (!length(parts)) return(NULL)
+  told <- vapply(parts, function(part) note_of_order(part, block$values(part), block, row), "")
+  labels <- vapply(parts, function(part) part_text(part, value_text(take_rows(block$values(part), row))), "")
+  for (one in unique(told)) note(found, paste0(one_line(code), ": ", paste(unique(labels[told == one]), collapse = ", "), ", ", one))
+  found$used <- c(found$used, intersect(node_columns(node), block$columns))
+  node_text(node, block, row, inner)
+}
+
+part_text <- function(part, value) switch(part$entry$name, previous = paste(value, "before"), following = paste(value, "behind"), paste(part$entry$name, value))
+
+# A node with its values in this row, with brackets where they are needed if it is part of another.
+node_text <- function(node, block, row, inner = FALSE) {
+  if (node$kind == "shared") return(node_text(node$memory$node, block, row, inner))
+  if (node$kind != "word" || length(node$arguments) != 2 || !grepl("^[-+*/=<>!]+$", node$word$name)) return(value_text(take_rows(rep_len(block$values(node), block$rows), row)))
+  sides <- vapply(unname(node$arguments), node_text, "", block = block, row = row, inner = TRUE)
+  text <- paste(sides[1], node$word$name, sides[2])
+  if (inner) paste0("(", text, ")") else text
+}
+
+ordered_parts <- function(node) {
+  switch(node$kind, aggregate = , ordered = list(node), shared = ordered_parts(node$memory$node),
+         word = unlist(lapply(unname(node$arguments), ordered_parts), recursive = FALSE),
+         choose = unlist(lapply(node[c("condition", "yes", "no")], ordered_parts), recursive = FALSE), list())
 }
 
 # The rows of the group that the row is in, in their order.
@@ -117,10 +152,16 @@ note_of_order <- function(node, values, block, row) {
   name <- node$entry$name
   at <- match(row, rows)
   if (name == "ranking") return(note_of_rank(arguments, values, rows, row, of))
-  if (name %in% c("previous", "following")) return(paste("among", of))
-  went_in <- utils::tail(rows[seq_len(at)], 4)
+  if (name %in% c("previous", "following")) return(note_of_neighbour(rows, at, if (name == "previous") -node$options$by else node$options$by, of))
+  window <- if (startsWith(name, "moving")) utils::tail(rows[seq_len(at)], node$options$rows)
+  went_in <- utils::tail(if (is.null(window)) rows[seq_len(at)] else window, 4)
   paste0("the last that went in: ", paste(vapply(went_in, function(one) value_text(take_rows(arguments, one)), ""), collapse = ", "), if (length(went_in) > 1) " (rows " else " (row ",
-         paste(went_in, collapse = ", "), "), of ", counted_rows(at), " so far among ", of)
+         paste(went_in, collapse = ", "), "), of ", if (is.null(window)) paste(counted_rows(at), "so far") else paste(counted_rows(length(window)), "of its window"), " among ", of)
+}
+
+note_of_neighbour <- function(rows, at, by, of) {
+  from <- at + by
+  paste0(if (from < 1 || from > length(rows)) "as there is no such row" else paste("from row", rows[from]), ", among ", of)
 }
 
 above_text <- function(rows, row, values) {
@@ -155,15 +196,31 @@ group_text <- function(node, block, row) {
   paste0(" where ", paste(vapply(names, function(name) paste(name, "is", value_text(take_rows(block$value(as.name(name))$values, row))), ""), collapse = " and "))
 }
 
-note_of_look_up <- function(node, block, row) {
-  table <- node$arguments$table$value
+# A look-up of one column is shown as what it gave. The note tells where the table has it.
+looked_up <- function(code, node, block, row, found) {
   keys <- node$arguments[!names(node$arguments) %in% c("table", "take", "by", "unknown")]
   values <- lapply(unname(keys), function(key) take_rows(argument_values_of(list(argument = key), block), row))
-  if (!is.data.frame(table)) return(paste("by", value_text(values[[1]])))
+  found$used <- c(found$used, intersect(node_columns(node), block$columns))
+  one <- length(node$arguments$take$value) < 2
+  value <- if (one) value_text(take_rows(block$values(node), row))
+  note(found, paste0(one_line(code), if (one) paste(" is", value), ", from ", place_of_key(node, values, block)))
+  value
+}
+
+place_of_key <- function(node, values, block) {
+  table <- node$arguments$table$value
+  shown <- node$arguments$table$shown
+  called <- if (is.symbol(shown)) as.character(shown) else "the table"
+  if (!is.data.frame(table)) return(paste(value_text(values[[1]]), "in", called))
   by <- node$arguments$by$value
-  hit <- Reduce(`&`, Map(function(name, value) as.character(table[[name]]) == as.character(value), by, values))
-  at <- which(hit)
-  paste0(if (length(at)) paste("row", at[1]) else "no row", " of the table, where ", paste(by, "is", vapply(values, value_text, ""), collapse = " and "))
+  codes <- key_codes(values, unname(as.list(table)[by]), block$call)
+  at <- key_rows(codes$keys, codes$table)
+  where <- paste0(", where ", paste(by, "is", vapply(values, value_text, ""), collapse = " and "))
+  opened <- node$looked_up$table
+  if (is.na(at)) return(paste0("no row", where))
+  if (is.null(opened)) return(paste0("row ", at, " of ", called, where))
+  place <- if (!length(live(opened)$steps)) source_place(live(opened)$source, at, block$call)
+  paste0(if (is.null(place)) paste("row", at, "of", table_title(opened)) else place, where)
 }
 
 # One value as people read it.

@@ -50,7 +50,7 @@ row_to_explain <- function(data, row, where, env, call) {
     rows <- keep_rows_numbered(data, where, env, call)
     if (length(rows) == 1) return(rows)
     stop_because(c("{.code {one_line(where)}} holds in {if (length(rows)) counted_rows(length(rows)) else 'no row'}, not in one.",
-                   "i" = if (length(rows)) "These are rows {some_of(format(utils::head(rows, 9)))}: say more, or give {.arg row}."), "no_such_row", call)
+                   "i" = if (length(rows)) "These are rows {listed(rows, format)}: say more, or give {.arg row}."), "no_such_row", call)
   }
   if (!is.numeric(row) || length(row) != 1 || is.na(row) || row != floor(row) || row < 1 || row > nrow(data)) {
     stop_because(c("There is no row {.code {if (is.numeric(row) && length(row) == 1) format(row, big.mark = ',', scientific = FALSE) else one_line(row)}}.", "x" = "The table has {counted_rows(nrow(data))}."), "no_such_row", call, rows = nrow(data))
@@ -172,8 +172,8 @@ explain_statement <- function(step, trace, k, at, column, row) {
   new_explanation(column, row, value, formula = line_text(statement$line), filled = filled, notes = shown$notes, from = from)
 }
 
-# The block as it is before a line: `value(code)` gives what a piece of a formula comes to in all rows, `column_after(name)` a column
-# behind the line, `rows_of(name)` whether the name is a column.
+# The block as it is before a line: `bind(code)` gives the node of a piece of a formula, `value(code)` that and what it comes to in all rows,
+# `values(node)` the latter alone, `column_after(name)` a column behind the line.
 run_before_line <- function(step, trace, k, at) {
   start <- function() {
     data <- trace$before[[k]]
@@ -186,18 +186,24 @@ run_before_line <- function(step, trace, k, at) {
     run
   }
   run <- start()
-  value <- function(code) {
+  bind <- function(code) {
     start_line(run, code)
     run$shared <- list()
-    node <- bind_formula(code, new_scope(names(run$columns), step$env, code, trace$call))
+    bind_formula(code, new_scope(names(run$columns), step$env, code, trace$call))
+  }
+  values <- function(node) {
     id <- column_slot(type_node(node, run), run)
     calculate(run, id)
-    list(node = node, values = run$values[[id]])
+    run$values[[id]]
+  }
+  value <- function(code) {
+    node <- bind(code)
+    list(node = node, values = values(node))
   }
   column_after <- function(name) {
     after <- start()
     run_statement(after, step$statements[[at]])
     run_results(after, name)[[1]]
   }
-  list(run = run, value = value, column_after = column_after, columns = names(run$columns), env = step$env, step = step, rows = run$rows)
+  list(run = run, bind = bind, value = value, values = values, column_after = column_after, columns = names(run$columns), env = step$env, step = step, rows = run$rows, call = trace$call)
 }

@@ -107,17 +107,17 @@ look_up_columns <- function(keys, table, take, by, env, call) {
   names <- names(table)
   take <- if (!is.null(take)) choose_columns(take, names, env, call)
   if (!length(take)) {
-    stop_because(c("Which columns of the table are to be taken?", "i" = "Say {.arg take}: the table has {.code {some_of(names)}}."), "bad_argument", call)
+    stop_because(c("Which columns of the table are to be taken?", "i" = "Say {.arg take}: the table has {listed(names)}."), "bad_argument", call)
   }
   if (!is.null(by)) by <- choose_columns(by, names, env, call)
   else {
     is_name <- vapply(keys, is.symbol, NA)
     by <- vapply(keys, one_line, "")
-    if (!all(is_name)) stop_because(c("Which column of the table has the key {.code {by[!is_name][1]}}?", "i" = "Say {.arg by}: the table has {.code {some_of(names)}}."), "bad_argument", call)
+    if (!all(is_name)) stop_because(c("Which column of the table has the key {.code {by[!is_name][1]}}?", "i" = "Say {.arg by}: the table has {listed(names)}."), "bad_argument", call)
     missing <- setdiff(by, names)
     if (length(missing)) {
       hint <- nearest_name(missing[1], names)
-      stop_because(c("The table has no column {.code {missing[1]}}.", "i" = if (length(hint)) "Is it {.code by = {hint}}?" else "Say {.arg by}: the table has {.code {some_of(names)}}."),
+      stop_because(c("The table has no column {.code {missing[1]}}.", "i" = if (length(hint)) "Is it {.code by = {hint}}?" else "Say {.arg by}: the table has {listed(names)}."),
                    "unknown_column", call, column = missing[1], nearest = hint)
     }
   }

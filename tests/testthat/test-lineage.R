@@ -61,6 +61,35 @@ test_that("a value is explained back to file and line, whatever was done to its 
   expect_snapshot(print(why(yield |> one_row_per(apiary, { kg <- mean(weight) }), 1, kg), width = 80))
 })
 
+test_that("words of a whole column, an order or a table are told with what went into them", {
+  local_folder()
+  write_text(c("apiary,region,altitude_m", "SH,hills,240", "NB,river,12"), "apiaries.csv")
+  visits <- data.frame(apiary = c("NB", "SH", "NB", "NB"), kg = c(10, 20, 30, 50))
+  x <- open_table(visits) |> set_columns({
+    c(region, altitude_m) <- look_up(apiary, "apiaries.csv", take = c(region, altitude_m))
+    named  <- look_up(apiary, c(NB = "North Bank", SH = "South Hill"))
+    z      <- z_score(kg, within = apiary)
+    spread <- 5 - min_max(kg)
+    part   <- share(kg)
+    gain   <- if (change(kg, within = apiary) > 15) "up" else "down"
+    before <- previous(kg, by = 2)
+    window <- moving_total(kg, rows = 2)
+  })
+  told <- function(column) {
+    found <- why(x, 4, column)
+    paste(c(found$filled, found$notes), collapse = " | ")
+  }
+  expect_match(told("altitude_m"), "look_up\\(\"NB\".*from apiaries.csv, line 3, where apiary is \"NB\"")
+  expect_match(told("named"), "is \"North Bank\", from \"NB\" in the table")
+  expect_identical(told("z"), "(50 - 30) / 20 | z_score(kg, within = apiary): mean 30, sd 20, over 3 rows where apiary is \"NB\"")
+  expect_identical(told("spread"), "5 - ((50 - 10) / (50 - 10)) | min_max(kg): min 10, max 50, over 4 rows")
+  expect_identical(told("part"), "50 / 110 | share(kg): sum 110, over 4 rows")
+  expect_match(told("gain"), "(50 - 30) > 15 is TRUE", fixed = TRUE)
+  expect_match(told("gain"), "30 before, from row 3, among 3 rows", fixed = TRUE)
+  expect_match(told("before"), "is 20, from row 2, among 4 rows")
+  expect_match(told("window"), "30, 50 (rows 3, 4), of 2 rows of its window", fixed = TRUE)
+})
+
 test_that("rows that are not there, or not one, are refused", {
   yield <- local_yield()
   expect_error(why(yield, 99, weight), class = "rowanroot_no_such_row")
