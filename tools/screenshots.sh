@@ -141,4 +141,15 @@ END
 (cd "$work/d" && rowanroot run season.R && sed -i '9s/,[0-9]*[.][0-9],/,33.1,/' visits/2025-05.csv && rowanroot run season.R && rowanroot report season.R) >/dev/null 2>&1
 shoot why 24 "cd d; rowanroot why out/season.csv --row 700 --column place" 12 90
 page report d/season-report.html 2600
-(cd "$work/d" && Rscript -e 'run <- rowanroot:::table_of_output("out/season.csv", NULL); ggplot2::ggsave(commandArgs(TRUE), plot(rowanroot::lineage(run$table)), width = 12.8, height = 8, dpi = 100)' "$out/lineage.png" >/dev/null 2>&1)
+cat >"$work/d/figures.R" <<'END'
+library(rowanroot)
+season <- rowanroot:::table_of_output("out/season.csv", NULL)$table
+figure <- function(name, plot) ggplot2::ggsave(file.path(commandArgs(TRUE), paste0(name, ".png")), plot, width = 10, height = 6, dpi = 100)
+figure("lineage", plot(lineage(season)))
+figure("plot-column", plot_column(season, net_kg))
+figure("plot-running", plot_running(season, so_far, along = day, within = apiary))
+figure("plot-ranking", plot_ranking(keep_rows(season, apiary == "NB"), place, label = hive_code, top = 12))
+END
+(cd "$work/d" && Rscript figures.R "$out" >/dev/null 2>&1)
+shoot new 30 "rowanroot new honey; cd honey; ls; rowanroot run *.R" 12 90
+shoot watch 20 "cd d; (rowanroot watch yield.R & w=\$!; sleep 5; sed -i '4s/,10.6,/,19.5,/;5s/,[0-9]*[.][0-9],/,18.7,/' visits/2025-06.csv; sleep 6; kill -INT \$w; sleep 1)" 12 90

@@ -34,6 +34,7 @@ struct CsvError : std::runtime_error {
   std::size_t line;  // from 1, or from 0 in a piece of a file
   std::size_t found, expected;
   std::string value;
+  std::size_t file = 0;  // from 0, of those that are read together
 };
 
 }  // namespace rowanroot

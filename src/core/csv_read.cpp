@@ -237,8 +237,10 @@ std::vector<Place> places_of(const std::vector<std::shared_ptr<CsvFile>>& files,
   return places;
 }
 
-CsvError in_file(const CsvError& error, std::size_t file, std::size_t line) {
-  return CsvError(std::to_string(file + 1) + " " + error.kind, error.line + line, error.found, error.expected, error.value);
+CsvError in_file(CsvError error, std::size_t file, std::size_t line) {
+  error.file = file;
+  error.line += line;
+  return error;
 }
 
 // Each worker has numbered texts by itself: all get the numbers of the first, and the rows those instead.

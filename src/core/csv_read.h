@@ -63,7 +63,7 @@ struct CsvLotOfFile {
 };
 std::vector<CsvLotOfFile> csv_lots(const std::vector<std::shared_ptr<CsvFile>>& files, std::uint64_t bytes);
 
-// Throws CsvError, with the number of the file before its kind, as in "2 too_few_fields". Values of a lot go where those of the first row
+// Throws CsvError. Values of a lot go where those of the first row
 // of all would.
 CsvContent read_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const std::vector<CsvColumn>& columns, Workers threads, CsvLot lot = {});
 
