@@ -57,6 +57,7 @@ plot_column_data <- function(data, own, origins) {
 columns_to_show <- function(x, typed, value, call) {
   check_package("ggplot2", "Figures", call)
   check_table(x, call)
+  if (identical(typed, quote(expr = ))) stop_because(c("Which column?", "i" = "Write {.code {one_line(call[[1]])}(x, net_kg)}."), "bad_argument", call)
   name <- name_of_column(typed, value, column_names(x))
   if (!name %in% column_names(x)) stop_unknown_column(name, column_names(x), call)
   list(name = name, data = if (is_live_table(x)) table_data(x, call) else x)

@@ -30,9 +30,10 @@ write_page <- function(title, tables, file, call) {
     t$body(t$a(class = "skip", href = "#report", "To the report"), t$main(id = "report", t$h1(title), tables)))
   # Whole: as.character() would leave the head out.
   html <- paste0("<!DOCTYPE html>\n", htmltools::doRenderTags(page), "\n")
-  replace_file(file, function(path) {
+  stop_here <- function(condition) stop_cannot_write(file, sub(".*: ", "", trimws(conditionMessage(condition))), call)
+  tryCatch(replace_file(file, function(path) {
     connection <- file(path, "wb")
     on.exit(close(connection))
     writeLines(enc2utf8(html), connection, useBytes = TRUE, sep = "")
-  })
+  }), warning = stop_here, simpleError = stop_here)
 }

@@ -25,6 +25,7 @@
 report <- function(x, file, title = NULL) {
   call <- quote(report())
   check_live(x, call)
+  if (missing(file)) stop_because(c("Which file?", "i" = "Write {.code report(x, \"report.html\")}."), "bad_argument", call)
   check_report_file(file, call)
   if (!is.null(title) && !rlang::is_string(title)) stop_because("{.arg title} must be one text, not {what_is(title)}.", "bad_argument", call)
   table <- current_table(x, call)

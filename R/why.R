@@ -45,7 +45,10 @@ explain <- function(x, row, column, where, env, call) {
 }
 
 row_to_explain <- function(data, row, where, env, call) {
-  if (is.null(where) == is.null(row)) stop_because(c("Which row?", "i" = "Give its number as {.arg row}, or a formula that holds in it as {.arg where}."), "bad_argument", call)
+  if (is.null(where) == is.null(row)) {
+    stop_because(c(if (is.null(row)) "Which row?" else "{.arg row} and {.arg where} both say which row.",
+                   "i" = "Give its number as {.arg row}, or a formula that holds in it as {.arg where}."), "bad_argument", call)
+  }
   if (!is.null(where)) {
     rows <- keep_rows_numbered(data, where, env, call)
     if (length(rows) == 1) return(rows)

@@ -98,6 +98,8 @@ test_that("rows that are not there, or not one, are refused", {
   expect_error(why(yield, where = frames > 100, column = weight), "holds in no row", class = "rowanroot_no_such_row")
   expect_error(why(yield, 1, wieght), class = "rowanroot_unknown_column")
   expect_error(why(yield, 1), class = "rowanroot_bad_argument")
+  expect_error(why(yield, 1, weight, where = frames > 5), "both", class = "rowanroot_bad_argument")
+  expect_error(plot_column(yield), class = "rowanroot_bad_argument")
   expect_error(why(yield, column = weight), class = "rowanroot_bad_argument")
 })
 
