@@ -39,7 +39,7 @@ lint: ## look for what the house style forbids (needs lintr)
 	@Rscript -e 'found <- lintr::lint_dir("R"); print(found); quit(status = if (length(found)) 1 else 0)'
 
 coverage: ## how much of R and C++ code the tests run (needs covr; 20 minutes)
-	@NOT_CRAN=true Rscript -e 'found <- covr::package_coverage(); print(found); cat(covr::percent_coverage(found), "% of lines\n")'
+	@Rscript tools/coverage.R
 
 clean: ## remove what was built
 	find src -name '*.o' -delete; rm -rf src/*.so build

@@ -197,6 +197,10 @@ run_recurrence_cpp <- function(node, start, group_starts, values, rows, order, o
     .Call(`_rowanroot_run_recurrence_cpp`, node, start, group_starts, values, rows, order, of_row, groups)
 }
 
+join_stretches_cpp <- function(columns, of, first, rows, threads) {
+    .Call(`_rowanroot_join_stretches_cpp`, columns, of, first, rows, threads)
+}
+
 count_parts_cpp <- function(texts, at) {
     .Call(`_rowanroot_count_parts_cpp`, texts, at)
 }

@@ -1,18 +1,26 @@
-# Columns of CSV files that were read before come from the store, so that only files that are new or changed are read.
+# Columns of CSV files that were read before come from memory or from the store, so that only files that are new or changed are read.
 
 # Smaller files are read as quickly as they are looked up.
 least_kept <- function() getOption("rowanroot.keep_from", 1e6)
 
 #' @export
 read_files.csv_source <- function(source, files, columns, call) {
-  if (!keeps_columns() || sum(file.size(files$path)) < least_kept()) return(csv_frame(read_csv_parts(source, files, columns, call), source, files, columns))
+  hashes <- file_hashes(files$path)
+  before <- source$memory$content
+  content <- csv_from_memory(source, before, files, hashes, columns, call)
+  if (is.null(content)) content <- read_or_keep_csv(source, files, columns, call)
+  source$memory$reading <- with_columns_of_before(before, c(content, list(hash = hashes)))
+  csv_frame(content, source, files, columns)
+}
+
+read_or_keep_csv <- function(source, files, columns, call) {
+  if (!keeps_columns() || sum(file.size(files$path)) < least_kept()) return(read_csv_parts(source, files, columns, call))
   keys <- part_keys(source, files, columns)
   content <- csv_from_store(source, files, columns, keys, call)
-  if (is.null(content)) {
-    content <- read_csv_parts(source, files, columns, call)
-    keep_csv(content, keys)
-  }
-  csv_frame(content, source, files, columns)
+  if (!is.null(content)) return(content)
+  content <- read_csv_parts(source, files, columns, call)
+  keep_csv(content, keys)
+  content
 }
 
 # A key for each file, a row, and each column.
@@ -39,7 +47,7 @@ csv_from_store <- function(source, files, columns, keys, call) {
   types <- common_types(columns, source$options$types, known$kinds)
   values <- Map(function(column, type) read_kept(keys[, column], stored_type(type)), columns, types)
   if (any(vapply(values, is.null, NA))) return(NULL)
-  list(values = Map(as_csv_type, values, types), rows = known$rows)
+  list(values = Map(as_csv_type, values, types), types = types, kinds = known$kinds, rows = known$rows, names = known$names)
 }
 
 # What is kept of each part: types and kinds as matrices like that of the keys.
@@ -72,8 +80,7 @@ keep_csv <- function(content, keys) {
   if (8 * ncol(keys) * sum(content$rows) > most_kept()) return(FALSE)
   first <- cumsum(c(0, content$rows))
   for (column in colnames(keys)) {
-    values <- content$values[[column]]
-    if (is.factor(values)) values <- coded_texts_cpp(as.vector(unclass(values)), levels(values))
+    values <- bare_values(content$values[[column]])
     for (k in seq_len(nrow(keys))) {
       if (!keep_column(keys[k, column], values, content$names[[k]], first[k], content$rows[k], content$kinds[k, column])) return(FALSE)
     }

@@ -135,7 +135,7 @@ read_columns <- function(opened, names, types, files, call, threads) {
     }
     at <- again
   }
-  list(values = stats::setNames(values, names), types = type, kinds = kinds)
+  list(values = stats::setNames(values, names), types = stats::setNames(type, names), kinds = kinds)
 }
 
 # What the core is told of columns: where each is in each file, and as what it is read.

@@ -39,6 +39,8 @@ source_data <- function(source, parts, columns, call) {
     tell_progress(paste("reading", source_title(source)))
     data <- source_read(source, lacking, call)
     check_still_same(source, parts, call)
+    # What was read is known to be what the hashes are of only now.
+    source$memory$content <- source$memory$reading
     source$memory$data <- side_by_side(source$memory$data, data)
     source$memory$key <- key
   }

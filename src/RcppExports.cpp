@@ -677,6 +677,21 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// join_stretches_cpp
+SEXP join_stretches_cpp(Rcpp::List columns, Rcpp::IntegerVector of, Rcpp::NumericVector first, Rcpp::NumericVector rows, int threads);
+RcppExport SEXP _rowanroot_join_stretches_cpp(SEXP columnsSEXP, SEXP ofSEXP, SEXP firstSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type of(ofSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(join_stretches_cpp(columns, of, first, rows, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // count_parts_cpp
 SEXP count_parts_cpp(Rcpp::CharacterVector texts, std::string at);
 RcppExport SEXP _rowanroot_count_parts_cpp(SEXP textsSEXP, SEXP atSEXP) {
@@ -878,6 +893,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_number_in_group_cpp", (DL_FUNC) &_rowanroot_number_in_group_cpp, 4},
     {"_rowanroot_run_program_cpp", (DL_FUNC) &_rowanroot_run_program_cpp, 7},
     {"_rowanroot_run_recurrence_cpp", (DL_FUNC) &_rowanroot_run_recurrence_cpp, 8},
+    {"_rowanroot_join_stretches_cpp", (DL_FUNC) &_rowanroot_join_stretches_cpp, 5},
     {"_rowanroot_count_parts_cpp", (DL_FUNC) &_rowanroot_count_parts_cpp, 2},
     {"_rowanroot_split_texts_cpp", (DL_FUNC) &_rowanroot_split_texts_cpp, 4},
     {"_rowanroot_are_utf8_cpp", (DL_FUNC) &_rowanroot_are_utf8_cpp, 1},
