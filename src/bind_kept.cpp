@@ -102,7 +102,7 @@ class Parts {
 
   SEXP read(const std::string& type, int threads) {
     workers_ = thread_count(rows_, threads);
-    if (type == "text") return all_coded() ? codes() : texts();
+    if (type == "text") return are_mostly_coded() ? codes() : texts();
     if (type == "logical") return values<std::int32_t>(LGLSXP);
     if (type == "integer") return values<std::int32_t>(INTSXP);
     return values<double>(REALSXP);
@@ -111,8 +111,11 @@ class Parts {
  private:
   static std::size_t number(std::uint64_t size) { return static_cast<std::size_t>(size); }
 
-  bool all_coded() const {
-    return std::all_of(files_.begin(), files_.end(), [](const KeptFile& file) { return file.head().type == KeptType::coded_text; });
+  // What is few in all files may be many in one of them.
+  bool are_mostly_coded() const {
+    std::uint64_t coded = 0;
+    for (const KeptFile& file : files_) coded += file.head().type == KeptType::coded_text ? file.head().rows : 0;
+    return 2 * coded >= static_cast<std::uint64_t>(rows_);
   }
 
   // Where nothing is known, logicals stand for values of any type; integers may be wanted as numbers.
@@ -154,15 +157,18 @@ class Parts {
     }
   }
 
-  // Every file has numbered its texts by itself.
+  // Every file has numbered its texts by itself, or has a text for each row.
   SEXP codes() {
     Rcpp::Shield<SEXP> result(new_vector(INTSXP, rows_));
     int* const to = INTEGER(result);
     TextNumbering all;
     std::vector<std::vector<std::int32_t>> numbers(files_.size());
-    for (std::size_t k = 0; k < files_.size(); ++k)
-      each_different(files_[k], [&](std::string_view text) { numbers[k].push_back(all.number(text)); });
+    for (std::size_t k = 0; k < files_.size(); ++k) {
+      if (files_[k].head().type == KeptType::coded_text) each_different(files_[k], [&](std::string_view text) { numbers[k].push_back(all.number(text)); });
+      else each_written(files_[k], [&](std::size_t row, const std::string_view* text) { to[first_rows_[k] + static_cast<R_xlen_t>(row)] = text ? all.number(*text) : missing_integer; });
+    }
     run_pieces(files_.size(), workers_, [&](int, std::size_t k) {
+      if (files_[k].head().type != KeptType::coded_text) return;
       int* const code = to + first_rows_[k];
       const std::size_t rows = number(files_[k].head().rows);
       read_into(files_[k], 0, code, rows);
@@ -233,6 +239,31 @@ class Parts {
     std::vector<std::int32_t> codes(number(file.head().rows));
     read_into(file, 0, codes.data(), codes.size());
     for (std::size_t i = 0; i < codes.size(); ++i) work(i, codes[i] == missing_integer ? nullptr : &different.at(static_cast<std::size_t>(codes[i]) - 1));
+  }
+
+  // Calls work(row, text), or work(row, null) where it is missing, for each row of texts that are written out.
+  template <class Work>
+  static void each_written(const KeptFile& file, Work work) {
+    if (file.head().type != KeptType::text) throw DamagedFile("another type");
+    std::vector<std::int32_t> sizes(number(file.head().rows));
+    read_into(file, 0, sizes.data(), sizes.size());
+    std::string page;
+    std::size_t at = 0;
+    for (std::size_t row = 0; row < sizes.size(); ++row) {
+      if (row % kept_page_rows == 0) {
+        page.resize(number(file.head().sizes.at(row / kept_page_rows + 1)));
+        file.read(row / kept_page_rows + 1, &page[0]);
+        at = 0;
+      }
+      if (sizes[row] == missing_integer) {
+        work(row, nullptr);
+        continue;
+      }
+      if (sizes[row] < 0 || at + static_cast<std::size_t>(sizes[row]) > page.size()) throw DamagedFile("another size");
+      const std::string_view text = std::string_view(page).substr(at, static_cast<std::size_t>(sizes[row]));
+      work(row, &text);
+      at += text.size();
+    }
   }
 
   static std::vector<std::string> write_out(const KeptFile& file) {

@@ -69,41 +69,49 @@ class Joiner {
   }
 
   SEXP texts() {
-    bool all_coded = true, some_made = false;
-    for (SEXP column : columns_) {
-      const bool is_coded = static_cast<bool>(coded_texts_of(column));
-      all_coded = all_coded && is_coded;
-      some_made = some_made || (!is_coded && !are_yet_to_be_made(column));
+    R_xlen_t coded_rows = 0;
+    bool some_made = false;
+    for (const Stretch& one : stretches_) {
+      SEXP column = columns_[static_cast<R_xlen_t>(one.of)];
+      if (coded_texts_of(column)) coded_rows += one.rows;
+      else some_made = some_made || !are_yet_to_be_made(column);
     }
-    return all_coded ? codes() : some_made ? strings() : written();
+    // What is few in all rows may be many in some of them.
+    return 2 * coded_rows >= rows_ ? codes() : some_made ? strings() : written();
   }
 
-  // Every vector has numbered its texts by itself.
+  // A vector has numbered its texts by itself, or has a text for each row.
   SEXP codes() {
     TextNumbering all;
-    std::vector<SEXP> texts;
     std::vector<const int*> from;
-    std::vector<std::vector<std::int32_t>> numbers;
-    for (SEXP column : columns_) {
+    std::vector<std::vector<std::int32_t>> numbers(static_cast<std::size_t>(columns_.size()));
+    const auto number = [&](const TextBytes& text) { return text.bytes ? all.number(std::string_view(text.bytes, static_cast<std::size_t>(text.size))) : missing_integer; };
+    for (std::size_t k = 0; k < numbers.size(); ++k) {
+      SEXP column = columns_[static_cast<R_xlen_t>(k)];
       const CodedTexts coded = coded_texts_of(column);
-      from.push_back(INTEGER_RO(coded.codes));
-      numbers.emplace_back();
-      for (R_xlen_t k = 0; k < XLENGTH(coded.texts); ++k) {
-        SEXP text = STRING_ELT(coded.texts, k);
-        const bool is_missing = text == NA_STRING;
-        const std::int32_t number = is_missing ? missing_integer : all.number(std::string_view(CHAR(text), static_cast<std::size_t>(LENGTH(text))));
-        if (!is_missing && static_cast<std::size_t>(number) > texts.size()) texts.push_back(text);
-        numbers.back().push_back(number);
+      SEXP texts = coded ? coded.texts : column;
+      from.push_back(coded ? INTEGER_RO(coded.codes) : nullptr);
+      const auto reader = new_text_reader(texts);
+      TextBytes some[text_batch];
+      for (R_xlen_t first = 0; first < XLENGTH(texts); first += text_batch) {
+        const R_xlen_t count = std::min(text_batch, XLENGTH(texts) - first);
+        reader->read(first, count, some);
+        std::transform(some, some + count, std::back_inserter(numbers[k]), number);
       }
     }
-    Rcpp::CharacterVector different(static_cast<R_xlen_t>(texts.size()));
-    for (std::size_t k = 0; k < texts.size(); ++k) different[static_cast<R_xlen_t>(k)] = texts[k];
+    Rcpp::CharacterVector different(static_cast<R_xlen_t>(all.texts().size()));
+    for (std::size_t k = 0; k < all.texts().size(); ++k)
+      different[static_cast<R_xlen_t>(k)] = Rf_mkCharLenCE(all.texts()[k].data(), static_cast<int>(all.texts()[k].size()), CE_UTF8);
     Rcpp::Shield<SEXP> result(new_vector(INTSXP, rows_));
     int* const to = INTEGER(result);
     each_stretch([&](int, std::size_t, const Stretch& one) {
+      const std::int32_t* const number_of = numbers[one.of].data();
+      if (!from[one.of]) {
+        std::copy_n(number_of + one.first, one.rows, to + one.to);
+        return;
+      }
       const int* const code = from[one.of] + one.first;
-      const std::int32_t* const number = numbers[one.of].data();
-      for (R_xlen_t i = 0; i < one.rows; ++i) to[one.to + i] = code[i] == NA_INTEGER ? NA_INTEGER : number[code[i] - 1];
+      for (R_xlen_t i = 0; i < one.rows; ++i) to[one.to + i] = code[i] == NA_INTEGER ? NA_INTEGER : number_of[code[i] - 1];
     });
     return new_coded_texts(result, different);
   }

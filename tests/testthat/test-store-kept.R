@@ -45,6 +45,34 @@ test_that("what is kept gives the same bytes as reading and calculating all of i
   expect_gt(kept, 1000)
 })
 
+test_that("a table in a session reads what changed alone, and has what a new one has", {
+  local_folder()
+  set.seed(20261127)
+  dir.create("parts")
+  kinds <- c(a = "integer", b = "code", c = "text")
+  for (k in 1:4) write_part(sprintf("parts/%d.csv", k), kinds)
+  read <- character()
+  suppressMessages(trace("read_csv_parts", function() read <<- c(read, get("files", parent.frame())$name), where = asNamespace("rowanroot"), print = FALSE))
+  on.exit(suppressMessages(untrace("read_csv_parts", where = asNamespace("rowanroot"))))
+  open <- function() open_table("parts/*.csv", file_column = "part", types = c(frames = "category"))
+  living <- open()
+  several <- 0
+  for (round in 1:60) {
+    what <- sample(c("part", "kind", "new", "gone", "made", "one column"), 1)
+    changed <- sprintf("parts/%d.csv", if (what %in% c("part", "kind")) sample(as.integer(sub("[.]csv", "", list.files("parts"))), 1) else sample(9, 1))
+    if (what == "kind") kinds[sample(3, 1)] <- sample(names(made_up), 1)
+    if (what %in% c("part", "kind", "new")) quietly(write_part(changed, kinds))
+    if (what == "gone" && length(list.files("parts")) > 1) unlink(sample(Sys.glob("parts/*.csv"), 1))
+    if (what == "one column") suppressMessages(column_summary(living, c))
+    read <- character()
+    found <- suppressMessages(as.data.frame(living))
+    if (what %in% c("part", "new") && length(list.files("parts")) > 2) several <- several + (length(setdiff(read, changed)) == 0)
+    if (what == "made") lapply(found, function(column) if (is.character(column)) sort(column))
+    expect_identical(found, as.data.frame(open()), label = paste("round", round, what))
+  }
+  expect_gt(several, 8)
+})
+
 test_that("damaged and lost files of the store are made again", {
   local_project()
   local_keeping()
