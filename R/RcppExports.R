@@ -57,6 +57,10 @@ group_rows_cpp <- function(columns, rows, threads) {
     .Call(`_rowanroot_group_rows_cpp`, columns, rows, threads)
 }
 
+group_by_value_cpp <- function(column, rows, threads) {
+    .Call(`_rowanroot_group_by_value_cpp`, column, rows, threads)
+}
+
 aggregate_cpp <- function(what, column, skip_missing, threads) {
     .Call(`_rowanroot_aggregate_cpp`, what, column, skip_missing, threads)
 }

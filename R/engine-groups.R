@@ -14,6 +14,23 @@ run_groups <- function(run, within = NULL) {
   run$groups[[key]]
 }
 
+# The same for what asks neither which group comes first nor whether each has rows: the group `of_row`, from 0, `count` of them at most, and a `key`.
+run_numbered_groups <- function(run, within = NULL) {
+  ids <- if (is.null(within)) run$within else unlist(run$columns[within])
+  key <- paste(ids, collapse = " ")
+  if (length(ids) == 1 && is.null(run$groups[[key]]) && is.null(run$lots)) {
+    numbered <- paste("numbered", key)
+    if (is.null(run$groups[[numbered]])) {
+      calculate(run, ids)
+      found <- group_by_value_cpp(group_values(run$values[[ids]], run), run$rows, getOption("rowanroot.threads", 0L))
+      if (!is.null(found)) run$groups[[numbered]] <- c(found, list(key = key))
+    }
+    if (!is.null(run$groups[[numbered]])) return(run$groups[[numbered]])
+  }
+  groups <- run_groups(run, within)
+  if (!is.null(groups)) list(of_row = groups$of_row, count = length(groups$sizes), key = groups$key)
+}
+
 # What has a class is grouped by what it is stored as: a category by its codes, a date by its day, and 64-bit
 # integers by all their bits.
 group_values <- function(column, run) {

@@ -3,12 +3,12 @@
 type_ordered <- function(node, run) {
   argument <- type_unguarded(node$argument, run)
   id <- column_slot(argument, run)
-  groups <- run_groups(run, node$within)
+  groups <- run_numbered_groups(run, node$within)
   order <- run_order(run, node$along)
   key <- paste("ordered", id, node$entry$name, canonical_value(node$options), groups$key, order$key)
   if (is.null(run$aggregates[[key]])) {
     calculate(run, id)
-    place <- list(rows = run$rows, order = order, of_row = groups$of_row, groups = length(groups$sizes))
+    place <- list(rows = run$rows, order = order, of_row = groups$of_row, groups = if (is.null(groups)) 0 else groups$count)
     if (!is.null(run$lots)) place <- with_earlier_lots(place, node, key, run)
     about <- list(name = node$entry$name, label = label_of(node$argument), formula = run$formula, call = run$call)
     run$aggregates[[key]] <- new_slot(run, node$entry$calculate(run$values[[id]], node$options, place, about))

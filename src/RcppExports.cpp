@@ -188,6 +188,19 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// group_by_value_cpp
+SEXP group_by_value_cpp(SEXP column, double rows, int threads);
+RcppExport SEXP _rowanroot_group_by_value_cpp(SEXP columnSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(group_by_value_cpp(column, rows, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // aggregate_cpp
 double aggregate_cpp(std::string what, SEXP column, bool skip_missing, int threads);
 RcppExport SEXP _rowanroot_aggregate_cpp(SEXP whatSEXP, SEXP columnSEXP, SEXP skip_missingSEXP, SEXP threadsSEXP) {
@@ -858,6 +871,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_file_states_cpp", (DL_FUNC) &_rowanroot_file_states_cpp, 1},
     {"_rowanroot_keep_where_cpp", (DL_FUNC) &_rowanroot_keep_where_cpp, 4},
     {"_rowanroot_group_rows_cpp", (DL_FUNC) &_rowanroot_group_rows_cpp, 3},
+    {"_rowanroot_group_by_value_cpp", (DL_FUNC) &_rowanroot_group_by_value_cpp, 3},
     {"_rowanroot_aggregate_cpp", (DL_FUNC) &_rowanroot_aggregate_cpp, 4},
     {"_rowanroot_moments_cpp", (DL_FUNC) &_rowanroot_moments_cpp, 2},
     {"_rowanroot_distribution_cpp", (DL_FUNC) &_rowanroot_distribution_cpp, 3},

@@ -55,6 +55,38 @@ Rcpp::List group_rows_cpp(Rcpp::List columns, double rows, int threads) {
   return Rcpp::List::create(Rcpp::Named("of_row") = static_cast<SEXP>(of_row), Rcpp::Named("sizes") = Rcpp::wrap(sizes));
 }
 
+// The group of each row, from 0, where that takes only a look at whole numbers, or at the numbers of texts, and how many groups there are at most:
+// some may have no rows. Else NULL.
+// [[Rcpp::export]]
+SEXP group_by_value_cpp(SEXP column, double rows, int threads) {
+  const std::size_t size = static_cast<std::size_t>(rows);
+  const Workers workers = thread_count(static_cast<R_xlen_t>(rows), threads);
+  const CodedTexts coded = coded_texts_of(column);
+  if (coded ? static_cast<double>(XLENGTH(coded.texts)) > rows / 4 : TYPEOF(column) != INTSXP && TYPEOF(column) != LGLSXP) return R_NilValue;
+  Rcpp::Shield<SEXP> of_row(new_vector(INTSXP, static_cast<R_xlen_t>(rows)));
+  int* const group = INTEGER(of_row);
+  std::size_t count = 0;
+  if (coded) {
+    // A text may have several numbers, and what is missing one, too.
+    const Rcpp::RObject texts = with_comparable_texts(coded.texts);
+    const std::size_t different = static_cast<std::size_t>(XLENGTH(texts));
+    std::vector<std::int32_t> of_text(different);
+    count = group_by(Type::text, address_of(texts), different, Workers(1), of_text.data());
+    std::int32_t missing = static_cast<std::int32_t>(count++);
+    for (std::size_t k = 0; k < different; ++k)
+      if (STRING_ELT(texts, static_cast<R_xlen_t>(k)) == NA_STRING) missing = of_text[k];
+    const int* const code = INTEGER_RO(coded.codes);
+    constexpr std::size_t piece = 1 << 16;
+    run_pieces((size + piece - 1) / piece, workers, [&](int, std::size_t k) {
+      for (std::size_t i = k * piece; i < std::min(size, (k + 1) * piece); ++i) group[i] = code[i] == NA_INTEGER ? missing : of_text[static_cast<std::size_t>(code[i]) - 1];
+    });
+  } else {
+    count = group_by_value(static_cast<const std::int32_t*>(address_of(column)), size, size / 4 + 1, workers, group);
+  }
+  if (!count) return R_NilValue;
+  return Rcpp::List::create(Rcpp::Named("of_row") = static_cast<SEXP>(of_row), Rcpp::Named("count") = static_cast<double>(count));
+}
+
 // [[Rcpp::export]]
 double aggregate_cpp(std::string what, SEXP column, bool skip_missing, int threads) {
   const R_xlen_t rows = Rf_xlength(column);

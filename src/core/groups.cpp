@@ -97,6 +97,18 @@ std::size_t group_few(Type type, const void* column, std::size_t rows, std::size
   }
 }
 
+std::size_t group_by_value(const std::int32_t* values, std::size_t rows, std::size_t most, Workers threads, std::int32_t* of_row) {
+  const Extent extent = extent_of(values, rows, threads);
+  const std::int64_t range = extent.range();
+  if (static_cast<std::uint64_t>(range) >= most) return 0;
+  constexpr std::size_t piece = 1 << 16;
+  run_pieces((rows + piece - 1) / piece, threads, [&](int, std::size_t k) {
+    const std::int32_t low = range ? extent.low : 0, last = static_cast<std::int32_t>(range);
+    for (std::size_t i = k * piece; i < std::min(rows, (k + 1) * piece); ++i) of_row[i] = values[i] == missing_integer ? last : values[i] - low;
+  });
+  return static_cast<std::size_t>(range) + 1;
+}
+
 // Of n rows drawn from d equally frequent values, about n * n / 2d are equal to one drawn before.
 bool seem_few(Type type, const void* column, std::size_t rows, std::size_t most) {
   constexpr std::size_t sample = 4096;

@@ -17,6 +17,10 @@ std::size_t group_by(Type type, const void* column, std::size_t rows, Workers th
 // The same, if there are at most so many groups; else 0, and nothing is said of the rows.
 std::size_t group_few(Type type, const void* column, std::size_t rows, std::size_t most, Workers threads, std::int32_t* of_row);
 
+// Groups of whole numbers that lie close together, numbered by their value: some may have no rows. Missing ones are the last group.
+// Gives how many there are, or 0, and nothing is said of the rows, if there would be more than `most`.
+std::size_t group_by_value(const std::int32_t* values, std::size_t rows, std::size_t most, Workers threads, std::int32_t* of_row);
+
 // Whether that is likely, by the rows of a sample that are equal to others of it.
 bool seem_few(Type type, const void* column, std::size_t rows, std::size_t most);
 
