@@ -87,6 +87,20 @@ if (nzchar(wanted) && grepl(wanted, "running again")) {
   unlink(file.path(folder, ".rowanroot"), recursive = TRUE)
   tell("1,000 best rows written, nothing kept", run_of(few_rows()))
   tell("one of 100 files changed (median of 3)", median(file_changed(function() run_of(file.path(folder, "few.R")))))
+  # The least that an output of all rows takes: its bytes are copied, and are on the disk.
+  copied <- function() system.time({ file.copy(file.path(folder, "all.csv"), file.path(folder, "copy.csv"), overwrite = TRUE)
+                                     rowanroot:::end_flush_cpp(rowanroot:::begin_flush_cpp(file.path(folder, "copy.csv"))) })[["elapsed"]]
+  cat(sprintf("running again: %-52s %6.2f s\n", "copying the output of all rows alone (median of 3)", median(vapply(1:3, function(k) copied(), 0))))
+  # The same in a session that goes on, without an output.
+  old <- setwd(folder)
+  block <- parse(text = c("{", formulas, "so_far <- running_total(net, within = hive)", "place <- ranking(net, best = 'highest')", "}"))[[1]]
+  options(rowanroot.keep = FALSE)
+  living <- eval(bquote(set_columns(open_table("visits/*.csv"), .(block))))
+  look <- function() system.time(suppressMessages(as.data.frame(living)))[["elapsed"]]
+  cat(sprintf("running again: %-52s %6.2f s\n", "a table in a session, first look", look()))
+  cat(sprintf("running again: %-52s %6.2f s\n", "one of 100 files changed (median of 3)", median(file_changed(look))))
+  rm(living)
+  setwd(old)
   # Reading and writing alone, without hashes, journal or store.
   old <- setwd(folder)
   options(rowanroot.keep = FALSE)

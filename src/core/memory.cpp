@@ -20,6 +20,7 @@ constexpr std::size_t page = std::size_t(1) << 21;
 struct Piece {
   void* memory;
   std::size_t bytes;
+  bool is_offered = false;  // to the system
 };
 
 // All large pieces in use, by their address, and those given back, the oldest first.
@@ -29,7 +30,7 @@ class Store {
     bytes = (bytes + page - 1) / page * page;
     const std::lock_guard<std::mutex> lock(mutex_);
     Piece piece = kept_like(bytes);
-    if (!piece.memory) piece = {new_piece(bytes), bytes};
+    if (!piece.memory) piece = {new_piece(bytes), bytes, false};
     if (!piece.memory) {
       keep_at_most(0);
       piece.memory = new_piece(bytes);
@@ -41,16 +42,16 @@ class Store {
   void give_back(void* memory) {
     const std::lock_guard<std::mutex> lock(mutex_);
     const auto found = used_.find(memory);
-    const Piece piece = {memory, found->second};
+    const Piece piece = {memory, found->second, false};
     used_.erase(found);
-    // From here the system may take the pages; what is written to them later is safe.
-    if (piece.bytes > most_kept || madvise(memory, piece.bytes, MADV_FREE) != 0) {
+    if (piece.bytes > most_kept) {
       std::free(memory);
       return;
     }
     keep_at_most(most_kept - piece.bytes);
     kept_.push_back(piece);
     bytes_kept_ += piece.bytes;
+    offer_all_but(most_warm);
   }
 
   std::size_t bytes_kept() {
@@ -75,7 +76,18 @@ class Store {
       bytes_kept_ -= piece.bytes;
       return piece;
     }
-    return {nullptr, 0};
+    return {nullptr, 0, false};
+  }
+
+  // All but the last of what was given back the system may take; what is written to it later is safe.
+  void offer_all_but(std::size_t bytes) {
+    std::size_t warm = 0;
+    for (auto kept = kept_.rbegin(); kept != kept_.rend(); ++kept) {
+      warm += kept->bytes;
+      if (warm <= bytes || kept->is_offered) continue;
+      madvise(kept->memory, kept->bytes, MADV_FREE);
+      kept->is_offered = true;
+    }
   }
 
   void keep_at_most(std::size_t bytes) {

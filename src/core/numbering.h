@@ -46,6 +46,28 @@ class Numbering {
     }
   }
 
+  // Calls visit(i, number) for each key, after added(count) if it is new, with how many there are now.
+  template <class KeyAt, class Added, class Visit>
+  void visit_each(std::size_t first, std::size_t last, KeyAt key_at, Added added, Visit visit) {
+    const Entry* entries = entries_.data();
+    std::size_t mask = mask_;
+    int shift = shift_;
+    for (std::size_t i = first; i < last; ++i) {
+      const std::uint64_t key = key_at(i);
+      std::size_t place = place_of(key, shift);
+      while (entries[place].key != key && entries[place].number >= 0) place = (place + 1) & mask;
+      std::int32_t number = entries[place].number;
+      if (number < 0) {
+        number = add(place, key);
+        entries = entries_.data();
+        mask = mask_;
+        shift = shift_;
+        added(keys_.size());
+      }
+      visit(i, number);
+    }
+  }
+
   // The number of a key that may be none of them: then less than 0.
   std::int32_t find(std::uint64_t key) const {
     std::size_t place = place_of(key, shift_);

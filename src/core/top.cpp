@@ -3,7 +3,6 @@
 #include "top.h"
 
 #include <algorithm>
-#include <array>
 #include <functional>
 
 #include "numbering.h"
@@ -12,8 +11,8 @@
 namespace rowanroot {
 namespace {
 
-// Rows that are looked at together.
-constexpr std::size_t block_rows = 1024;
+// Rows that are looked at together, between which the job can be stopped.
+constexpr std::size_t block_rows = 65536;
 
 struct Candidate {
   std::uint64_t key;
@@ -39,9 +38,10 @@ class OneGroup {
  public:
   std::int32_t number(std::uint64_t) { return 0; }
   std::int32_t find(std::uint64_t) const { return 0; }
-  template <class KeyAt>
-  void number_each(std::size_t first, std::size_t last, KeyAt, std::int32_t* numbers) {
-    std::fill_n(numbers, last - first, 0);
+  template <class KeyAt, class Added, class Visit>
+  void visit_each(std::size_t first, std::size_t last, KeyAt, Added added, Visit visit) {
+    added(1);
+    for (std::size_t i = first; i < last; ++i) visit(i, 0);
   }
   const std::vector<std::uint64_t>& keys() const { return keys_; }
 
@@ -95,17 +95,18 @@ class Heaps {
 
   template <class GroupKey, class Better>
   void look_at_better(std::size_t first, std::size_t last, GroupKey group_key, Better better) {
-    std::array<std::int32_t, block_rows> groups;
-    groups_.number_each(first, last, group_key, groups.data());
-    heaps_.resize(groups_.keys().size());
-    ends_.resize(heaps_.size());
-    const End* const ends = ends_.data();
+    const End* ends = ends_.data();
     const T* const values = values_;
-    for (std::size_t row = first; row < last; ++row) {
-      const End& end = ends[groups[row - first]];
-      if (!better(values[row], end.value) & end.full || is_missing(values[row])) continue;
-      add(static_cast<std::size_t>(groups[row - first]), {keys_.word(row, 0), static_cast<std::int32_t>(row)});
-    }
+    const auto added = [&](std::size_t groups) {
+      heaps_.resize(groups);
+      ends_.resize(groups);
+      ends = ends_.data();
+    };
+    groups_.visit_each(first, last, group_key, added, [&](std::size_t row, std::int32_t group) {
+      const End& end = ends[group];
+      if (!better(values[row], end.value) & end.full || is_missing(values[row])) return;
+      add(static_cast<std::size_t>(group), {keys_.word(row, 0), static_cast<std::int32_t>(row)});
+    });
   }
 
   void add(std::size_t group, const Candidate& candidate) {
