@@ -31,10 +31,9 @@ task("join, few different texts",
 task("join, all different",
      function() list(paste(people$many, people$last)),
      function() set_columns(people, { name <- join_text(many, last) }, carry = c()), times = 3)
-for (kind in c("few", "many")) {
-  people$text <- people[[kind]]
-  about <- if (kind == "few") "few different texts" else "all different, all looked at"
-  look <- if (kind == "few") identity else look_at
+for (about in c("few different texts", "all different", "all different, all looked at")) {
+  people$text <- if (about == "few different texts") people$few else people$many
+  look <- if (grepl("looked at", about)) look_at else identity
   task(paste0("toupper, ", about), function() list(toupper(people$text)), function() look(set_columns(people, { new <- toupper(text) }, carry = c())), times = 3)
   task(paste0("substr, ", about), function() list(substr(people$text, 4, 8)), function() look(set_columns(people, { new <- substr(text, 4, 8) }, carry = c())), times = 3)
   task(paste0("sub, ", about), function() list(sub("-", "/", people$text, fixed = TRUE)),

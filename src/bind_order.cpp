@@ -110,7 +110,8 @@ Rcpp::List gather_cpp(Rcpp::List columns, Rcpp::LogicalVector is_plain, double r
 // A plain vector's values in these rows, from 1; missing where the row is NA. Texts stay numbers until they are looked at.
 // [[Rcpp::export]]
 SEXP values_at_cpp(SEXP column, Rcpp::IntegerVector rows, int threads) {
-  if (are_yet_to_be_made(column)) {
+  // Where rows have the same texts many times, these are made once.
+  if (rows.size() < 2 * Rf_xlength(column) && are_yet_to_be_made(column)) {
     std::vector<std::int32_t> from_0(static_cast<std::size_t>(rows.size()));
     for (R_xlen_t i = 0; i < rows.size(); ++i) from_0[static_cast<std::size_t>(i)] = rows[i] == NA_INTEGER ? -1 : rows[i] - 1;
     SEXP moved = texts_in_rows(column, from_0.data(), rows.size(), threads);

@@ -65,8 +65,6 @@ bool is_blank(char c) { return c == ' ' || c == '\t' || c == '\r' || c == '\n'; 
 
 }  // namespace
 
-bool is_ascii(std::string_view text) { return ascii_bytes(text) == text.size(); }
-
 bool is_utf8(std::string_view text) {
   for (std::size_t i = ascii_bytes(text); i < text.size();) {
     const std::size_t size = character_size(text, i);

@@ -4,6 +4,7 @@
 
 #include <cstddef>
 #include <cstdint>
+#include <cstring>
 #include <string>
 #include <string_view>
 
@@ -32,7 +33,21 @@ std::size_t each_part(std::string_view text, std::string_view at, std::size_t mo
   }
 }
 
-bool is_ascii(std::string_view text);
+// Whether no byte has its highest bit: eight bytes at a time, of which the last overlap.
+inline bool is_ascii(std::string_view text) {
+  std::uint64_t bits = 0, word;
+  constexpr std::size_t size = sizeof word;
+  if (text.size() < size) {
+    for (char byte : text) bits |= static_cast<unsigned char>(byte);
+    return (bits & 0x80) == 0;
+  }
+  for (std::size_t i = 0; i + size <= text.size(); i += size) {
+    std::memcpy(&word, text.data() + i, size);
+    bits |= word;
+  }
+  std::memcpy(&word, text.data() + text.size() - size, size);
+  return ((bits | word) & 0x8080808080808080ull) == 0;
+}
 
 // Whether these bytes are characters, as Unicode has them.
 bool is_utf8(std::string_view text);
