@@ -162,9 +162,8 @@ struct LateTexts {
     Piece pieces[batch];
     for (; first < last; first += batch) {
       const R_xlen_t count = std::min(batch, last - first);
-      for (R_xlen_t k = first + batch; k < std::min(last, first + 2 * batch); ++k) form.prepare(k);
       for (R_xlen_t k = 0; k < count; ++k) pieces[k] = form.piece(first + k, k);
-      maker.make(pieces, first, count);
+      maker.make(pieces, first, count, [&](R_xlen_t k) { if (first + batch + k < last) form.prepare(first + batch + k); });
     }
   }
 

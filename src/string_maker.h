@@ -20,7 +20,9 @@ class StringMaker {
     if (expected >= text_batch) known_.resize(size);
   }
 
-  void make(const TextBytes* pieces, R_xlen_t first, R_xlen_t count) {
+  // prepare(k) may fetch what a later row will need, while the k-th string is made.
+  template <class Prepare>
+  void make(const TextBytes* pieces, R_xlen_t first, R_xlen_t count, Prepare prepare) {
     Known* places[text_batch];
     Known wanted[text_batch];
     for (R_xlen_t k = 0; k < count; ++k) {
@@ -32,6 +34,7 @@ class StringMaker {
     }
     SEXP found[text_batch];
     for (R_xlen_t k = 0; k < count; ++k) {
+      prepare(k);
       found[k] = nullptr;
       if (!pieces[k].bytes) found[k] = NA_STRING;
       else if (places[k] && places[k]->is_same(wanted[k])) found[k] = places[k]->string;
