@@ -66,25 +66,41 @@ columns_to_show <- function(x, typed, value, call) {
 # How many rows have each number, or values in each of some 40 bands; are in each month or year; or have the most frequent texts.
 spread_of <- function(values, name) {
   if (inherits(values, c("Date", "POSIXct"))) {
-    months <- table(format(values, "%Y-%m"))
-    if (length(months) > 18) months <- table(format(values, "%Y"))
+    counts <- counts_of(values)
+    months <- rowsum(counts$rows, format(counts$value, "%Y-%m"))[, 1]
+    if (length(months) > 18) months <- rowsum(counts$rows, format(counts$value, "%Y"))[, 1]
     return(spread_of_texts(utils::head(months, 40), name))
   }
-  if (!is.numeric(values) && !inherits(values, "difftime")) return(spread_of_texts(utils::head(table(groups_by_size(values)), 10), name))
-  numbers <- as.numeric(values)
-  numbers <- numbers[is.finite(numbers)]
-  # Where some thousands of rows have many different numbers, all have.
-  different <- unique(utils::head(numbers, 5000))
-  if (length(different) <= 60) different <- sort(unique(numbers))
-  if (!length(numbers)) return(data.frame(column = name, place = 0, width = 1, rows = 0, label = NA_character_))
-  if (length(different) <= 60) {
-    width <- if (length(different) > 1) 0.9 * min(diff(different)) else 1
-    return(data.frame(column = name, place = different, width = width, rows = tabulate(match(numbers, different), length(different)), label = NA_character_))
+  if (!is.numeric(values) && !inherits(values, "difftime")) {
+    counts <- counts_of(values)
+    frequent <- utils::head(order(-counts$rows), 10)
+    return(spread_of_texts(stats::setNames(counts$rows, as.character(counts$value))[frequent], name))
   }
-  edges <- pretty(numbers, 40)
+  # Where some thousands of rows have many different numbers, all have.
+  some <- utils::head(as.numeric(values), 5000)
+  counts <- if (length(unique(some[is.finite(some)])) <= 60) counts_of(values)
+  if (!is.null(counts) && nrow(counts) <= 60) return(spread_of_few(as.numeric(counts$value), counts$rows, name))
+  numbers <- as.numeric(values)
+  if (!all(are_numbers <- is.finite(numbers))) numbers <- numbers[are_numbers]
+  edges <- pretty(range(numbers), 40)
   width <- edges[2] - edges[1]
   counts <- tabulate(findInterval(numbers, edges, rightmost.closed = TRUE), length(edges) - 1)
   data.frame(column = name, place = edges[-length(edges)] + width / 2, width = width, rows = counts, label = NA_character_)
+}
+
+spread_of_few <- function(numbers, rows, name) {
+  in_order <- order(numbers)
+  in_order <- in_order[is.finite(numbers[in_order])]
+  if (!length(in_order)) return(data.frame(column = name, place = 0, width = 1, rows = 0, label = NA_character_))
+  width <- if (length(in_order) > 1) 0.9 * min(diff(numbers[in_order])) else 1
+  data.frame(column = name, place = numbers[in_order], width = width, rows = rows[in_order], label = NA_character_)
+}
+
+# The different values that are known, and how many rows have each.
+counts_of <- function(values) {
+  groups <- group_rows_cpp(list(stored_values(values)), length(values), getOption("rowanroot.threads", 0L))
+  value <- values[first_rows_cpp(groups$of_row, length(groups$sizes))]
+  data.frame(value = value, rows = groups$sizes)[!is.na(value), ]
 }
 
 # A factor whose first level is the most frequent value; missing ones have no level.
