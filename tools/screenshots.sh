@@ -151,5 +151,5 @@ figure("plot-running", plot_running(season, so_far, along = day, within = apiary
 figure("plot-ranking", plot_ranking(keep_rows(season, apiary == "NB"), place, label = hive_code, top = 12))
 END
 (cd "$work/d" && Rscript figures.R "$out" >/dev/null 2>&1)
-shoot new 14 "rowanroot new honey; cd honey; ls; rowanroot run *.R" 12 90
+shoot new 16 "rowanroot new honey; cd honey; ls; rowanroot run *.R" 12 90
 shoot watch 11 "cd d; (rowanroot watch yield.R & w=\$!; sleep 5; sed -i '4s/,10.6,/,19.5,/;5s/,[0-9]*[.][0-9],/,18.7,/' visits/2025-06.csv; sleep 6; kill -INT \$w; sleep 1)" 12 90
