@@ -8,14 +8,14 @@ read_files.csv_source <- function(source, files, columns, call) {
   hashes <- file_hashes(files$path)
   before <- source$memory$content
   content <- csv_from_memory(source, before, files, hashes, columns, call)
-  if (is.null(content)) content <- read_or_keep_csv(source, files, columns, call)
+  if (is.null(content)) content <- read_or_keep_csv(source, files, hashes, columns, call)
   source$memory$reading <- with_columns_of_before(before, c(content, list(hash = hashes)))
   csv_frame(content, source, files, columns)
 }
 
-read_or_keep_csv <- function(source, files, columns, call) {
+read_or_keep_csv <- function(source, files, hashes, columns, call) {
   if (!keeps_columns() || sum(file.size(files$path)) < least_kept()) return(read_csv_parts(source, files, columns, call))
-  keys <- part_keys(source, files, columns)
+  keys <- part_keys(source, hashes, columns)
   content <- csv_from_store(source, files, columns, keys, call)
   if (!is.null(content)) return(content)
   content <- read_csv_parts(source, files, columns, call)
@@ -24,9 +24,9 @@ read_or_keep_csv <- function(source, files, columns, call) {
 }
 
 # A key for each file, a row, and each column.
-part_keys <- function(source, files, columns) {
+part_keys <- function(source, hashes, columns) {
   options <- source$options
-  of_files <- paste(file_hashes(files$path), canonical_value(options[setdiff(names(options), c("types", "file_column"))]))
+  of_files <- paste(hashes, canonical_value(options[setdiff(names(options), c("types", "file_column"))]))
   asked <- as.character(options$types)[match(columns, names(options$types))]
   keys <- outer(of_files, paste(quoted(columns), asked), Vectorize(function(file, column) rlang::hash(paste("csv", engine_version, file, column))))
   matrix(keys, length(of_files), dimnames = list(NULL, columns))

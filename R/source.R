@@ -41,6 +41,7 @@ source_data <- function(source, parts, columns, call) {
     check_still_same(source, parts, call)
     # What was read is known to be what the hashes are of only now.
     source$memory$content <- source$memory$reading
+    source$memory$reading <- NULL
     source$memory$data <- side_by_side(source$memory$data, data)
     source$memory$key <- key
   }

@@ -110,8 +110,9 @@ special_call <- function(code, block, row, found, inner) {
 written_out <- function(code, node, block, row, found, inner) {
   parts <- ordered_parts(node)
   if (!length(parts)) return(NULL)
-  told <- vapply(parts, function(part) note_of_order(part, block$values(part), block, row), "")
-  labels <- vapply(parts, function(part) part_text(part, value_text(take_rows(block$values(part), row))), "")
+  values <- lapply(parts, block$values)
+  told <- mapply(note_of_order, parts, values, MoreArgs = list(block = block, row = row))
+  labels <- mapply(function(part, values) part_text(part, value_text(take_rows(values, row))), parts, values)
   for (one in unique(told)) note(found, paste0(one_line(code), ": ", paste(unique(labels[told == one]), collapse = ", "), ", ", one))
   found$used <- c(found$used, intersect(node_columns(node), block$columns))
   node_text(node, block, row, inner)

@@ -70,12 +70,13 @@ if (nzchar(wanted) && grepl(wanted, "running again")) {
   for (k in 1:100) write_part(k)
   formulas <- c("net <- gross_kg - tare_kg", "net_lb <- net * 2.20462", "label <- if (frames < 4) 'weak' else if (frames < 8) 'fair' else 'strong'", "per_frame <- net / frames",
                 "scaled <- (x - 1) / 2", "heavy <- net > 24", "price <- if (heavy) net * 7.5 else net * 8", "code <- paste0(apiary, frames)", "month <- date_part(day, 'month')", "half <- frames %/% 2L")
+  in_order <- c("so_far <- running_total(net, within = hive)", "place <- ranking(net, best = 'highest')")
   script <- function(name, formulas, rest) {
     writeLines(c("library(rowanroot)", "open_table('visits/*.csv') |> set_columns({", formulas, "}) |>", rest), file.path(folder, name))
     file.path(folder, name)
   }
   all_rows <- function(formulas) script("all.R", formulas, "save_table('all.csv')")
-  few_rows <- function() script("few.R", c(formulas, "so_far <- running_total(net, within = hive)", "place <- ranking(net, best = 'highest')"), "keep_rows(place <= 1000) |> save_table('few.csv')")
+  few_rows <- function() script("few.R", c(formulas, in_order), "keep_rows(place <= 1000) |> save_table('few.csv')")
   start <- started()
   tell <- function(what, took) cat(sprintf("running again: %-52s %6.2f s beyond starting R\n", what, took - start))
   Sys.sleep(3)
@@ -93,17 +94,14 @@ if (nzchar(wanted) && grepl(wanted, "running again")) {
   cat(sprintf("running again: %-52s %6.2f s\n", "copying the output of all rows alone (median of 3)", median(vapply(1:3, function(k) copied(), 0))))
   # The same in a session that goes on, without an output.
   old <- setwd(folder)
-  block <- parse(text = c("{", formulas, "so_far <- running_total(net, within = hive)", "place <- ranking(net, best = 'highest')", "}"))[[1]]
+  block <- parse(text = c("{", formulas, in_order, "}"))[[1]]
   options(rowanroot.keep = FALSE)
   living <- eval(bquote(set_columns(open_table("visits/*.csv"), .(block))))
   look <- function() system.time(suppressMessages(as.data.frame(living)))[["elapsed"]]
   cat(sprintf("running again: %-52s %6.2f s\n", "a table in a session, first look", look()))
   cat(sprintf("running again: %-52s %6.2f s\n", "one of 100 files changed (median of 3)", median(file_changed(look))))
   rm(living)
-  setwd(old)
   # Reading and writing alone, without hashes, journal or store.
-  old <- setwd(folder)
-  options(rowanroot.keep = FALSE)
   visits <- open_table("visits/*.csv")
   reading <- system.time(data <- as.data.frame(visits))[["elapsed"]]
   all <- as.data.frame(open_table("all.csv"))
