@@ -201,6 +201,10 @@ run_recurrence_cpp <- function(node, start, group_starts, values, rows, order, o
     .Call(`_rowanroot_run_recurrence_cpp`, node, start, group_starts, values, rows, order, of_row, groups)
 }
 
+code_levels_cpp <- function(code) {
+    .Call(`_rowanroot_code_levels_cpp`, code)
+}
+
 join_stretches_cpp <- function(columns, of, first, rows, threads) {
     .Call(`_rowanroot_join_stretches_cpp`, columns, of, first, rows, threads)
 }
@@ -251,5 +255,13 @@ moment_format_cpp <- function(format) {
 
 read_moments_cpp <- function(texts, format) {
     .Call(`_rowanroot_read_moments_cpp`, texts, format)
+}
+
+iso_texts_cpp <- function(values, days) {
+    .Call(`_rowanroot_iso_texts_cpp`, values, days)
+}
+
+has_negative_zero_cpp <- function(values) {
+    .Call(`_rowanroot_has_negative_zero_cpp`, values)
 }
 

@@ -13,10 +13,19 @@ cli_run <- function(args) {
   check_cli_file(given$args, "run")
   if (given$options$dry_run) return(tell_status(script_status(given$args), given$options$json, exit_done))
   run <- function() run_script(given$args, force = given$options$force, only = given$options$only)
-  outputs <- if (given$options$json) with_output_aside(run()) else run()
-  if (given$options$json) print_json(outputs)
-  else if (!nrow(outputs)) cat("The script has no outputs: `save_table()` makes one.\n")
+  outputs <- if (given$options$json) run_for_json(run()) else run()
+  if (!nrow(outputs) && !given$options$json) cat("The script has no outputs: `save_table()` makes one.\n")
   exit_done
+}
+
+# What became of each output, though some have failed.
+run_for_json <- function(code) {
+  outputs <- tryCatch(with_output_aside(code), rowanroot_script_failed = function(e) {
+    if (!is.null(e$outputs)) print_json(e$outputs)
+    stop(e)
+  })
+  print_json(outputs)
+  outputs
 }
 
 cli_status <- function(args) {

@@ -86,7 +86,7 @@ cli_changes <- function(args) {
   options <- list(optparse::make_option("--by", metavar = "columns", help = "the key by which rows are found: hive,day"), json_option)
   given <- cli_arguments("changes", args, options)
   if (is.null(given)) return(exit_done)
-  check_cli_file(given$args, "changes")
+  check_cli_file(output_file(given$args), "changes")
   by <- if (!is.null(given$options$by)) as.call(c(quote(c), lapply(strsplit(given$options$by, ",", fixed = TRUE)[[1]], as.name)))
   found <- changes_by(given$args, by, globalenv(), quote(changes()))
   if (given$options$json) print_json(comparison_for_json(found)) else print(found)

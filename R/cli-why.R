@@ -13,7 +13,7 @@ cli_why <- function(args) {
   if (is.null(asked$column)) stop_wrong_use("why", "`--column` must name a column.")
   if (is.null(asked$row) == is.null(asked$where)) stop_wrong_use("why", "Give `--row` or `--where`.")
   where <- if (!is.null(asked$where)) formula_of_text(asked$where)
-  check_cli_file(given$args, "why")
+  check_cli_file(output_file(given$args), "why")
   found <- table_of_output(given$args, quote(why()))
   explanation <- explain(found$table, asked$row, asked$column, where, globalenv(), quote(why()))
   if (found$state$state != "up to date") cli_error(paste0("Note: ", given$args, " is out of date. This is what it would be now."))

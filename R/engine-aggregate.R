@@ -66,9 +66,10 @@ is_for_core <- function(node, argument, run) {
 }
 
 # What has a class, and of which equal values are stored alike.
-is_stored_as_values <- function(x) is.atomic(x) && inherits(x, c("Date", "POSIXct", "difftime", "factor", "integer64"))
+is_stored_as_values <- function(x) is.atomic(x) && class(x)[1] %in% c("Date", "POSIXct", "difftime", "factor", "ordered", "integer64")
 
-is_day_or_time <- function(x) is.double(x) && inherits(x, c("Date", "POSIXct", "difftime")) && !inherits(x, "integer64")
+# A class before these may have methods of its own.
+is_day_or_time <- function(x) is.double(x) && class(x)[1] %in% c("Date", "POSIXct", "difftime")
 
 calculate_aggregate <- function(node, id, type, groups, run) {
   values <- aggregate_of_each(node, id, type, groups, run)
@@ -108,9 +109,20 @@ aggregate_moments <- function(node, id, type, groups, run) {
   values <- if (is.null(groups)) whole_aggregate(entry$what, id, node$skip_missing, run)
             else if (entry$what %in% c("sum", "mean")) mean_or_sum(entry$what, id, node$skip_missing, groups, run)
             else of_each_group(entry$what, bare_column(id, run), node$skip_missing, groups)
+  if (entry$what %in% c("least", "greatest")) warn_no_values(values, node, id, groups, run)
   values <- entry$finish(values)
   if (type == "other") return(with_class_of(values, run$values[[id]]))
   if (type != "double" && entry$of_integers == "integer") whole_numbers(values, node, run) else values
+}
+
+# R's own warning: the least of nothing is infinite.
+warn_no_values <- function(values, node, id, groups, run) {
+  if (!any(is.infinite(values))) return(invisible())
+  known <- if (is.null(groups)) sum(!is.na(run$values[[id]])) else of_each_group("known", bare_column(id, run), TRUE, groups)
+  empty <- sum(known == 0)
+  if (!empty) return(invisible())
+  warn_because(c("{.code {label_of(node)}} has no values{if (!is.null(groups)) paste(' in', counted(empty, 'group'))}: it is {values[known == 0][1]} there.",
+                 "i" = "It is used in {.code {run$formula}}."), "no_values", run$call)
 }
 
 of_each_group <- function(what, column, skip_missing, groups) {
@@ -124,7 +136,7 @@ mean_or_sum <- function(what, id, skip_missing, groups, run) {
     run$aggregates[[key]] <- group_sums_cpp(bare_column(id, run), groups$of_row, length(groups$sizes), getOption("rowanroot.threads", 0L))
   }
   sums <- run$aggregates[[key]]
-  values <- if (what == "mean") sums$sum / sums$known else sums$sum
+  values <- sums[[what]]
   open <- if (!skip_missing) which(sums$known < groups$sizes)
   values[open] <- sums$unknown[open]
   values
@@ -140,7 +152,7 @@ whole_aggregate <- function(what, id, skip_missing, run) {
   moments <- run$aggregates[[key]]
   known <- moments[["known"]]
   if (known < run$rows && !skip_missing) return(aggregate_cpp(what, column, skip_missing, threads))
-  if (what == "mean") return(moments[["sum"]] / known)
+  if (what == "mean") return(moments[["mean"]])
   if (known > 1) moments[["squares"]] / (known - 1) else NA_real_
 }
 
@@ -221,6 +233,7 @@ edge_value <- function(node, id, groups, run) {
 
 # Of text, dates and the like R makes the aggregate.
 aggregate_with_r <- function(node, argument, groups, run) {
+  if (argument$type == "text" && node$entry$name %in% c("min", "max")) node$entry$fun <- edge_text(node$entry$fun, node$entry$name == "max")
   call_r_function(aggregate_function(node), node$entry$name, list(argument), list(arguments = list(node$argument), shown = node$shown, env = node$env),
                   run, groups = groups)
 }

@@ -37,13 +37,14 @@ goes_by_row <- function(node, grouped) {
     value = is.atomic(node$value) && length(node$value) == 1 || is.function(node$value),
     column = , above = TRUE,
     rows = node$name == ".row" && !grouped,
-    shared = goes_by_row(node$memory$node, grouped),
+    shared = once(node, paste("goes by row", grouped), goes_by_row(node$memory$node, grouped)),
+    deep = through_deep(node, function(one) goes_by_row(one, grouped)),
     several = all_of(node$parts),
     choose = all_of(node[c("condition", "yes", "no")]),
     word = all_of(node$arguments),
     ordered = node$entry$name %in% running_in_lots && is.null(node$along) && goes_by_row(node$argument, grouped),
     running = is.null(node$along) && goes_by_row(node$formula, grouped),
-    r_call = is_value_by_value(node$name, node$fun) && !looks_at_others(node) && all(vapply(node$arguments, is_fixed_or_by_row, NA, grouped = grouped)),
+    r_call = is_value_by_value(node$name, node$fun, node$arguments) && !looks_at_others(node) && all(vapply(node$arguments, is_fixed_or_by_row, NA, grouped = grouped)),
     FALSE
   )
 }

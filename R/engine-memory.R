@@ -3,11 +3,13 @@
 
 # A run has numbered slots. A slot has a value (an R vector), or a pending typed node, or both; `columns`
 # says which slot each name stands for at this point of the block; `counting` marks the shared parts of
-# formulas whose overflows count only for the rows that use them.
-new_run <- function(data, rows, call) {
-  run <- new.env(parent = emptyenv())
+# formulas whose overflows count only for the rows that use them. `env` is where the formulas were written: methods for classes are
+# looked up there.
+new_run <- function(data, rows, call, env = NULL) {
+  run <- new.env(parent = baseenv())
   run$rows <- rows
   run$call <- call
+  run$env <- env
   run$values <- unclass(data)
   attributes(run$values) <- NULL
   run$pending <- vector("list", length(data))
@@ -17,24 +19,33 @@ new_run <- function(data, rows, call) {
   run$line_number <- 0
   run$counting <- logical()
   run$guarded <- FALSE
+  run$put <- put_slot
+  run$name <- name_slot
+  environment(run$put) <- environment(run$name) <- run
   run$groups <- run$orders <- run$aggregates <- run$row_counts <- list()
   run
 }
 
+# Sees the run's own variables: so they are changed in place, where `run$values[[id]] <-` would copy them for each slot.
+put_slot <- function(id, value, node, type) {
+  values[id] <<- list(value)
+  pending[id] <<- list(node)
+  types[id] <<- type
+}
+
+name_slot <- function(name, id) columns[[name]] <<- id
+
 new_slot <- function(run, value) {
   id <- length(run$types) + 1L
-  run$values[[id]] <- value
-  run$pending[id] <- list(NULL)
-  run$types[id] <- value_type(value)
-  list(kind = "slot", id = id, type = run$types[id])
+  type <- value_type(value)
+  run$put(id, value, NULL, type)
+  list(kind = "slot", id = id, type = type)
 }
 
 new_pending <- function(run, node) {
   if (!is.null(run$above)) check_no_above(list(node), NULL, run)
   id <- length(run$types) + 1L
-  run$values[id] <- list(NULL)
-  run$pending[[id]] <- node
-  run$types[id] <- node$type
+  run$put(id, NULL, node, node$type)
   list(kind = "slot", id = id, type = node$type)
 }
 
@@ -47,7 +58,7 @@ run_statement <- function(run, statement) {
   } else if (length(targets) == 1) {
     id <- column_slot(type_node(statement$node, run), run)
     check_no_list(run$values[[id]], statement$node, run)
-    run$columns[[targets]] <- id
+    run$name(targets, id)
   } else {
     run$columns[targets] <- lapply(several_nodes(statement$node, length(targets), run), column_slot, run = run)
   }
@@ -112,22 +123,21 @@ stop_wrong_length <- function(value, run) {
 # Gives values to these slots. If any is yet to be calculated, so are all columns, in the same pass: they
 # may be what it is made of.
 calculate <- function(run, ids) {
-  is_pending <- function(ids) vapply(ids, function(id) !is.null(run$pending[[id]]), NA)
+  is_pending <- function(ids) !vapply(run$pending[ids], is.null, NA)
   if (!any(is_pending(ids))) return(invisible())
   ids <- unique(c(ids, unlist(run$columns, use.names = FALSE)))
   ids <- ids[is_pending(ids)]
   nodes <- run$pending[ids]
   values <- run_program(nodes, run)
   for (k in seq_along(ids)) {
-    run$values[[ids[k]]] <- values[[k]]
-    run$pending[ids[k]] <- list(NULL)
+    run$put(ids[k], values[[k]], NULL, run$types[ids[k]])
   }
   invisible()
 }
 
 # The columns of these names, as they are at the end of the block.
 run_results <- function(run, names) {
-  ids <- vapply(names, function(name) run$columns[[name]], 0L)
+  ids <- unlist(run$columns[names], use.names = FALSE)
   calculate(run, ids)
   stats::setNames(run$values[ids], names)
 }

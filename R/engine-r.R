@@ -4,7 +4,7 @@ call_r <- function(node, run) if (!is.null(run$calibration) && learns_levels(nod
 
 r_value <- function(node, run) {
   if (gives_any_length(node$arguments) && has_parts(run, run_groups(run, node$within))) node <- as_one_call(node)
-  by_value <- is_value_by_value(node$name, node$fun)
+  by_value <- is_value_by_value(node$name, node$fun, node$arguments)
   arguments <- lapply(node$arguments, if (by_value) type_node else type_unguarded, run = run)
   if (by_value) arguments <- lapply(arguments, guarded, run = run)
   call_r_function(node$fun, node$name, arguments, node, run, run_groups(run, node$within))
@@ -13,14 +13,19 @@ r_value <- function(node, run) {
 # `groups` are those of the block, or none where the function gives for each value what it gives for it alone.
 call_r_function <- function(fun, name, arguments, node, run, groups = run_groups(run)) {
   check_no_above(arguments, node, run)
-  if (has_parts(run, groups) && !is_value_by_value(name, fun)) return(call_r_by_group(fun, name, arguments, node, run, groups))
+  by_value <- is_value_by_value(name, fun, node$arguments)
+  if (!by_value) check_means_whole_columns(fun, name, arguments, node, run)
+  if (has_parts(run, groups) && !by_value) return(call_r_by_group(fun, name, arguments, node, run, groups))
   values <- argument_values(arguments, run)
   if (identical(fun, base::`%in%`) && length(values) == 2 && is_table_for(values[[2]], arguments[[2]], arguments[[1]])) {
     return(new_slot(run, find_members_cpp(values[[1]], table_like(values[[2]], arguments[[1]]$type), getOption("rowanroot.threads", 0L))))
   }
-  by_value <- if (name %in% value_by_value && is_value_by_value(name, fun)) call_by_value(fun, name, arguments, values, node, run)
-  if (!is.null(by_value)) return(by_value)
-  typed_value(call_r_once(fun, name, values, node, run), run)
+  found <- if (by_value && name %in% value_by_value) call_by_value(fun, name, arguments, values, node, run)
+  if (!is.null(found)) return(found)
+  result <- call_r_once(fun, name, values, node, run)
+  if (isTRUE(node$picks) && arguments[[1]]$kind == "slot" && length(result) == 1 && run$rows > 1) stop_picks_by_place(node$shown, run$formula, run$call)
+  if (!by_value) check_not_for_one_row(result, run$rows, fun, name, arguments, node, run)
+  typed_value(result, run)
 }
 
 has_parts <- function(run, groups) !is.null(groups) || !is.null(run_order(run))
@@ -28,7 +33,7 @@ has_parts <- function(run, groups) !is.null(groups) || !is.null(run_order(run))
 # Whether R's functions are called for arguments that may have any length, as by `sort(unique(x))`.
 gives_any_length <- function(arguments) {
   is_one <- function(node) {
-    node$kind == "r_call" && is.null(node$within) && (!is_value_by_value(node$name, node$fun) || gives_any_length(node$arguments))
+    node$kind == "r_call" && is.null(node$within) && (!is_value_by_value(node$name, node$fun, node$arguments) || gives_any_length(node$arguments))
   }
   any(vapply(unname(arguments), is_one, NA))
 }
@@ -69,7 +74,7 @@ call_r_once <- function(fun, name, values, node, run) {
   names(values) <- names(node$arguments)
   labels <- unique_labels(node$arguments)
   result <- tryCatch(
-    call_by_labels(fun, name, values, labels, node$env),
+    if (is_script_function(fun)) stop_at_one(call_by_labels(fun, name, values, labels, if (is.null(node$env)) run$env else node$env)) else call_by_labels(fun, name, values, labels, if (is.null(node$env)) run$env else node$env),
     error = function(e) {
       if (inherits(e, "rowanroot_error")) stop_in_formula(e, run$formula, run$call)
       stop_formula_failed(label_of(node), run$formula, e, run$call, way_out(e, fun, name, labels))
@@ -99,6 +104,7 @@ call_r_by_group <- function(fun, name, arguments, node, run, groups) {
     values[is_column] <- lapply(whole[is_column], `[`, rows)
     values[is_code] <- lapply(arguments[is_code], function(code) eval_code(code$node, rows, run))
     result <- call_r_once(fun, name, values, node, run)
+    check_not_for_one_row(result, length(rows), fun, name, arguments, node, run)
     if (!is_vector_like(result) || !length(result) %in% c(1, length(rows))) stop_wrong_group(result, rows, node, run)
     if (length(result) == length(rows)) result else rep(result, length(rows))
   })
@@ -115,10 +121,13 @@ stop_wrong_group <- function(result, rows, node, run) {
 
 # A function that failed because it was given more than one value at a time.
 way_out <- function(error, fun, name, labels) {
-  if (!is_written_by_somebody(fun) || !grepl("length > 1|length 1|logical\\(1\\)", conditionMessage(error))) return(NULL)
+  if (!is_written_by_somebody(fun) || !grepl(meant_for_one, conditionMessage(error))) return(NULL)
   paste0("It was given whole columns. To call it for one row at a time, which is slow, write `one_by_one(",
          paste(c(name, labels), collapse = ", "), ")`.")
 }
+
+# What R says where it is given several values and looks at one: an error in some versions, a warning in others.
+meant_for_one <- "length > 1|length 1|logical\\(1\\)|only the first used|only the first element"
 
 # Equal code may have given different values, but for columns.
 unique_labels <- function(arguments) {

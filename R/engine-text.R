@@ -20,7 +20,7 @@ call_by_text <- function(fun, name, at, values, node, run) {
   different <- different_texts_cpp(values[[at]])
   kernel <- text_kernels[[name]]
   if (is.null(different) && is.null(kernel)) return(NULL)
-  if (!is.null(different)) values[[at]] <- different$texts
+  if (!is.null(different)) values[[at]] <- if (anyNA(different$of_row)) c(different$texts, NA) else different$texts
   # Arguments that the kernel can't take are for R's function to refuse.
   result <- if (!is.null(kernel)) tryCatch(do.call(kernel, stats::setNames(values, names(node$arguments))), error = function(e) NULL)
   if (is.null(result)) {
@@ -30,7 +30,15 @@ call_by_text <- function(fun, name, at, values, node, run) {
       tryCatch(texts_in_utf8(texts, run$call), rowanroot_bad_text = function(e) stop_in_formula(e, run$formula, run$call))
     })
   }
-  if (is_column_like(result, length(values[[at]]))) new_slot(run, at_rows(result, different))
+  if (is_column_like(result, length(values[[at]]))) new_slot(run, at_rows(result, with_missing_rows(different, result)))
+}
+
+# What the function gives for a missing text stands behind what it gives for the others: rows without a text have that, unless it is
+# missing too.
+with_missing_rows <- function(different, result) {
+  last <- length(result)
+  if (last > length(different$texts) && !is.null(different) && !is.na(result[last])) different$of_row[is.na(different$of_row)] <- last
+  different
 }
 
 call_by_combination <- function(fun, name, columns, values, node, run) {

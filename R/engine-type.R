@@ -36,6 +36,7 @@ type_node <- function(node, run) {
     rows = row_counts(run, node$name),
     value = typed_value(node$value, run),
     shared = type_shared(node, run),
+    deep = through_deep(node, function(one) type_node(one, run)),
     aggregate = type_aggregate(node, run),
     ordered = type_ordered(node, run),
     above = list(kind = "above", type = run$above),
@@ -115,7 +116,8 @@ type_word <- function(node, run) {
       check_no_category(node, arguments, run)
       check_levels(node, arguments, run)
     }
-    return(call_r_function(node$word$fun, node$word$name, lapply(arguments, guarded, run = run), node, run, groups = NULL))
+    fun <- for_texts(node$word$fun, node$word$name, types)
+    return(call_r_function(fun, node$word$name, lapply(arguments, guarded, run = run), node, run, groups = NULL))
   }
   operands <- unname(arguments)
   for (k in which(types != rule$operands)) operands[[k]] <- convert(operands[[k]], rule$operands[k])
@@ -155,7 +157,7 @@ check_types_fit <- function(node, types, run) {
                    "i" = "Convert one of them: {.code as.numeric()} makes numbers, {.code as.character()} makes text."),
                  "type_mismatch", run$call)
   }
-  if (is_comparison || any(types == "other") || grepl("^(is|as)[.]|^pm", name)) return(invisible())
+  if (is_comparison || any(types == "other") || grepl("^(is|as)[.]|^is|^pm(in|ax)$|_known$", name)) return(invisible())
   culprit <- node$arguments[[which(types == "text")[1]]]
   stop_because(c("{.code {name}} needs numbers, not text.",
                  "x" = "{.code {label_of(culprit)}} is text in {.code {run$formula}}.",

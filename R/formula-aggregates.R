@@ -41,6 +41,7 @@ bind_aggregate <- function(name, fun, arguments, expr, scope) {
   if (!rlang::is_bool(skip_missing) || length(options) != sum(names(given) %in% c("na.rm", "probs"))) return(NULL)
   if (name == "quantile" && !is_share(options$probs)) return(NULL)
   within <- if ("within" %in% names(given)) choose_columns(given[["within"]], scope$columns, scope$env, scope$call)
+  scope$whole <- TRUE
   list(kind = "aggregate", entry = entry, argument = bind_formula(given$x, scope), skip_missing = skip_missing,
        share = options$probs, within = within, shown = expr, env = scope$env)
 }

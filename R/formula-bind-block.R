@@ -1,9 +1,13 @@
 # Binds the lines of a block, one after the other: each formula with the columns that there are when its
 # turn comes. Loops are written out.
 
-bind_block <- function(block, names, env, call) {
-  bound <- list(statements = list(), names = names)
-  for (line in block_lines(block, call)) bound <- bind_line(line, bound, env, call)
+#
+# `for_groups`: the block has one value a group.
+bind_block <- function(block, names, env, call, for_groups = FALSE) {
+  bound <- list2env(list(statements = list(), names = names, for_groups = for_groups), parent = baseenv())
+  bound$add <- function(statement) statements[[length(statements) + 1]] <<- statement
+  environment(bound$add) <- bound
+  for (line in block_lines(block, call)) bind_line(line, bound, env, call)
   bound$statements
 }
 
@@ -15,11 +19,12 @@ bind_line <- function(line, bound, env, call) {
     if (length(unknown)) stop_unknown_column(unknown[1], bound$names, call)
     bound$names <- setdiff(bound$names, statement$targets)
   } else {
-    statement$node <- bind_statement(statement, new_scope(bound$names, env, line, call))
+    scope <- new_scope(bound$names, env, line, call)
+    scope$for_groups <- bound$for_groups
+    statement$node <- bind_statement(statement, scope)
     bound$names <- c(bound$names, statement$targets[!match(statement$targets, bound$names, 0L)])
   }
-  bound$statements <- c(bound$statements, list(statement))
-  bound
+  bound$add(statement)
 }
 
 bind_statement <- function(statement, scope) {
@@ -75,10 +80,9 @@ bind_loop <- function(line, bound, env, call) {
   for (name in loop_names(line, bound$names, env, call)) {
     for (one in lines) {
       written_out <- do.call(substitute, list(one, stats::setNames(list(name), variable)))
-      bound <- bind_line(written_out, bound, env, call)
+      bind_line(written_out, bound, env, call)
     }
   }
-  bound
 }
 
 loop_names <- function(line, names, env, call) {

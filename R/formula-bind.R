@@ -17,16 +17,26 @@
 # for messages, `locals` has the nodes of names that the formula itself gives.
 #
 # Code is made into text only when a message needs it: nodes keep the code that they were written as.
+#
+# `whole` says that what is bound goes into something that takes whole columns, `for_groups` that a block has one value a group,
+# and `in_function` that it is the body of a function of one row.
 new_scope <- function(columns, env, line, call, locals = list()) {
-  list(columns = columns, env = env, line = line, call = call, locals = locals)
+  list(columns = columns, env = env, line = line, call = call, locals = locals, whole = FALSE, is_cut = FALSE)
 }
 
 scope_text <- function(scope) line_text(scope$line)
+
+#   deep     parts, node             a formula of very many levels, cut into parts (formula-deep.R)
 
 bind_formula <- function(expr, scope) {
   if (is.symbol(expr)) return(bind_name(as.character(expr), scope))
   if (!is.call(expr)) return(value_node(expr, expr))
   head <- head_name(expr)
+  if (!scope$is_cut) {
+    scope$is_cut <- TRUE
+    if (has_many_levels(expr)) return(bind_deep(expr, scope))
+  }
+  if (!match(head, seen_through, 0L)) scope$is_cut <- FALSE
   before <- switch(head, "(" = return(bind_formula(expr[[2]], scope)), "{" = bind_braces, column_named = bind_named)
   if (!is.null(before)) return(before(expr, scope))
   if (is_script_code(expr, scope)) return(bind_script_value(expr, scope))
@@ -63,6 +73,8 @@ value_node <- function(value, shown) list(kind = "value", value = value, shown =
 
 bind_name <- function(name, scope) {
   if (!is.null(scope$locals[[name]])) return(scope$locals[[name]])
+  # A parameter that was not given is not the script's value of that name.
+  if (name %in% scope$absent) give_up()
   if (name %in% c(".row", ".rows") && is.null(scope$in_function)) return(list(kind = "rows", name = name))
   if (name %in% scope$columns) return(list(kind = "column", name = name))
   if (name == ".above") stop_above_alone(scope)
@@ -171,6 +183,12 @@ bind_call <- function(expr, scope) {
     arguments[[2]] <- as.character(arguments[[2]])
   }
   if (identical(fun, look_up)) return(bind_look_up(expr, scope))
+  if (identical(fun, base::missing) && !is.null(scope$given)) return(value_node(!as.character(expr[[2]]) %in% scope$given, expr))
+  if (identical(fun, base::identical)) return(bind_identical(arguments, expr, scope))
+  if (!is.null(scope$in_function)) {
+    of_row <- bind_parts_of_row(name, fun, arguments, expr, scope)
+    if (!is.null(of_row)) return(of_row)
+  }
   word <- bind_word(name, fun, arguments, expr, scope)
   if (!is.null(word)) return(word)
   aggregate <- bind_aggregate(name, fun, arguments, expr, scope)
@@ -181,11 +199,15 @@ bind_call <- function(expr, scope) {
   if (!is.null(ordered)) return(ordered)
   taken_in <- take_in(fun, expr, scope)
   if (!is.null(taken_in)) return(taken_in)
-  if (!is.null(scope$in_function) && !is_value_by_value(name, fun)) give_up()
   within <- own_groups(fun, arguments, scope)
   if (!is.null(within)) arguments$within <- NULL
-  bound <- lapply(arguments, bind_argument, scope = scope)
-  list(kind = "r_call", fun = fun, name = name, arguments = bound, within = within, shown = expr, env = scope$env)
+  # A function that joins rows is given whole columns: what stands in it may be of any length.
+  inner <- scope
+  inner$whole <- scope$whole || !is_value_by_value(name, fun)
+  bound <- lapply(arguments, bind_argument, scope = inner)
+  if (!is.null(scope$in_function) && !is_value_by_value(name, fun, bound)) give_up()
+  list(kind = "r_call", fun = fun, name = name, arguments = bound, within = within, shown = expr, env = scope$env,
+       picks = identical(fun, base::`[`) && picks_by_place(arguments, scope))
 }
 
 bind_word <- function(name, fun, arguments, expr, scope) {
@@ -270,9 +292,11 @@ called_names <- function(expr) {
   c(head, unlist(lapply(as.list(expr)[-1], function(part) if (!missing(part)) called_names(part))))
 }
 
-# Of a column, `x[[1]]` would be the first row's value in every row, which nobody means who writes for
-# one row.
+# Of a column, `x[[1]]` or `x[1]` would be the first row's value in every row, which nobody means who writes for
+# one row; and a handler of errors would be called for all rows at once.
 check_takes_every_row <- function(fun, arguments, expr, scope) {
+  if (identical(fun, base::`[`)) return(check_not_by_number(arguments, expr, scope))
+  if (is.null(scope$in_function) && is_handler(fun)) return(check_no_handler(arguments, expr, scope))
   if (!identical(fun, base::`[[`) || !mentions(arguments[[1]], in_scope(scope))) return(invisible())
   stop_because(c("{.code {one_line(expr)}} would give every row the same value.",
                  "x" = "It is used in {.code {scope_text(scope)}}, and {.code [[} takes one value out of a whole column.",
@@ -280,14 +304,55 @@ check_takes_every_row <- function(fun, arguments, expr, scope) {
                "not_row_wise", scope$call)
 }
 
+# Within what takes whole columns, and where one value a group is wanted, rows are picked by number.
+check_not_by_number <- function(arguments, expr, scope) {
+  if (!picks_by_place(arguments, scope) || !goes_by_value(arguments[[1]], scope)) return(invisible())
+  stop_picks_by_place(expr, scope_text(scope), scope$call)
+}
+
+# Rows picked by a number of the script.
+picks_by_place <- function(arguments, scope) {
+  !scope$whole && !isTRUE(scope$for_groups) && is.null(scope$in_function) && length(arguments) == 2 && mentions(arguments[[1]], in_scope(scope)) &&
+    !identical(arguments[[2]], quote(expr = )) && !mentions(arguments[[2]], in_scope(scope))
+}
+
+# What has a value for each row, by its code alone.
+goes_by_value <- function(expr, scope) {
+  if (!is.call(expr)) return(TRUE)
+  name <- head_name(expr)
+  fun <- if (nzchar(name)) get0(name, envir = scope$env, mode = "function")
+  !is.null(fun) && (!is.null(find_word(name, fun, as.list(expr)[-1])) || is_value_by_value(name, fun))
+}
+
+stop_picks_by_place <- function(expr, formula, call) {
+  column <- one_line(expr[[2]])
+  stop_because(c("{.code {one_line(expr)}} would give every row the value of another one.",
+                 "x" = "It is used in {.code {formula}}.",
+                 "i" = "For the column's first value write {.code first_value({column})}, for that of the row above {.code previous({column})}.",
+                 "i" = "To set only some rows write {.code name[.row == {one_line(expr[[3]])}] <- \u2026}."), "not_row_wise", call)
+}
+
+is_handler <- function(fun) identical(fun, base::tryCatch) || identical(fun, base::try) || identical(fun, base::withCallingHandlers)
+
+check_no_handler <- function(arguments, expr, scope) {
+  if (!any(vapply(arguments, mentions, NA, names = in_scope(scope)))) return(invisible())
+  name <- one_line(expr[[1]])
+  stop_because(c("{.code {name}()} would handle the errors and warnings of all rows at once.",
+                 "x" = "It is used in {.code {scope_text(scope)}}.",
+                 "i" = "Put it in a function of one row and call that by {.code one_by_one(f, \u2026)}; {.code as_number()}, {.code as_date()} and the like have {.code unreadable = \"missing\"}."),
+               "not_row_wise", scope$call)
+}
+
+# Several columns; or a column and a number, as in `max(x, 0)`.
 check_means_one_thing <- function(name, fun, arguments, scope) {
-  across <- ambiguous_words[name]
-  if (is.na(across) || !identical(fun, get(name, envir = baseenv()))) return(invisible())
+  across <- ambiguous_words[[name]]
+  if (is.null(across) || !identical(fun, get(name, envir = baseenv()))) return(invisible())
   if (!is.null(names(arguments))) arguments <- arguments[!names(arguments) %in% c("within", "na.rm")]
   over <- vapply(arguments, function(a) mentions(a, in_scope(scope)), NA)
-  if (sum(over) < 2) return(invisible())
-  inside <- paste(vapply(arguments[over], one_line, ""), collapse = ", ")
-  by_row <- paste0(across, "(", inside, ")")
+  if (length(over) < 2 || !any(over)) return(invisible())
+  inside <- vapply(unname(arguments), one_line, "")
+  by_row <- across(inside)
+  inside <- paste(inside, collapse = ", ")
   stop_because(c("{.code {name}()} of several columns could mean two things.",
                  "x" = "It is used in {.code {scope_text(scope)}}.",
                  "i" = "In each row: {.code {by_row}}.",
@@ -310,6 +375,7 @@ node_columns <- function(node) {
   unique(as.character(switch(node$kind,
     column = node$name,
     shared = once(node, "columns", node_columns(node$memory$node)),
+    deep = through_deep(node, node_columns),
     several = unlist(lapply(node$parts, node_columns), use.names = FALSE),
     aggregate = c(node_columns(node$argument), node$within),
     ordered = c(node_columns(node$argument), node$within, node$along$names),

@@ -6,6 +6,9 @@ reserved_names <- c(".row", ".rows", ".above")
 # A block is code in braces. Gives its lines, as code.
 block_lines <- function(block, call) {
   if (!is_block(block)) stop_not_a_block(if (missing(block)) quote(expr = ) else block, call)
+  if (length(block) == 1) {
+    stop_because(c("The block has no lines.", "i" = "Write formulas in its braces, such as {.code net_kg <- gross_kg - tare_kg}."), "not_a_block", call)
+  }
   as.list(block)[-1]
 }
 
@@ -23,6 +26,10 @@ parse_statement <- function(expr, env, call) {
   condition <- NULL
   if (!is.symbol(place) && is_call_to(place, "[")) {
     if (length(place) != 3) stop_bad_target(expr, call)
+    if (identical(place[[3]], quote(expr = ))) {
+      name <- one_line(place[[2]])
+      stop_because(c("{.code {name}[]} says no rows.", "i" = "For all rows write {.code {name} <- \u2026}, for some {.code {name}[condition] <- \u2026}."), "bad_target", call)
+    }
     condition <- place[[3]]
     place <- place[[2]]
   }

@@ -7,6 +7,7 @@ canonical <- function(node) {
     rows = paste0("rows(", node$name, ")"),
     value = canonical_value(node$value),
     shared = once(node, "key", rlang::hash(canonical(node$memory$node))),
+    deep = through_deep(node, canonical),
     aggregate = paste0("aggregate(", node$entry$name, ",", node$skip_missing, ",", node$share, ",", paste(quoted(node$within), collapse = ","), ",",
                        canonical(node$argument), ")"),
     ordered = paste0("ordered(", node$entry$name, ",", canonical_value(node$options), ",", paste(quoted(node$within), collapse = ","), "|",
@@ -17,7 +18,7 @@ canonical <- function(node) {
     several = paste0("several(", canonical_arguments(node$parts), ")"),
     choose = paste0(if (isTRUE(node$some_rows)) "some_rows(" else "choose(", canonical(node$condition), ",", canonical(node$yes), ",", canonical(node$no), ")"),
     word = paste0("word(", node$word$name, ",", canonical_arguments(node$arguments), ")"),
-    r_call = paste0("call(", canonical_function(node$fun), ",", canonical_arguments(node$arguments),
+    r_call = paste0("call(", canonical_function(node$fun), ",", canonical_arguments(node$arguments), ",", canonical_conditions(node), named_functions(node),
                     if (!is.null(node$within)) paste0("|", paste(quoted(node$within), collapse = ",")), ")"),
     r_code = canonical_code(node)
   )
@@ -32,11 +33,21 @@ canonical_arguments <- function(arguments) {
 }
 
 canonical_value <- function(x) {
+  if (is_live_table(x)) return(canonical_table(x))
   if (is.function(x)) return(canonical_function(x))
   if (is.environment(x)) return("environment()")
   if (is.language(x)) return(paste0("code(", quoted(paste(deparse(x, width.cutoff = 500L), collapse = "\n")), ")"))
   if (typeof(x) == "S4" || typeof(x) == "externalptr") return(paste0("object(", rlang::hash(x), ")"))
   paste0(typeof(x), "(", canonical_data(x), canonical_attributes(x), ")")
+}
+
+# A table whose steps lead back to itself is named once.
+canonical_table <- function(x) {
+  memory <- live(x)$memory
+  if (isTRUE(memory$is_named)) return("table()")
+  on.exit(memory$is_named <- FALSE)
+  memory$is_named <- TRUE
+  paste0("table(", table_origin(current_table(x, NULL), NULL)$key, ")")
 }
 
 # Long vectors are hashed by their bytes: how R keeps them in memory does not show in those.
@@ -107,7 +118,7 @@ trail_place <- function(trail, fun) {
 
 # The values of the script that a piece of code can see under the names that it uses.
 canonical_surroundings <- function(expr, env, own, trail) {
-  names <- sort(setdiff(unique(all.names(expr)), own), method = "radix")
+  names <- sort(setdiff(unique(c(free_names(expr), functions_by_text(expr, env))), own), method = "radix")
   found <- lapply(names, script_binding, env = env)
   shown <- vapply(which(!vapply(found, is.null, NA)), function(k) {
     value <- found[[k]]$value
@@ -115,6 +126,82 @@ canonical_surroundings <- function(expr, env, own, trail) {
   }, "")
   paste(shown, collapse = ";")
 }
+
+# Names in a piece of code, but for the parameters of functions in it.
+free_names <- function(expr) {
+  if (is.symbol(expr)) return(as.character(expr))
+  if (!is.call(expr) && !is.pairlist(expr)) return(character())
+  inner <- unlist(lapply(as.list(expr), function(part) if (!missing(part)) free_names(part)), use.names = FALSE)
+  if (is_call_to(expr, "function")) setdiff(inner, names(expr[[2]])) else inner
+}
+
+# Texts in a piece of code that are names of functions of the script, as in `do.call("f", …)`.
+functions_by_text <- function(expr, env) {
+  texts <- unique(texts_in(expr))
+  texts[vapply(texts, function(text) nzchar(text) && is.function(script_binding(text, env)$value), NA)]
+}
+
+texts_in <- function(expr) {
+  if (is.character(expr)) return(expr[!is.na(expr)])
+  if (is.call(expr) || is.pairlist(expr)) unlist(lapply(as.list(expr), function(part) if (!missing(part)) texts_in(part)), use.names = FALSE)
+}
+
+# The same of the texts among a call's arguments.
+named_functions <- function(node) {
+  texts <- unlist(lapply(unname(node$arguments), function(one) if (one$kind == "value" && is.character(one$value) && length(one$value) <= 10) one$value))
+  shown <- vapply(unique(texts[!is.na(texts)]), function(text) {
+    bound <- if (nzchar(text)) script_binding(text, node$env)$value
+    if (is.function(bound)) paste0(";", text, "=", canonical_function(bound)) else ""
+  }, "")
+  paste(shown, collapse = "")
+}
+
+# What the results of R's functions depend on besides their arguments.
+canonical_conditions <- function(node) {
+  outside <- impurity_of_call(node)
+  paste0(canonical_value(session_settings()), if (!is.null(outside)) outside_key(outside))
+}
+
+session_settings <- function() {
+  c(digits = format(getOption("digits")), decimals = getOption("OutDec"), scipen = format(getOption("scipen")), zone = zone_in_use(), locale = Sys.getlocale())
+}
+
+# Without a name that is set, by what its clocks are called in winter and in summer: R would ask the system in a slow way.
+zone_in_use <- function() {
+  zone <- Sys.getenv("TZ")
+  if (nzchar(zone)) zone else paste(unique(format(.POSIXct(c(1704067200, 1719792000)), "%Z")), collapse = "/")
+}
+
+# Methods of the script for classes: R finds them wherever a function that has methods is called. Empty where there are none.
+canonical_methods <- function(env) {
+  shown <- character()
+  start <- env
+  while (!is.null(env) && !identical(env, emptyenv()) && !isNamespace(env) && !identical(env, baseenv())) {
+    is_attached <- !identical(env, globalenv()) && !is.null(attr(env, "name"))
+    for (name in if (!is_attached) grep(".[.].", ls(env, all.names = TRUE), value = TRUE)) {
+      value <- if (!bindingIsActive(name, env)) get(name, envir = env)
+      if (is.function(value) && has_generic(name, start)) shown <- c(shown, paste0(name, "=", canonical_function(value)))
+    }
+    env <- parent.env(env)
+  }
+  if (length(shown)) paste0("methods(", paste(sort(shown, method = "radix"), collapse = ";"), ")")
+}
+
+# Whether what stands before a dot is a function that has methods.
+has_generic <- function(name, env) {
+  dots <- gregexpr(".", name, fixed = TRUE)[[1]]
+  heads <- substring(name, 1, dots[dots > 1] - 1)
+  any(heads %in% c("Ops", "Math", "Summary", "Complex", names(.knownS3Generics), getNamespace("base")$.S3PrimitiveGenerics, internal_generics)) ||
+    any(vapply(heads, function(head) {
+      fun <- get0(head, envir = env, mode = "function")
+      is.function(fun) && !is.primitive(fun) && "UseMethod" %in% all.names(body(fun))
+    }, NA))
+}
+
+# Functions that look for methods in C, but for primitive ones.
+internal_generics <- c("unlist", "cbind", "rbind", "as.vector", "is.unsorted", "lengths", "nchar", "rep.int", "rep_len", "+", "-", "*", "/", "^", "%%", "%/%",
+                       "==", "!=", "<", "<=", ">", ">=", "!", "&", "|", "[", "[[", "$", "abs", "sqrt", "exp", "floor", "round", "signif", "max", "min", "sum",
+                       "range", "length", "c", "rep", "xtfrm", "as.character", "as.numeric", "as.double", "as.integer", "is.na")
 
 # What a name is bound to in the script: not in a package, nor in R itself. Boxed, as it may be NULL.
 script_binding <- function(name, env) {

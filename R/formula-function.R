@@ -6,7 +6,7 @@
 # The node of the call, or NULL if the function can't be taken in.
 take_in <- function(fun, expr, scope) {
   if (!is_written_by_somebody(fun) || "..." %in% names(formals(fun))) return(NULL)
-  check_recursion(expr, scope)
+  check_recursion(fun, expr, scope)
   tryCatch({
     inner <- function_scope(fun, expr, scope)
     follow(list(body(fun)), inner)$value
@@ -24,14 +24,18 @@ is_written_by_somebody <- function(fun) {
 
 give_up <- function() rlang::cnd_signal(rlang::cnd("not_taken_in"))
 
-# Calls within calls, and all calls of one formula: beyond these a function surely calls itself without end.
-deepest_call <- 20
+# Calls of a function within itself, calls within calls, and all calls of one formula: beyond these a function surely calls itself without
+# end.
+most_within_itself <- 20
+deepest_call <- 60
 most_calls <- 1000
 
-check_recursion <- function(expr, scope) {
+check_recursion <- function(fun, expr, scope) {
   if (is.null(scope$calls)) return(invisible())
   scope$calls$made <- scope$calls$made + 1
-  if (scope$depth < deepest_call && scope$calls$made < most_calls) return(invisible())
+  within <- sum(vapply(scope$functions, identical, NA, fun))
+  if (within < most_within_itself && scope$depth < deepest_call && scope$calls$made < most_calls) return(invisible())
+  if (within < 2) give_up()
   stop_because(c("{.code {one_line(expr[[1]])}()} calls itself without end.",
                  "x" = "It is called in {.code {scope_text(scope)}}, and for a column every branch of an {.code if} is followed.",
                  "i" = "To call it for each row by itself, write {.code one_by_one({one_line(expr[[1]])}, \u2026)}."),
@@ -44,12 +48,14 @@ function_scope <- function(fun, expr, scope) {
   given <- tryCatch(as.list(match.call(fun, expr))[-1], error = function(e) give_up())
   inner <- new_scope(character(), environment(fun), scope$line, scope$call)
   inner$in_function <- TRUE
+  inner$functions <- c(scope$functions, fun)
+  inner$given <- names(given)
   inner$depth <- if (is.null(scope$depth)) 1 else scope$depth + 1
   inner$calls <- if (is.null(scope$calls)) list2env(list(made = 0)) else scope$calls
   for (name in names(formals(fun))) {
-    default <- formals(fun)[[name]]
     if (name %in% names(given)) inner$locals[[name]] <- shared(bind_formula(given[[name]], scope))
-    else if (!identical(default, quote(expr = ))) inner$locals[[name]] <- shared(bind_formula(default, inner))
+    else if (identical(formals(fun)[[name]], quote(expr = ))) inner$absent <- c(inner$absent, name)
+    else inner$locals[[name]] <- shared(bind_formula(formals(fun)[[name]], inner))
   }
   inner
 }

@@ -34,8 +34,11 @@ rule_comparison <- function(types) {
   rule_result(rep(if (type == "logical") "integer" else type, 2), "logical")
 }
 
-# Texts are compared for being equal here; which one is less depends on the language, and R knows it.
+# Texts are compared for being equal here; which one is less is found by their codes (formula-order.R).
 rule_order <- function(types) if (!any(types == "text")) rule_comparison(types)
+
+# Only a logical can be TRUE: of anything else R says FALSE.
+rule_truth <- function(types) if (types %in% c("logical", "missing")) rule_result("logical", "logical")
 
 rule_logic <- function(types) {
   if (!all(is_numeric_type(types))) return(NULL)
@@ -89,6 +92,8 @@ make_words <- function() {
     word("||", "or_else", rule_logic, 2),
     word("!", "not", rule_logic, 1),
     word("xor", "exclusive_or", rule_logic, 2),
+    word("isTRUE", "is_true", rule_truth, 1),
+    word("isFALSE", "is_false", rule_truth, 1),
     word("abs", "absolute", rule_arithmetic, 1),
     word("sqrt", "square_root", rule_real, 1),
     word("exp", "exponential", rule_real, 1),
@@ -155,8 +160,14 @@ word_arguments <- function(entry, arguments) {
   c(arguments, utils::tail(entry$defaults, left_out))
 }
 
-# Over the column, or across columns? Of several columns these could mean either.
-ambiguous_words <- c(max = "row_max", min = "row_min", sum = "row_total")
+# Over the column, or across columns? Of several columns these could mean either; `by_row` writes down the second.
+ambiguous_words <- list(
+  max = function(columns) paste0("row_max(", paste(columns, collapse = ", "), ")"),
+  min = function(columns) paste0("row_min(", paste(columns, collapse = ", "), ")"),
+  sum = function(columns) paste0("row_total(", paste(columns, collapse = ", "), ")"),
+  any = function(columns) paste(columns, collapse = " || "),
+  all = function(columns) paste(columns, collapse = " && ")
+)
 
 # Functions of R that give for each value what they give for it alone: a function of one row that uses them
 # can be taken into a formula.
@@ -173,10 +184,26 @@ value_by_value <- c(
 delayedAssign("own_value_by_value", list(
   date_part = date_part, split_text = split_text, join_text = join_text, title_case = title_case, text_between = text_between,
   text_match = text_match, as_number = as_number, as_date = as_date, as_time = as_time, as_category = as_category, bands = bands, look_up = look_up_in_block,
-  has_form = has_form, start_of = start_of, time_between = time_between, convert_unit = convert_unit
+  has_form = has_form, is_identical = is_identical, start_of = start_of, time_between = time_between, convert_unit = convert_unit
 ))
 
-is_value_by_value <- function(name, fun) {
-  if (name %in% value_by_value) return(identical(fun, get0(name, baseenv(), mode = "function")))
+# `arguments` are those of the call: `paste(x, collapse = "+")` joins the values of all rows, and `x %in% y` looks at all of a column `y`.
+is_value_by_value <- function(name, fun, arguments = NULL) {
+  if (name %in% value_by_value) {
+    is_own <- identical(fun, get0(name, baseenv(), mode = "function"))
+    return(is_own && !joins_rows(name, arguments))
+  }
   !is.null(own_value_by_value[[name]]) && identical(fun, own_value_by_value[[name]])
 }
+
+joins_rows <- function(name, arguments) {
+  if (name %in% c("paste", "paste0")) return("collapse" %in% names(arguments) && !is_null_value(arguments$collapse))
+  name == "%in%" && length(arguments) == 2 && !is_fixed(arguments[[2]])
+}
+
+# Nodes, and nodes with types.
+is_null_value <- function(node) node$kind %in% c("value", "object") && is.null(node$value)
+
+is_fixed <- function(node) if (is_null_or_typed(node)) node$kind %in% c("constant", "object") else !length(node_columns(node))
+
+is_null_or_typed <- function(node) !is.null(node$type)

@@ -89,16 +89,35 @@ check_path <- function(path, arg, call, several = TRUE) {
 
 # `memory` holds the values that were last looked at, and their key.
 new_live_table <- function(source, columns, steps = list()) {
-  structure(list(source = source, columns = columns, steps = steps, memory = new.env(parent = emptyenv())),
-            class = "live_table")
+  as_live_table(list(source = source, columns = columns, steps = steps, memory = new.env(parent = emptyenv())))
+}
+
+# An environment whose names are the columns, each of which is calculated when it is looked at: so R's functions that take columns by
+# name from their `data` find the values, and those that would look at a list's insides stop. The parts are an attribute.
+as_live_table <- function(parts) {
+  table <- new.env(parent = globalenv())
+  for (name in unique(parts$columns)) makeActiveBinding(name, column_of(table, name), table)
+  lockEnvironment(table)
+  attr(table, "parts") <- parts
+  structure(table, class = "live_table")
+}
+
+column_of <- function(table, name) {
+  force(name)
+  function(value) if (missing(value)) table[[name]] else stop_not_in_place(table, "$<-")
 }
 
 is_live_table <- function(x) inherits(x, "live_table")
 
 # The parts of a live table: `$` gives its columns.
-live <- function(x) unclass(x)
+live <- function(x) attr(x, "parts")
 
-add_step <- function(x, step) new_live_table(live(x)$source, step$columns, c(live(x)$steps, list(step)))
+add_step <- function(x, step) {
+  if (inherits(step, "step_conditions")) step$check <- new_check()
+  table <- new_live_table(live(x)$source, step$columns, c(live(x)$steps, list(step)))
+  note_check(table, step$check)
+  table
+}
 
 # The table with its steps bound to the columns that its source has now.
 current_table <- function(x, call) {
@@ -111,12 +130,12 @@ current_table <- function(x, call) {
   table <- live(x)
   table$steps <- steps
   table$columns <- columns
-  structure(table, class = "live_table")
+  as_live_table(table)
 }
 
 # What was given to the step from outside stays.
 bound_again <- function(step, columns, call) {
-  given <- c("typed_call", "calibration")
+  given <- c("typed_call", "calibration", "check")
   again <- bind_step(step, columns, call)
   again[given] <- unclass(step)[given]
   again
@@ -155,7 +174,7 @@ with_keys <- function(x, parts, call) {
     keys <- step_keys(table$steps[[k]], keys)
   }
   table$keys <- keys
-  structure(table, class = "live_table")
+  as_live_table(table)
 }
 
 source_keys <- function(x, parts, columns) {
@@ -174,7 +193,7 @@ table_data <- function(x, call = NULL) {
   if (!is.null(memory$origin)) tell_what_changed(all_parts(memory$origin), all_parts(origin), length(live(x)$steps))
   x <- with_keys(x, origin$parts, call)
   data <- source_data(live(x)$source, origin$parts, needed_columns(x, call), call)
-  data <- run_steps(live(x)$steps, data, call)
+  data <- with_seed_of_script(run_steps(live(x)$steps, data, call))
   memory$data <- data
   memory$origin <- origin
   data
@@ -200,7 +219,7 @@ table_columns <- function(x, wanted, call) {
     wanted <- step_needs(steps[[k]], wanted)
   }
   data <- source_data(live(x)$source, origin$parts, source_columns_of(x, wanted, call), call)
-  run_steps(steps, data, call)
+  with_seed_of_script(run_steps(steps, data, call))
 }
 
 all_parts <- function(origin) rbind(origin$parts, origin$looked_up)
@@ -227,6 +246,12 @@ as.data.frame.live_table <- function(x, row.names = NULL, optional = FALSE, ...)
 
 #' @export
 dim.live_table <- function(x) dim(table_data(x))
+
+#' @export
+dimnames.live_table <- function(x) dimnames(table_data(x))
+
+#' @export
+length.live_table <- function(x) length(live(x)$columns)
 
 #' @export
 names.live_table <- function(x) live(x)$columns

@@ -103,7 +103,7 @@ learned_text <- function(one) {
 }
 
 # What a calibrated step calculates depends on what was learned too.
-key_of_step <- function(step) paste0(step_key(step), if (!is.null(step$calibration)) rlang::hash(step$calibration$found))
+key_of_step <- function(step) paste0(step_key(step), canonical_methods(step$env), if (!is.null(step$calibration)) rlang::hash(step$calibration$found))
 
 lines_of_step <- function(step) {
   lines <- step_lines(step)

@@ -17,3 +17,5 @@ NULL
 
 # What holds for one run of a script: see `with_run()`.
 state <- new.env(parent = emptyenv())
+
+.onLoad <- function(libname, pkgname) register_base_methods()

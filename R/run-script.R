@@ -35,10 +35,11 @@ run_script <- function(script, force = FALSE, only = NULL) {
 
 # The script in its folder, while nobody else works there.
 run_locked <- function(script, run, call) {
-  in_script_folder(script, locked({
+  in_script_folder(script, locked(tryCatch({
     evaluate_script(script, run, call)
-    put_store_in_order()
-  }))
+    run_open_checks(run)
+    if (length(run$failures)) stop_outputs_failed(run, call)
+  }, finally = put_store_in_order())))
 }
 
 #' @rdname run_script
@@ -60,6 +61,7 @@ new_script_run <- function(mode, script, force = FALSE, only = NULL, wanted = NU
   run$force <- force
   run$only <- only
   run$outputs <- list()
+  run$nonce <- new_nonce()
   run
 }
 
@@ -88,6 +90,7 @@ evaluate_script <- function(script, run, call) {
   state$run <- run
   on.exit(state$run <- outer)
   for (k in seq_along(expressions)) {
+    run$line <- lines[k]
     tryCatch({
       value <- withVisible(eval(expressions[[k]], env))
       if (value$visible && run$mode == "run") print(value$value)
@@ -106,6 +109,11 @@ script_environment <- function(run) {
     if (rlang::is_string(file)) run$watched <- unique(c(run$watched, normalizePath(file, mustWork = FALSE)))
     base::source(file, local = if (isFALSE(local)) env else if (isTRUE(local)) parent.frame() else local, ...)
   }
+  # Random numbers are a function of the seed that the script sets at its top level.
+  around$set.seed <- function(seed, ...) {
+    if (identical(parent.frame(), env)) run$seed <- seed
+    base::set.seed(seed, ...)
+  }
   env
 }
 
@@ -117,6 +125,31 @@ parse_script <- function(file, call) {
 
 stop_script_failed <- function(file, line, error, call) {
   stop_because("{.file {file}} stopped at line {line}.", "script_failed", call, parent = error, line = line)
+}
+
+# A failed output leaves those alone that don't depend on it.
+note_failure <- function(run, output, error, line = run$line) {
+  run$failures <- c(run$failures, list(list(output = output, error = error, line = line)))
+}
+
+failed_outputs <- function(run = state$run) as.character(unlist(lapply(run$failures, `[[`, "output")))
+
+stop_outputs_failed <- function(run, call) {
+  file <- run$script
+  failures <- run$failures
+  what <- vapply(failures, function(one) {
+    paste0(if (is.null(one$output)) "A check" else in_code(one$output), " failed at line ", one$line, if (length(failures) > 1) paste0(": ", first_lines(one$error)))
+  }, "")
+  stop_because(c("{.file {file}} ran to its end, but {if (length(failures) == 1) 'one part of it' else paste(length(failures), 'parts of it')} failed.",
+                 stats::setNames(escaped(what), rep("x", length(what)))),
+               "script_failed", call, parent = failures[[1]]$error, line = failures[[1]]$line, outputs = run_outputs(run))
+}
+
+# What is wrong, and what was found first, without the mark before it.
+first_lines <- function(error) {
+  lines <- strsplit(cli::ansi_strip(conditionMessage(error)), "\n(?=\\S)", perl = TRUE)[[1]]
+  found <- utils::head(grep("^[x\u2716] ", lines, value = TRUE), 1)
+  paste(gsub("\\s+", " ", c(lines[1], sub("^. ", "", found))), collapse = " ")
 }
 
 check_only <- function(run, call) {

@@ -31,8 +31,8 @@ write_csv <- function(data, names, path, call, guard, fields, copied, append = F
 # A column as a plain vector that the core can write.
 csv_column <- function(column, name, call) {
   if (is.factor(column)) return(writable_texts(coded_texts_cpp(as.vector(unclass(column)), levels(column)), name, call))
-  if (inherits(column, "Date")) return(shown_once(column, function(days) format(days, "%Y-%m-%d")))
-  if (inherits(column, "POSIXt")) return(shown_once(as.POSIXct(column), iso_time))
+  check_one_column(column, "A CSV file", name, call)
+  if (inherits(column, "Date") || inherits(column, "POSIXt")) return(shown_once(column, function(values) iso_text(values, "A CSV file", name, call)))
   if (is.character(column)) return(writable_texts(as.vector(column), name, call))
   if (is.object(column) && is.atomic(column) && !inherits(column, "difftime")) return(writable_texts(as.character(column), name, call))
   if (is.numeric(column) || is.logical(column)) return(as.vector(unclass(column)))
@@ -56,15 +56,16 @@ writable_texts <- function(column, name, call) {
 
 # Each different value as text.
 shown_once <- function(column, show) {
+  if (inherits(column, "POSIXlt")) column <- as.POSIXct(column)
   different <- unique(column)
   coded_texts_cpp(match(unclass(column), unclass(different)), show(different))
 }
 
-# Moments in UTC, those with a fraction of a second to the microsecond.
-iso_time <- function(time) {
-  time <- as.POSIXct(time)
-  text <- format(time, "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
-  broken <- which(unclass(time) != floor(unclass(time)))
-  if (length(broken)) text[broken] <- format(time[broken], "%Y-%m-%dT%H:%M:%OS6Z", tz = "UTC")
+# Dates, and moments of Universal Time, as the shortest text that reads back as the same.
+iso_text <- function(values, format, name, call) {
+  text <- iso_texts_cpp(as.numeric(values), inherits(values, "Date"))
+  if (any(text == "", na.rm = TRUE)) {
+    stop_not_held(format, name, "has dates or times outside of the years 0 to 9999", "Make them missing, or text.", call)
+  }
   text
 }

@@ -57,9 +57,14 @@ each_piece <- function(connection, query, work) {
 #' @export
 target_write.database_target <- function(target, x, now, found, force, call) {
   data <- database_columns(table_data(x, call), call)
+  before <- NULL
+  is_new <- !is.null(target$path) && !file.exists(target$path)
+  is_written <- FALSE
+  on.exit(if (is_new && !is_written) unlink(target$path))
   with_connection(target, writes = TRUE, function(connection) {
     check_held(data, connection, call)
     write <- function() {
+      if (!is.null(target$path) && DBI::dbExistsTable(connection, target$table)) before <<- query_database(connection, all_of_table(connection, target$table), call)
       write_table(connection, target$table, data)
       written <- hash_of_table(connection, target$table)
       if (written$rows != nrow(data)) stop("it kept ", written$rows, " of ", nrow(data), " rows", call. = FALSE)
@@ -72,6 +77,8 @@ target_write.database_target <- function(target, x, now, found, force, call) {
       stop_because(c("Can't write the table {.val {target$table}}.", "x" = "The database said: {conditionMessage(e)}", "i" = "The table is as it was."), "database", call, parent = e)
     })
   })
+  is_written <- TRUE
+  if (!is.null(before)) keep_table_before(target$name, before)
   nrow(data)
 }
 

@@ -22,6 +22,13 @@ stop_not_held <- function(format, name, what, hint, call) {
   stop_because(c("{format} can't hold the column {.code {name}}: it {what}.", "i" = hint), "cannot_write", call, column = name)
 }
 
+check_one_column <- function(column, format, name, call) {
+  if (length(dim(column)) <= 1) return(invisible())
+  what <- if (is.data.frame(column)) "a data frame" else "a matrix"
+  shown <- if (length(colnames(column))) paste0(", with the columns ", listed(colnames(column)))
+  stop_not_held(format, name, paste0("is ", what, shown), "Make a column of each, as in {.code c(a, b) <- {name}}, or remove it with {.code {name} <- NULL}.", call)
+}
+
 # Columns that are one value a row: what is left are kinds of atomic vectors.
 check_plain_columns <- function(data, format, call, refused = character()) {
   for (name in names(data)) {
@@ -77,7 +84,9 @@ write_parquet_file <- function(data, file, call) {
 write_json_lines <- function(data, file, call) {
   check_plain_columns(data, "JSON", call, c("integer64", "difftime"))
   for (name in names(data)) if (is.double(data[[name]])) check_finite(unclass(data[[name]]), "JSON", name, call)
-  data[] <- lapply(data, function(column) if (inherits(column, "POSIXt")) iso_time(column) else if (inherits(column, "Date")) format(column, "%Y-%m-%d") else column)
+  data[] <- Map(function(column, name) {
+    if (inherits(column, "POSIXt") || inherits(column, "Date")) iso_text(if (inherits(column, "POSIXlt")) as.POSIXct(column) else column, "JSON", name, call) else column
+  }, data, names(data))
   connection <- file(file, "wb")
   on.exit(close(connection))
   jsonlite::stream_out(as.data.frame(data), connection, verbose = FALSE, digits = NA, na = "null", factor = "string")

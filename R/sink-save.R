@@ -46,13 +46,15 @@ save_table <- function(x, path, table = NULL, force = FALSE, guard_formulas = FA
   check_saved_once(target$name, call)
   check_flag(force, "force", call)
   check_flag(guard_formulas, "guard_formulas", call)
+  if (is_live_table(x)) take_in_checks(x)
   current <- if (is_live_table(x)) current_table(x, call) else open_frame(x)
   check_is_no_input(current, target, call)
   force <- force || isTRUE(state$run$force)
   if (identical(state$run$mode, "status")) save_output(current, target, force, guard_formulas, call)
+  else if (!is.null(state$run)) save_or_note(current, target, force, guard_formulas, call)
   else locked({
     save_output(current, target, force, guard_formulas, call)
-    if (is.null(state$run)) put_store_in_order()
+    put_store_in_order()
   })
   invisible(x)
 }
@@ -121,10 +123,19 @@ look_at_output <- function(target, x, guard, call) {
   x
 }
 
+# In a run the others go on.
+save_or_note <- function(x, target, force, guard, call) {
+  tryCatch(save_output(x, target, force, guard, call), error = function(e) {
+    note_failure(state$run, target$name, e)
+    tell_run(target$name, "failed", first_lines(e))
+  })
+}
+
 record_for <- function(target, x, guard, call) {
   origin <- table_origin(x, call)
   if (guard) origin$key <- rlang::hash(paste(origin$key, "guarded"))
   now <- new_record(target$name, x, origin, table_keys(x, origin$parts, call))
+  if (is.null(state$run) && any(vapply(now$lines, function(line) !is.null(line$anew), NA))) now$key <- rlang::hash(paste(now$key, new_nonce()))
   now$guarded <- guard
   now
 }
@@ -138,8 +149,9 @@ save_output <- function(x, target, force, guard, call) {
   if (identical(run$mode, "status") || !chosen) return(tell_run(target$name, found$state, found$why, chosen = chosen))
   if (found$state == "up to date" && !force) return(tell_run(target$name, "up to date"))
   if (found$state == "foreign" && !force && inherits(target, "database_target")) stop_foreign(target$name, found$why, call)
+  tell_not_repeatable(now$lines, call)
   started <- proc.time()[["elapsed"]]
   rows <- with_progress(live(x)$source, target_write(target, x, now, found, force, call))
-  why <- if (found$state %in% c("up to date", "foreign")) "asked for" else found$why
+  why <- if (found$state == "up to date") "asked for" else if (found$state == "foreign" && force) c(found$why, "asked for") else found$why
   tell_run(target$name, "made", why, rows = rows, seconds = proc.time()[["elapsed"]] - started)
 }

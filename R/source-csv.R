@@ -145,7 +145,8 @@ type_to_read <- function(type, is_few) if (!type %in% c("text", "category")) typ
 
 # The bits are those of the core's Kinds.
 csv_type <- function(kinds) {
-  if (kinds == 63L) return("logical")
+  if (kinds == 127L) return("logical")
+  if (kinds == 63L) return("text")
   bits <- c(logical = 1L, integer = 2L, number = 4L, date = 8L, time = 16L, time = 32L)
   possible <- names(bits)[bitwAnd(bits, kinds) > 0]
   if (length(possible)) possible[1] else "text"

@@ -23,8 +23,18 @@ source_key.file_source <- function(source) {
 source_parts.file_source <- function(source, call) {
   files <- source_files(source, call)
   tell_watched(source)
+  check_were_made(files, call)
   for (k in seq_along(files$path)) wait_until_written(files$path[k], files$name[k], call)
-  data.frame(name = files$name, hash = file_hashes(files$path))
+  hashes <- file_hashes(files$path)
+  # Where a column has the names, they are part of what the values are made from.
+  if (!is.null(source$options$file_column)) hashes <- vapply(paste(hashes, files$name), rlang::hash, "", USE.NAMES = FALSE)
+  data.frame(name = files$name, hash = hashes)
+}
+
+# A file that this run was to make, and could not, is an old one.
+check_were_made <- function(files, call) {
+  failed <- files$name[vapply(files$path, plain_path, "") %in% failed_outputs()]
+  if (length(failed)) stop_because(c("{.file {failed[1]}} could not be made in this run, and is not what it would be now.", "i" = "See above what is wrong with it."), "stale_input", call, file = failed[1])
 }
 
 #' @export

@@ -55,6 +55,12 @@ check_table <- function(x, call, arg = "x") {
     stop_because(c("Two columns have the same name {.code {names[twice]}}.", "i" = "Give one of them another name first."),
                  "repeated_name", call)
   }
+  reserved <- intersect(names, reserved_names)
+  if (length(reserved)) {
+    stop_because(c("A column can't be called {.code {reserved[1]}}: in a formula this name has a meaning of its own.",
+                   "i" = "Give it another name first{if (is.data.frame(x)) ': names(x)[' else ', by `names =`'}{if (is.data.frame(x)) paste0(match(reserved[1], names), '] <- \"', sub('^.', '', reserved[1]), '\"')}."),
+                 "bad_target", call)
+  }
   if (anyNA(names) || !all(nzchar(names))) {
     stop_because(c("Column {which(is.na(names) | !nzchar(names))[1]} has no name.", "i" = "Give it one first."), "repeated_name", call)
   }
@@ -67,6 +73,7 @@ shown_values <- function(node) {
   found <- switch(node$kind,
     value = if (is_shown_value(node)) stats::setNames(list(format_value(node$value)), one_line(node$shown)),
     shared = once(node, "values", shown_values(node$memory$node)),
+    deep = through_deep(node, shown_values),
     aggregate = , ordered = shown_values(node$argument),
     several = unlist(lapply(node$parts, shown_values), recursive = FALSE),
     running = shown_values(node$formula),

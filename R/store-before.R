@@ -24,7 +24,7 @@ changes <- function(output, by = NULL) {
 }
 
 changes_by <- function(output, by, env, call) {
-  if (!file.exists(output)) stop_no_file(output, getwd(), call)
+  if (!file.exists(output_file(output))) stop_no_file(output, getwd(), call)
   folder <- project_of(output, call)
   old <- setwd(folder$path)
   on.exit(setwd(old))
@@ -34,13 +34,33 @@ changes_by <- function(output, by, env, call) {
     stop_because(c("There is nothing to compare {.file {output}} with.", "i" = "When it is made anew, the file that it replaces is kept, until {.code rowanroot clean}."),
                  "nothing_before", call, output = output)
   }
-  tables <- lapply(list(before = kept, now = folder$output), function(file) as.data.frame(open_table(file)))
+  tables <- if (is.null(folder$table)) lapply(list(before = kept, now = folder$output), function(file) as.data.frame(open_table(file)))
+            else list(before = readRDS(kept), now = as.data.frame(open_table(folder$file, table = folder$table)))
   eval(as.call(list(compare_tables, quote(before), quote(now), by = by)), tables, env)
 }
 
-# The folder of the script that made an output: the nearest above it that has a journal; and the output's name there.
+# A table of an SQLite file is named after the file: `out/yield.sqlite, table yield`.
+output_file <- function(output) if (file.exists(output)) output else sub(", table .*$", "", output)
+
+# The folder of the script that made an output: the nearest above it that has a journal; and the output's name there. Of an SQLite file
+# that has one output, the file's name is enough.
 project_of <- function(output, call) {
-  path <- normalizePath(output)
+  folder <- journal_above(output_file(output), output, call)
+  if (!path_ending(folder$output) %in% file_kinds$sqlite$endings) return(folder)
+  file <- folder$output
+  known <- in_folder(folder$path, unique(vapply(read_journal(), `[[`, "", "output")))
+  known <- known[startsWith(known, paste0(file, ", table "))]
+  asked <- paste0(file, substring(output, nchar(output_file(output)) + 1))
+  name <- if (asked %in% known) asked else if (asked == file && length(known) == 1) known
+  if (is.null(name)) {
+    if (!length(known)) stop_unknown_output(output, call)
+    stop_because(c("Which table of {.file {file}}?", "i" = "Name one of its outputs: {listed(known, in_quotes)}."), "unknown_output", call, output = output)
+  }
+  list(path = folder$path, output = name, file = file, table = substring(name, nchar(file) + nchar(", table ") + 1))
+}
+
+journal_above <- function(file, output, call) {
+  path <- normalizePath(file)
   folder <- dirname(path)
   while (!file.exists(file.path(folder, ".rowanroot", "journal.jsonl"))) {
     if (folder == dirname(folder)) stop_unknown_output(output, call)
@@ -62,6 +82,13 @@ keep_before <- function(path) {
   unlink(kept)
   suppressWarnings(file.link(path, kept)) || file.copy(path, kept)
   invisible()
+}
+
+# The table that an output of a database replaces.
+keep_table_before <- function(name, data) {
+  kept <- before_path(name)
+  dir.create(dirname(kept), showWarnings = FALSE, recursive = TRUE)
+  saveRDS(data, kept, compress = FALSE)
 }
 
 # Outputs of the same name in several folders have a name each.

@@ -44,7 +44,7 @@ new_record <- function(output, x, origin, keys) {
   list(
     output = output, key = origin$key, script = state$run$script,
     inputs = unname(Map(function(name, hash) list(name = name, hash = hash), all_parts(origin)$name, all_parts(origin)$hash)),
-    lines = table_lines(x), keys = as.list(keys$columns), rows_key = keys$rows,
+    lines = table_lines(x), settings = as.list(session_settings()), source = rlang::hash(source_key(live(x)$source)), keys = as.list(keys$columns), rows_key = keys$rows,
     rowanroot = as.character(utils::packageVersion("rowanroot")), r = as.character(getRversion())
   )
 }

@@ -16,10 +16,22 @@ output_state <- function(target, now) {
 
 # The reasons why what is made now differs from what was made then.
 what_changed <- function(then, now) {
-  why <- c(changed_parts(inputs_of(then), inputs_of(now)), changed_lines(then$lines, now$lines))
+  settings <- changed_settings(then$settings, now$settings)
+  lines <- changed_lines(then$lines, now$lines)
+  # What R's functions give depends on settings, so that the keys of lines have changed with them.
+  if (length(settings)) lines <- lines[!startsWith(lines, "a value or a function changed")]
+  why <- c(changed_parts(inputs_of(then), inputs_of(now)), settings, lines)
   if (length(why)) return(why)
   if (!identical(then$rowanroot, now$rowanroot) || !identical(then$r, now$r)) return("R or a package has another version")
+  if (!identical(then$source, now$source)) return("how the input is read changed")
+  if (!identical(isTRUE(then$guarded), isTRUE(now$guarded))) return("guard_formulas changed")
   "the order of inputs or steps changed"
+}
+
+changed_settings <- function(then, now) {
+  words <- c(digits = "options(digits)", decimals = "options(OutDec)", scipen = "options(scipen)", zone = "the time zone", locale = "the language")
+  differ <- intersect(names(words)[vapply(names(words), function(name) !identical(then[[name]], now[[name]]), NA)], names(then))
+  if (length(differ)) paste0(words[differ], " is ", now[differ], ", was ", then[differ])
 }
 
 inputs_of <- function(record) {
@@ -31,7 +43,7 @@ changed_lines <- function(then, now) {
   then <- stats::setNames(as.list(then), line_names(then))
   now <- stats::setNames(as.list(now), line_names(now))
   why <- lapply(union(names(now), names(then)), function(name) changed_line(then[[name]], now[[name]]))
-  unlist(why)
+  as.character(unlist(why))
 }
 
 line_names <- function(lines) make.unique(vapply(as.list(lines), `[[`, "", "name"))
@@ -40,6 +52,7 @@ changed_line <- function(then, now) {
   if (is.null(then)) return(paste("new:", now$text))
   if (is.null(now)) return(paste("gone:", then$text))
   if (identical(then$key, now$key)) return(NULL)
+  if (!is.null(now$anew)) return(paste(now$text, now$anew))
   if (!identical(then$text, now$text)) return(paste0(now$text, " (was ", then$text, ")"))
   common <- intersect(names(then$values), names(now$values))
   differ <- common[!mapply(identical, then$values[common], now$values[common])]

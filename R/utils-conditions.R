@@ -37,6 +37,7 @@ what_is <- function(x) {
   if (is.function(x)) return("a function")
   if (is.data.frame(x)) return("a data frame")
   if (is_routine(x)) return("a routine")
+  if (is_live_table(x)) return("a live table")
   if (is.language(x)) return("a piece of code")
   if (!is.null(dim(x))) return(paste("a table of", paste(dim(x), collapse = " x ")))
   if (is.list(x)) return(if (is.object(x)) paste("an object of class", class(x)[1]) else paste("a list of", length(x)))

@@ -60,7 +60,7 @@ as_rows <- function(table, call) {
 
 new_step_append <- function(verb, tables, typed, names, call) {
   if (!length(tables)) stop_because(c("There is nothing to append.", "i" = "Write {.code {verb}(x, other)}."), "bad_argument", call)
-  added <- lapply(tables, names)
+  added <- lapply(tables, base::names)
   if (verb == "append_rows") for (k in seq_along(tables)) check_same_columns(added[[k]], names, k, call)
   columns <- if (verb == "append_rows") names else c(names, unlist(added, use.names = FALSE))
   twice <- anyDuplicated(columns)

@@ -88,7 +88,7 @@ step_keys.step_keep_rows <- function(step, keys) {
 }
 
 true_or_false <- function(step, data, call) {
-  run <- new_run(data, nrow(data), call)
+  run <- new_run(data, nrow(data), call, step$env)
   run$within <- unlist(run$columns[step$within])
   run$within_names <- step$within
   run$calibration <- step$calibration
@@ -117,5 +117,5 @@ step_key.step_keep_rows <- function(step) {
 step_lines.step_keep_rows <- function(step) {
   within <- if (length(step$within)) paste0(", within = ", one_line(step$typed$within))
   list(list(name = "rows", text = paste0(step$verb, "(", line_text(step$typed$condition), within, ")"), key = rlang::hash(step_key(step)),
-            values = shown_values(step$node)))
+            values = shown_values(step$node), anew = anew_words(tree_outside(step$node))))
 }

@@ -60,8 +60,9 @@ bind_step.step_conditions <- function(step, names, call) {
 
 #' @export
 run_step.step_conditions <- function(step, data, call) {
-  run <- new_run(data, nrow(data), call)
+  run <- new_run(data, nrow(data), call, step$env)
   run$within <- unlist(run$columns[step$within])
+  if (!is.null(step$check)) step$check$is_done <- TRUE
   broken <- list()
   for (k in seq_along(step$nodes)) {
     start_line(run, step$typed$conditions[[k]])
@@ -132,6 +133,6 @@ step_lines.step_conditions <- function(step) {
     formula <- line_text(step$typed$conditions[[k]])
     title <- if (step$titles[k] != one_line(step$typed$conditions[[k]])) paste(quoted(step$titles[k]), "= ")
     list(name = step$titles[k], text = paste0(step$verb, "(", title, formula, ")"), key = rlang::hash(paste(step$verb, canonical(step$nodes[[k]]))),
-         values = shown_values(step$nodes[[k]]))
+         values = shown_values(step$nodes[[k]]), anew = anew_words(tree_outside(step$nodes[[k]])))
   })
 }

@@ -36,7 +36,7 @@ one_row_per <- function(x, columns, block, ...) {
 new_step_one_row_per <- function(columns, block, names, env, call) {
   keys <- choose_columns(columns, names, env, call)
   if (!length(keys)) stop_because("{.code {one_line(columns)}} chooses no column.", "bad_choice", call)
-  statements <- if (identical(block, quote({}))) list() else bind_block(block, names, env, call)
+  statements <- if (identical(block, quote({}))) list() else bind_block(block, names, env, call, for_groups = TRUE)
   step <- list(keys = keys, statements = one_value_statements(statements, keys, call), typed = list(columns = columns, block = block),
                columns_before = names, env = env)
   set <- as.character(final_targets(statements)$set)
@@ -55,6 +55,7 @@ one_value_statements <- function(statements, keys, call) {
                    "bad_target", call)
     }
     if (statement$removes) next
+    check_aggregates_of_rows(statement, of_group, setdiff(of_group, keys), call)
     found <- values_of_group(statement$node, of_group)
     if (is.na(found)) statements[[k]]$look <- TRUE
     else if (!found && !all(is_scratch(statement$targets))) stop_not_one_value(line_text(statement$line), call)
@@ -74,11 +75,38 @@ values_of_group <- function(node, of_group) {
     aggregate = is.null(node$within) || all(node$within %in% of_group),
     word = all_of(node$arguments),
     choose = all_of(node[c("condition", "yes", "no")]),
-    shared = values_of_group(node$memory$node, of_group),
+    shared = once(node, paste(c("of group", of_group), collapse = "\r"), values_of_group(node$memory$node, of_group)),
+    deep = through_deep(node, function(one) values_of_group(one, of_group)),
     several = all_of(node$parts),
-    r_call = if (is_value_by_value(node$name, node$fun) && isTRUE(all_of(node$arguments))) TRUE else NA,
+    r_call = if (is_value_by_value(node$name, node$fun, node$arguments) && isTRUE(all_of(node$arguments))) TRUE else NA,
     r_code = NA,
     FALSE
+  )
+}
+
+# `sum(m)` of a column `m` that has one value for each group: in R it would be `m`, and of the column of all rows it is `m` times these.
+check_aggregates_of_rows <- function(statement, of_group, made, call) {
+  for (part in whole_parts(statement$node)) {
+    columns <- node_columns(part)
+    if (!length(columns) || !all(columns %in% of_group) || !any(columns %in% made)) next
+    stop_because(c("{.code {label_of(part)}} is over the rows of a group, and {.code {intersect(columns, made)[1]}} has one value for the group.",
+                   "x" = "It is used in {.code {line_text(statement$line)}}.",
+                   "i" = "For that value write {.code {intersect(columns, made)[1]}} alone; the number of rows is {.code .rows}."),
+                 "not_row_wise", call, column = intersect(columns, made)[1])
+  }
+}
+
+# The parts of a tree that are given whole columns.
+whole_parts <- function(node) {
+  of <- function(nodes) unlist(lapply(unname(nodes), whole_parts), recursive = FALSE)
+  switch(node$kind,
+    aggregate = c(list(node), whole_parts(node$argument)),
+    r_call = c(if (!is_value_by_value(node$name, node$fun, node$arguments)) list(node), of(node$arguments)),
+    word = of(node$arguments),
+    choose = of(node[c("condition", "yes", "no")]),
+    shared = once(node, "whole_parts", whole_parts(node$memory$node)),
+    deep = through_deep(node, whole_parts),
+    several = of(node$parts)
   )
 }
 
@@ -95,11 +123,13 @@ bind_step.step_one_row_per <- function(step, names, call) new_step_one_row_per(s
 # made only of aggregates and of columns of the groups is calculated there.
 #' @export
 run_step.step_one_row_per <- function(step, data, call) {
-  run <- new_run(data, nrow(data), call)
+  run <- new_run(data, nrow(data), call, step$env)
+  run$for_groups <- TRUE
   run$within <- unlist(run$columns[step$keys])
   groups <- run_groups(run)
   first <- first_rows_cpp(groups$of_row, length(groups$sizes))
-  of_groups <- new_run(lapply(unclass(data)[step$keys], take_rows, rows = first), length(first), call)
+  of_groups <- new_run(lapply(unclass(data)[step$keys], take_rows, rows = first), length(first), call, step$env)
+  of_groups$for_groups <- TRUE
   only_there <- character()
   for (statement in step$statements) {
     targets <- statement$targets
@@ -142,9 +172,10 @@ is_for_groups <- function(node, columns) {
     aggregate = is.null(node$within),
     word = all_of(node$arguments),
     choose = all_of(node[c("condition", "yes", "no")]),
-    shared = is_for_groups(node$memory$node, columns),
+    shared = once(node, paste(c("for groups", columns), collapse = "\r"), is_for_groups(node$memory$node, columns)),
+    deep = through_deep(node, function(one) is_for_groups(one, columns)),
     several = all_of(node$parts),
-    r_call = is.null(node$within) && is_value_by_value(node$name, node$fun) && all_of(node$arguments),
+    r_call = is.null(node$within) && is_value_by_value(node$name, node$fun, node$arguments) && all_of(node$arguments),
     FALSE
   )
 }
@@ -155,17 +186,30 @@ columns_in_aggregates <- function(node) {
     aggregate = node_columns(node$argument),
     word = , r_call = of(node$arguments),
     choose = of(node[c("condition", "yes", "no")]),
-    shared = columns_in_aggregates(node$memory$node),
+    shared = once(node, "columns in aggregates", columns_in_aggregates(node$memory$node)),
+    deep = through_deep(node, columns_in_aggregates),
     several = of(node$parts),
     character()
   )
 }
 
-# The tree with the values of its aggregates in their place: for each group one.
-with_aggregates <- function(node, value_of, sizes) {
-  in_each <- function(nodes) lapply(nodes, with_aggregates, value_of = value_of, sizes = sizes)
+# The tree with the values of its aggregates in their place: for each group one. `replaced` has the shared nodes that were seen, and what
+# stands for them.
+with_aggregates <- function(node, value_of, sizes, replaced = list2env(list(pairs = list()))) {
+  in_each <- function(nodes) lapply(nodes, with_aggregates, value_of = value_of, sizes = sizes, replaced = replaced)
+  if (node$kind == "deep") {
+    node$parts <- in_each(node$parts)
+    node$node <- in_each(list(node$node))[[1]]
+    return(node)
+  }
   parts <- c(word = "arguments", r_call = "arguments", several = "parts")[node$kind]
-  if (node$kind == "shared") return(with_aggregates(node$memory$node, value_of, sizes))
+  if (node$kind == "shared") {
+    known <- Find(function(pair) identical(pair$memory, node$memory), replaced$pairs)
+    if (!is.null(known)) return(known$node)
+    inner <- shared(in_each(list(node$memory$node))[[1]])
+    replaced$pairs <- c(replaced$pairs, list(list(memory = node$memory, node = inner)))
+    return(inner)
+  }
   if (node$kind == "aggregate") return(list(kind = "typed", typed = value_of(node), shown = node$shown))
   if (node$kind == "rows") return(value_node(sizes, node$shown))
   if (node$kind == "choose") node[c("condition", "yes", "no")] <- in_each(node[c("condition", "yes", "no")])

@@ -160,7 +160,7 @@ bind_step.step_set_columns <- function(step, names, call) {
 
 #' @export
 run_step.step_set_columns <- function(step, data, call) {
-  run <- new_run(data, nrow(data), call)
+  run <- new_run(data, nrow(data), call, step$env)
   run$within <- unlist(run$columns[step$within])
   run$within_names <- step$within
   run$calibration <- step$calibration
@@ -203,7 +203,7 @@ step_keys.step_set_columns <- function(step, keys) {
 # For each statement the keys of its targets.
 statement_keys <- function(step, keys) {
   columns <- keys$columns
-  shared <- paste(c(keys$rows, columns[step$within], "|", columns[step$along$names], step$along$descending,
+  shared <- paste(c(canonical_methods(step$env), keys$rows, columns[step$within], "|", columns[step$along$names], step$along$descending,
                     if (!is.null(step$calibration)) rlang::hash(step$calibration$found)), collapse = ",")
   lapply(step$statements, function(statement) {
     if (statement$removes) return(character())
@@ -227,9 +227,12 @@ step_key.step_set_columns <- function(step) {
 
 #' @export
 step_lines.step_set_columns <- function(step) {
+  methods <- canonical_methods(step$env)
   lapply(step$statements, function(statement) {
-    line <- list(name = paste(statement$targets, collapse = ", "), text = line_text(statement$line), key = rlang::hash(statement_key(statement)))
-    if (!statement$removes) line$values <- shown_values(statement$node)
+    line <- list(name = paste(statement$targets, collapse = ", "), text = line_text(statement$line), key = rlang::hash(paste0(statement_key(statement), methods)))
+    if (statement$removes) return(line)
+    line$values <- shown_values(statement$node)
+    line$anew <- anew_words(tree_outside(statement$node))
     line
   })
 }

@@ -123,6 +123,7 @@ part_text <- function(part, value) switch(part$entry$name, previous = paste(valu
 # A node with its values in this row, with brackets where they are needed if it is part of another.
 node_text <- function(node, block, row, inner = FALSE) {
   if (node$kind == "shared") return(node_text(node$memory$node, block, row, inner))
+  if (node$kind == "deep") return(value_text(take_rows(rep_len(block$values(node), block$rows), row)))
   if (node$kind != "word" || length(node$arguments) != 2 || !grepl("^[-+*/=<>!]+$", node$word$name)) return(value_text(take_rows(rep_len(block$values(node), block$rows), row)))
   sides <- vapply(unname(node$arguments), node_text, "", block = block, row = row, inner = TRUE)
   text <- paste(sides[1], node$word$name, sides[2])
@@ -130,7 +131,7 @@ node_text <- function(node, block, row, inner = FALSE) {
 }
 
 ordered_parts <- function(node) {
-  switch(node$kind, aggregate = , ordered = list(node), shared = ordered_parts(node$memory$node),
+  switch(node$kind, aggregate = , ordered = list(node), shared = once(node, "ordered", ordered_parts(node$memory$node)), deep = through_deep(node, ordered_parts),
          word = unlist(lapply(unname(node$arguments), ordered_parts), recursive = FALSE),
          choose = unlist(lapply(node[c("condition", "yes", "no")], ordered_parts), recursive = FALSE), list())
 }

@@ -173,6 +173,9 @@ read_numbers <- function(texts, marks, unreadable, call) {
   if (marks$decimal != ".") plain <- sub(marks$decimal, ".", plain, fixed = TRUE)
   result <- rep(NA_real_, length(values))
   result[fits] <- as.numeric(plain)
+  too_large <- is.infinite(result)
+  check_read(too_large, texts, "a number", unreadable, call, "No number is as large.")
+  result[too_large] <- NA
   result
 }
 
@@ -194,6 +197,11 @@ read_moments <- function(values, format) {
   # R reads a moment from the beginning of a text, whatever follows: the mark at both ends must match too.
   fields <- strptime(paste0(values[known], match_mark), paste0(format, match_mark), tz = "UTC")
   read <- as.numeric(as.POSIXct(fields))
+  # A year has four digits.
+  if (grepl("%Y", format, fixed = TRUE)) {
+    short <- !is.na(read) & fields$year < -900
+    read[short & !mapply(grepl, sprintf("%04d", fields$year + 1900), values[known], fixed = TRUE)] <- NA
+  }
   seconds[known] <- ifelse(is.na(read), NaN, read)
   list(seconds = seconds, universal = rep(grepl("%z", format, fixed = TRUE), length(values)))
 }

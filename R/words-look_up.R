@@ -73,7 +73,7 @@ looked_up_by <- function(step) {
   of_node <- function(node) {
     if (!is.list(node)) return(list())
     nodes <- switch(if (is.null(node$kind)) "" else node$kind,
-      shared = list(node$memory$node), choose = node[c("condition", "yes", "no")], several = node$parts, word = , r_call = unname(node$arguments),
+      shared = return(once(node, "looked up", of_node(node$memory$node))), deep = return(through_deep(node, of_node)), choose = node[c("condition", "yes", "no")], several = node$parts, word = , r_call = unname(node$arguments),
       aggregate = , ordered = list(node$argument), running = list(node$formula)
     )
     c(if (!is.null(node$looked_up)) list(node$looked_up), unlist(lapply(nodes, of_node), recursive = FALSE))

@@ -112,10 +112,11 @@ join_text <- function(..., with = " ", missing = "keep") {
   at_rows(join_columns_of_text(shown, enc2utf8(with), missing), list(of_row = of_row))
 }
 
-# The number of each row's combination of values, if there are few different ones: a sample tells when there are not.
+# The number of each row's combination of values, if there are few different ones: a sample tells when there are not. Zeros of both signs
+# are one group, and may be shown differently.
 few_combinations <- function(columns, rows, call) {
   can_be_grouped <- vapply(columns, function(x) typeof(x) %in% c("logical", "integer", "double", "character"), NA)
-  if (rows < 1000 || !all(can_be_grouped)) return(NULL)
+  if (rows < 1000 || !all(can_be_grouped) || any(vapply(columns, has_negative_zero_cpp, NA))) return(NULL)
   number <- function(columns, rows) {
     groups <- group_rows_cpp(lapply(columns, group_values, run = list(call = call)), rows, getOption("rowanroot.threads", 0L))
     if (length(groups$sizes) <= rows / 2) groups$of_row + 1L

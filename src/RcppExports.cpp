@@ -690,6 +690,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// code_levels_cpp
+double code_levels_cpp(SEXP code);
+RcppExport SEXP _rowanroot_code_levels_cpp(SEXP codeSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type code(codeSEXP);
+    rcpp_result_gen = Rcpp::wrap(code_levels_cpp(code));
+    return rcpp_result_gen;
+END_RCPP
+}
 // join_stretches_cpp
 SEXP join_stretches_cpp(Rcpp::List columns, Rcpp::IntegerVector of, Rcpp::NumericVector first, Rcpp::NumericVector rows, int threads);
 RcppExport SEXP _rowanroot_join_stretches_cpp(SEXP columnsSEXP, SEXP ofSEXP, SEXP firstSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
@@ -855,6 +866,29 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// iso_texts_cpp
+Rcpp::CharacterVector iso_texts_cpp(Rcpp::NumericVector values, bool days);
+RcppExport SEXP _rowanroot_iso_texts_cpp(SEXP valuesSEXP, SEXP daysSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< bool >::type days(daysSEXP);
+    rcpp_result_gen = Rcpp::wrap(iso_texts_cpp(values, days));
+    return rcpp_result_gen;
+END_RCPP
+}
+// has_negative_zero_cpp
+bool has_negative_zero_cpp(SEXP values);
+RcppExport SEXP _rowanroot_has_negative_zero_cpp(SEXP valuesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type values(valuesSEXP);
+    rcpp_result_gen = Rcpp::wrap(has_negative_zero_cpp(values));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_csv_header_cpp", (DL_FUNC) &_rowanroot_csv_header_cpp, 2},
@@ -907,6 +941,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_number_in_group_cpp", (DL_FUNC) &_rowanroot_number_in_group_cpp, 4},
     {"_rowanroot_run_program_cpp", (DL_FUNC) &_rowanroot_run_program_cpp, 7},
     {"_rowanroot_run_recurrence_cpp", (DL_FUNC) &_rowanroot_run_recurrence_cpp, 8},
+    {"_rowanroot_code_levels_cpp", (DL_FUNC) &_rowanroot_code_levels_cpp, 1},
     {"_rowanroot_join_stretches_cpp", (DL_FUNC) &_rowanroot_join_stretches_cpp, 5},
     {"_rowanroot_count_parts_cpp", (DL_FUNC) &_rowanroot_count_parts_cpp, 2},
     {"_rowanroot_split_texts_cpp", (DL_FUNC) &_rowanroot_split_texts_cpp, 4},
@@ -920,6 +955,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_replace_in_texts_cpp", (DL_FUNC) &_rowanroot_replace_in_texts_cpp, 4},
     {"_rowanroot_moment_format_cpp", (DL_FUNC) &_rowanroot_moment_format_cpp, 1},
     {"_rowanroot_read_moments_cpp", (DL_FUNC) &_rowanroot_read_moments_cpp, 2},
+    {"_rowanroot_iso_texts_cpp", (DL_FUNC) &_rowanroot_iso_texts_cpp, 2},
+    {"_rowanroot_has_negative_zero_cpp", (DL_FUNC) &_rowanroot_has_negative_zero_cpp, 1},
     {NULL, NULL, 0}
 };
 

@@ -99,8 +99,8 @@ double aggregate_cpp(std::string what, SEXP column, bool skip_missing, int threa
 Rcpp::NumericVector moments_cpp(SEXP column, int threads) {
   const R_xlen_t rows = Rf_xlength(column);
   const Moments found = moments(type_of_vector(column), address_of(column), static_cast<std::size_t>(rows), thread_count(rows, threads));
-  return Rcpp::NumericVector::create(Rcpp::Named("sum") = found.sum, Rcpp::Named("known") = found.known,
-                                     Rcpp::Named("squares") = found.squares);
+  return Rcpp::NumericVector::create(Rcpp::Named("sum") = found.sum, Rcpp::Named("mean") = found.mean,
+                                     Rcpp::Named("known") = found.known, Rcpp::Named("squares") = found.squares);
 }
 
 // How many values are known, how many of those are different, their mean and variance, and those that the shares have below.
@@ -126,7 +126,7 @@ Rcpp::List group_sums_cpp(SEXP column, Rcpp::IntegerVector group_of_row, int gro
   const R_xlen_t rows = Rf_xlength(column);
   const GroupSums found = sums_of_groups(type_of_vector(column), address_of(column), static_cast<std::size_t>(rows), group_of_row.begin(), groups,
                                          thread_count(rows, threads));
-  return Rcpp::List::create(Rcpp::Named("sum") = Rcpp::wrap(found.sum), Rcpp::Named("known") = Rcpp::wrap(found.known),
+  return Rcpp::List::create(Rcpp::Named("sum") = Rcpp::wrap(found.sum), Rcpp::Named("mean") = Rcpp::wrap(found.mean), Rcpp::Named("known") = Rcpp::wrap(found.known),
                             Rcpp::Named("unknown") = Rcpp::wrap(found.unknown));
 }
 

@@ -2,8 +2,11 @@
 
 #include <Rcpp.h>
 
+#include <algorithm>
 #include <cstring>
 #include <map>
+#include <utility>
+#include <vector>
 
 #include "bind.h"
 #include "program.h"
@@ -220,4 +223,19 @@ Rcpp::List run_recurrence_cpp(SEXP node, SEXP start, SEXP group_starts, Rcpp::Li
                      writable_address(result));
   return Rcpp::List::create(Rcpp::Named("values") = static_cast<SEXP>(result), Rcpp::Named("overflow_rows") = static_cast<double>(overflow.rows),
                             Rcpp::Named("overflow_first") = overflow.first_row + 1.0);
+}
+
+// How many calls stand within each other in a piece of code. It may have more levels than there is stack for.
+// [[Rcpp::export]]
+double code_levels_cpp(SEXP code) {
+  std::vector<std::pair<SEXP, double>> open = {{code, 1}};
+  double most = 0;
+  while (!open.empty()) {
+    const auto [call, level] = open.back();
+    open.pop_back();
+    most = std::max(most, level);
+    for (SEXP part = CDR(call); part != R_NilValue; part = CDR(part))
+      if (TYPEOF(CAR(part)) == LANGSXP) open.push_back({CAR(part), level + 1});
+  }
+  return most;
 }

@@ -223,9 +223,34 @@ SEXP read_moments_cpp(Rcpp::CharacterVector texts, std::string format) {
     if (text.empty()) return missing(i);
     Moment moment;
     const bool fits = reader.read(text, &moment);
-    second[i] = fits ? static_cast<double>(moment.seconds) + moment.fraction : R_NaN;
+    second[i] = fits ? moment.value : R_NaN;
     is_universal[i] = moment.is_universal;
   }, missing);
   if (!all_plain) return R_NilValue;
   return Rcpp::List::create(Rcpp::Named("seconds") = static_cast<SEXP>(seconds), Rcpp::Named("universal") = static_cast<SEXP>(universal));
+}
+
+// Moments, or days, as ISO 8601 has them. Missing ones are missing; what can't be written so is empty.
+// [[Rcpp::export]]
+Rcpp::CharacterVector iso_texts_cpp(Rcpp::NumericVector values, bool days) {
+  Rcpp::CharacterVector texts(values.size());
+  std::string text;
+  for (R_xlen_t i = 0; i < values.size(); ++i) {
+    if (std::isnan(values[i])) {
+      texts[i] = NA_STRING;
+      continue;
+    }
+    text.clear();
+    if (days) write_day(values[i], &text);
+    else write_moment(values[i], &text);
+    texts[i] = Rf_mkCharLenCE(text.data(), static_cast<int>(text.size()), CE_UTF8);
+  }
+  return texts;
+}
+
+// [[Rcpp::export]]
+bool has_negative_zero_cpp(SEXP values) {
+  if (TYPEOF(values) != REALSXP) return false;
+  const double* const value = REAL(values);
+  return std::any_of(value, value + Rf_xlength(values), [](double one) { return one == 0 && std::signbit(one); });
 }

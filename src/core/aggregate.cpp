@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <stdexcept>
+#include <utility>
 
 namespace rowanroot {
 namespace {
@@ -17,9 +18,45 @@ constexpr double infinity = std::numeric_limits<double>::infinity();
 double as_real(double value) { return value; }
 double as_real(std::int32_t value) { return value == missing_integer ? missing_real() : value; }
 
+// A sum and what rounding took from it, so that nothing is lost (Knuth's two-sum): a large offset that all values share
+// costs no digits.
+struct ExactSum {
+  double sum = 0, rest = 0;
+
+  void add(double value) {
+    const double total = sum + value, taken = total - sum;
+    rest += (sum - (total - taken)) + (value - taken);
+    sum = total;
+  }
+  void add(const ExactSum& other) {
+    add(other.sum);
+    rest += other.rest;
+  }
+  double value() const { return sum + rest; }
+};
+
+// A mean rounded to a double, and by how much the true one is greater.
+struct Mean {
+  double value = std::numeric_limits<double>::quiet_NaN();
+  double rest = 0;
+};
+
+Mean mean_of(const ExactSum& total, std::size_t known) {
+  if (!known) return {};
+  const double count = static_cast<double>(known), first = total.value() / count;
+  const double left = (std::fma(-first, count, total.sum) + total.rest) / count;
+  const double mean = first + left;
+  return {mean, (first - mean) + left};
+}
+
+// Squares of distances from a rounded mean, as they are from the true one.
+double about_true_mean(double squares, const Mean& mean, std::size_t known) {
+  return std::max(squares - static_cast<double>(known) * (mean.rest * mean.rest), 0.0);
+}
+
 // What one block, or one group, knows.
 struct Partial {
-  double sum = 0;
+  ExactSum sum;
   double least = infinity;
   double greatest = -infinity;
   double squares = 0;  // of the distances from the mean
@@ -44,50 +81,68 @@ inline void take(const std::int32_t* values, Reals* taken, Longs* known) {
   *known = __builtin_convertvector(whole != missing_integer, Longs);
 }
 
-// Adds up the values that are numbers, less `shift` and squared if asked, and counts them.
-template <class T, bool squared>
-ROWANROOT_WIDE void add_lanes(const T* values, std::size_t rows, double shift, double* sums, std::int64_t* counts) {
-  Reals sum[vectors] = {};
+// Adds up the values that are numbers, and counts them.
+template <class T>
+ROWANROOT_WIDE void sum_lanes(const T* values, std::size_t rows, ExactSum* sums, std::int64_t* counts) {
+  Reals sum[vectors] = {}, rest[vectors] = {};
   Longs count[vectors] = {};
+  std::size_t i = 0;
+  for (; i + lanes <= rows; i += lanes)
+    for (int k = 0; k < vectors; ++k) {
+      Reals value;
+      Longs known;
+      take(values + i + k * width, &value, &known);
+      value = reinterpret_cast<Reals>(reinterpret_cast<Longs>(value) & known);
+      const Reals total = sum[k] + value, taken = total - sum[k];
+      rest[k] += (sum[k] - (total - taken)) + (value - taken);
+      sum[k] = total;
+      count[k] -= known;
+    }
+  for (int lane = 0; lane < lanes; ++lane) {
+    sums[lane] = {sum[lane / width][lane % width], rest[lane / width][lane % width]};
+    counts[lane] = count[lane / width][lane % width];
+  }
+  for (int lane = 0; i < rows; ++i, ++lane) {
+    const double value = as_real(values[i]);
+    if (value != value) continue;
+    sums[lane].add(value);
+    ++counts[lane];
+  }
+}
+
+// The sum of the squares of the distances from `centre`.
+template <class T>
+ROWANROOT_WIDE double squares_about(const T* values, std::size_t rows, double centre) {
+  Reals sum[vectors] = {};
   std::size_t i = 0;
   for (; i + lanes <= rows; i += lanes)
     for (int k = 0; k < vectors; ++k) {
       Reals distance;
       Longs known;
       take(values + i + k * width, &distance, &known);
-      distance -= shift;
-      if (squared) distance *= distance;
+      distance -= centre;
+      distance *= distance;
       sum[k] += reinterpret_cast<Reals>(reinterpret_cast<Longs>(distance) & known);
-      count[k] -= known;
     }
-  std::memcpy(sums, sum, sizeof sum);
-  std::memcpy(counts, count, sizeof count);
-  for (int lane = 0; i < rows; ++i, ++lane) {
+  double total = 0;
+  for (int lane = 0; lane < lanes; ++lane) total += sum[lane / width][lane % width];
+  for (; i < rows; ++i) {
     const double value = as_real(values[i]);
-    if (value != value) continue;
-    sums[lane] += squared ? (value - shift) * (value - shift) : value - shift;
-    ++counts[lane];
+    if (value == value) total += (value - centre) * (value - centre);
   }
-}
-
-template <class T, bool squared>
-double add_up(const T* values, std::size_t rows, double shift, std::size_t* known) {
-  double sums[lanes];
-  std::int64_t counts[lanes];
-  add_lanes<T, squared>(values, rows, shift, sums, counts);
-  double sum = 0;
-  *known = 0;
-  for (int lane = 0; lane < lanes; ++lane) {
-    sum += sums[lane];
-    *known += static_cast<std::size_t>(counts[lane]);
-  }
-  return sum;
+  return total;
 }
 
 template <class T>
 Partial sum_block(const T* values, std::size_t rows) {
+  ExactSum sums[lanes];
+  std::int64_t counts[lanes];
+  sum_lanes(values, rows, sums, counts);
   Partial partial;
-  partial.sum = add_up<T, false>(values, rows, 0, &partial.known);
+  for (int lane = 0; lane < lanes; ++lane) {
+    partial.sum.add(sums[lane]);
+    partial.known += static_cast<std::size_t>(counts[lane]);
+  }
   return partial;
 }
 
@@ -95,7 +150,9 @@ Partial sum_block(const T* values, std::size_t rows) {
 template <class T>
 Partial moments_block(const T* values, std::size_t rows) {
   Partial partial = sum_block(values, rows);
-  if (partial.known) partial.squares = add_up<T, true>(values, rows, partial.sum / static_cast<double>(partial.known), &partial.known);
+  if (!partial.known) return partial;
+  const Mean mean = mean_of(partial.sum, partial.known);
+  partial.squares = about_true_mean(squares_about(values, rows, mean.value), mean, partial.known);
   return partial;
 }
 
@@ -144,10 +201,11 @@ Partial range_block(const T* values, std::size_t rows) {
 }
 
 // What two parts' means being apart adds to the squares of the whole (Chan, Golub and LeVeque, 1979).
-double between(long double sum, std::size_t known, const Partial& partial) {
-  if (!known || !partial.known) return 0;
-  const double a = static_cast<double>(known), b = static_cast<double>(partial.known);
-  const double apart = static_cast<double>(sum / known) - partial.sum / b;
+double between(const Partial& total, const Partial& partial) {
+  if (!total.known || !partial.known) return 0;
+  const Mean one = mean_of(total.sum, total.known), other = mean_of(partial.sum, partial.known);
+  const double a = static_cast<double>(total.known), b = static_cast<double>(partial.known);
+  const double apart = (one.value - other.value) + (one.rest - other.rest);
   return apart * apart * (a * b / (a + b));
 }
 
@@ -161,15 +219,13 @@ Partial all_blocks(std::size_t rows, Workers threads, BlockOf block_of) {
              [&](int, std::size_t first, std::size_t last) { partials[first / schedule.block_rows] = block_of(first, last - first); },
              [&](std::size_t, std::size_t) { if (threads.look_up) threads.look_up(); });
   Partial total;
-  long double sum = 0;
   for (const Partial& partial : partials) {
-    total.squares += partial.squares + between(sum, total.known, partial);
-    sum += partial.sum;
+    total.squares += partial.squares + between(total, partial);
+    total.sum.add(partial.sum);
     total.known += partial.known;
     total.least = std::min(total.least, partial.least);
     total.greatest = std::max(total.greatest, partial.greatest);
   }
-  total.sum = static_cast<double>(sum);
   return total;
 }
 
@@ -202,53 +258,85 @@ double first_like(double found, const T* values, std::size_t rows) {
   return found == 0 ? as_real(*std::find(values, values + rows, static_cast<T>(0))) : found;
 }
 
-double mean_of(const Partial& sums) {
-  return sums.known ? sums.sum / static_cast<double>(sums.known) : std::numeric_limits<double>::quiet_NaN();
+// Infinite values, and sums that pass through what a double can hold: as R has them, one value after the other.
+struct LongSums {
+  long double sum = 0, squares = 0;
+  std::size_t known = 0;
+
+  template <class T>
+  LongSums(const T* values, std::size_t rows) {
+    each(values, rows, [&](double value) {
+      sum += value;
+      ++known;
+    });
+    const long double centre = mean();
+    each(values, rows, [&](double value) { squares += (value - centre) * (value - centre); });
+  }
+  long double mean() const { return sum / static_cast<long double>(known); }
+
+ private:
+  template <class T, class Use>
+  void each(const T* values, std::size_t rows, Use use) {
+    for (std::size_t i = 0; i < rows; ++i)
+      if (const double value = as_real(values[i]); value == value) use(value);
+  }
+};
+
+bool is_exact(const ExactSum& sum) { return std::isfinite(sum.sum) && std::isfinite(sum.rest); }
+
+template <class T>
+Moments moments_of_column(const T* values, std::size_t rows, bool with_squares, Workers threads) {
+  const auto block_of = with_squares ? moments_block<T> : sum_block<T>;
+  const Partial total = all_blocks(rows, threads, [&](std::size_t first, std::size_t size) { return block_of(values + first, size); });
+  const double known = static_cast<double>(total.known);
+  if (is_exact(total.sum) && std::isfinite(total.squares)) return {total.sum.value(), mean_of(total.sum, total.known).value, known, total.squares};
+  const LongSums sums(values, rows);
+  return {static_cast<double>(sums.sum), static_cast<double>(sums.mean()), known, static_cast<double>(sums.squares)};
 }
 
 template <class T>
 double aggregate_column(Aggregate what, const T* values, std::size_t rows, bool skip_missing, Workers threads) {
-  const bool ranges = what == Aggregate::least || what == Aggregate::greatest;
-  const auto block_of = ranges ? range_block<T> : what == Aggregate::variance ? moments_block<T> : sum_block<T>;
-  const Partial total = all_blocks(rows, threads, [&](std::size_t first, std::size_t size) { return block_of(values + first, size); });
-  if (what == Aggregate::known) return static_cast<double>(total.known);
-  if (total.known < rows && !skip_missing) {
-    if (what == Aggregate::variance) return missing_real();
-    return ranges ? strongest_unknown(values, rows) : first_unknown(values, rows);
+  if (what == Aggregate::least || what == Aggregate::greatest) {
+    const Partial total = all_blocks(rows, threads, [&](std::size_t first, std::size_t size) { return range_block(values + first, size); });
+    if (total.known < rows && !skip_missing) return strongest_unknown(values, rows);
+    return first_like(what == Aggregate::least ? total.least : total.greatest, values, rows);
   }
+  const Moments found = moments_of_column(values, rows, what == Aggregate::variance, threads);
+  if (what == Aggregate::known) return found.known;
+  if (found.known < static_cast<double>(rows) && !skip_missing) return what == Aggregate::variance ? missing_real() : first_unknown(values, rows);
   switch (what) {
-    case Aggregate::least: return first_like(total.least, values, rows);
-    case Aggregate::greatest: return first_like(total.greatest, values, rows);
-    case Aggregate::sum: return total.sum;
-    case Aggregate::mean: return mean_of(total);
-    default: return total.known > 1 ? total.squares / static_cast<double>(total.known - 1) : missing_real();
+    case Aggregate::sum: return found.sum;
+    case Aggregate::mean: return found.mean;
+    default: return found.known > 1 ? found.squares / (found.known - 1) : missing_real();
   }
 }
 
 // Rows are added up in this many stretches, whatever the number of threads, if groups are not too many.
 constexpr std::size_t sum_stretches = 4;
 
+struct GroupTotal {
+  ExactSum sum;
+  std::uint32_t known = 0, unknown = 0;
+};
+
+struct GroupTotals {
+  std::vector<GroupTotal> groups;
+  std::vector<double> first_unknown;  // of each group; empty if all values are numbers
+};
+
 template <class T>
-GroupSums sums_of_column_groups(const T* values, std::size_t rows, const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
-  struct Group {
-    double sum = 0;
-    std::uint32_t known = 0, unknown = 0;
-  };
-  struct Stretch {
-    std::vector<Group> groups;
-    std::vector<double> first_unknown;
-  };
+GroupTotals totals_of_groups(const T* values, std::size_t rows, const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
   const std::size_t count = groups * 16 < rows ? sum_stretches : 1;
-  std::vector<Stretch> stretches(count);
+  std::vector<GroupTotals> stretches(count);
   run_pieces(count, threads, [&](int, std::size_t k) {
-    Stretch& own = stretches[k];
+    GroupTotals& own = stretches[k];
     own.groups.resize(groups);
-    Group* const all = own.groups.data();
+    GroupTotal* const all = own.groups.data();
     for (std::size_t i = rows * k / count; i < rows * (k + 1) / count; ++i) {
       const double value = as_real(values[i]);
-      Group& group = all[group_of_row[i]];
+      GroupTotal& group = all[group_of_row[i]];
       if (value == value) {
-        group.sum += value;
+        group.sum.add(value);
         ++group.known;
         continue;
       }
@@ -256,16 +344,53 @@ GroupSums sums_of_column_groups(const T* values, std::size_t rows, const std::in
       if (group.unknown++ == 0) own.first_unknown[group_of_row[i]] = value;
     }
   });
-  GroupSums result{std::vector<double>(groups, 0), std::vector<double>(groups, 0), std::vector<double>(groups, 0)};
-  std::vector<bool> complete(groups, true);
-  for (const Stretch& part : stretches) {
+  GroupTotals result = std::move(stretches[0]);
+  for (std::size_t k = 1; k < count; ++k) {
+    if (result.first_unknown.empty() && !stretches[k].first_unknown.empty()) result.first_unknown.resize(groups);
     for (std::size_t g = 0; g < groups; ++g) {
-      result.sum[g] += part.groups[g].sum;
-      result.known[g] += part.groups[g].known;
-      if (!part.groups[g].unknown || !complete[g]) continue;
-      complete[g] = false;
-      result.unknown[g] = part.first_unknown[g];
+      const GroupTotal& part = stretches[k].groups[g];
+      GroupTotal& total = result.groups[g];
+      if (part.unknown && !total.unknown) result.first_unknown[g] = stretches[k].first_unknown[g];
+      total.sum.add(part.sum);
+      total.known += part.known;
+      total.unknown += part.unknown;
     }
+  }
+  return result;
+}
+
+// The groups whose sums are not what a pair of doubles can hold, with R's sums of each.
+template <class T>
+std::vector<std::pair<std::size_t, LongSums>> long_sums_of_groups(const GroupTotals& totals, const T* values, std::size_t rows,
+                                                                  const std::int32_t* group_of_row) {
+  std::vector<std::size_t> open;
+  for (std::size_t g = 0; g < totals.groups.size(); ++g)
+    if (!is_exact(totals.groups[g].sum)) open.push_back(g);
+  std::vector<std::pair<std::size_t, LongSums>> result;
+  if (open.empty()) return result;
+  std::vector<std::vector<T>> members(open.size());
+  for (std::size_t i = 0; i < rows; ++i) {
+    const auto place = std::lower_bound(open.begin(), open.end(), static_cast<std::size_t>(group_of_row[i]));
+    if (place != open.end() && *place == static_cast<std::size_t>(group_of_row[i])) members[place - open.begin()].push_back(values[i]);
+  }
+  for (std::size_t k = 0; k < open.size(); ++k) result.push_back({open[k], LongSums(members[k].data(), members[k].size())});
+  return result;
+}
+
+template <class T>
+GroupSums sums_of_column_groups(const T* values, std::size_t rows, const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
+  GroupTotals totals = totals_of_groups(values, rows, group_of_row, groups, threads);
+  GroupSums result{std::vector<double>(groups), std::vector<double>(groups), std::vector<double>(groups), std::move(totals.first_unknown)};
+  result.unknown.resize(groups, 0);
+  for (std::size_t g = 0; g < groups; ++g) {
+    const GroupTotal& group = totals.groups[g];
+    result.sum[g] = group.sum.value();
+    result.mean[g] = mean_of(group.sum, group.known).value;
+    result.known[g] = group.known;
+  }
+  for (const auto& [g, sums] : long_sums_of_groups(totals, values, rows, group_of_row)) {
+    result.sum[g] = static_cast<double>(sums.sum);
+    result.mean[g] = static_cast<double>(sums.mean());
   }
   return result;
 }
@@ -292,31 +417,42 @@ std::vector<double> ranges_of_column_groups(bool least, const T* values, std::si
 }
 
 template <class T>
+std::vector<double> variances_of_column_groups(const T* values, std::size_t rows, bool skip_missing, const std::int32_t* group_of_row,
+                                               std::size_t groups, Workers threads) {
+  const GroupTotals totals = totals_of_groups(values, rows, group_of_row, groups, threads);
+  struct Spread {
+    Mean mean;
+    double squares = 0;
+  };
+  std::vector<Spread> spreads(groups);
+  for (std::size_t g = 0; g < groups; ++g) spreads[g].mean = mean_of(totals.groups[g].sum, totals.groups[g].known);
+  for (std::size_t i = 0; i < rows; ++i) {
+    const double value = as_real(values[i]);
+    Spread& spread = spreads[group_of_row[i]];
+    if (value == value) spread.squares += (value - spread.mean.value) * (value - spread.mean.value);
+  }
+  std::vector<double> result(groups);
+  for (std::size_t g = 0; g < groups; ++g) {
+    const GroupTotal& group = totals.groups[g];
+    const bool defined = group.known > 1 && (!group.unknown || skip_missing);
+    result[g] = defined ? about_true_mean(spreads[g].squares, spreads[g].mean, group.known) / (group.known - 1.0) : missing_real();
+  }
+  for (const auto& [g, sums] : long_sums_of_groups(totals, values, rows, group_of_row))
+    if (!is_missing_real(result[g])) result[g] = static_cast<double>(sums.squares / (sums.known - 1.0L));
+  return result;
+}
+
+template <class T>
 std::vector<double> aggregate_column_groups(Aggregate what, const T* values, std::size_t rows, bool skip_missing,
                                             const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
   if (what == Aggregate::least || what == Aggregate::greatest)
     return ranges_of_column_groups(what == Aggregate::least, values, rows, skip_missing, group_of_row, groups);
+  if (what == Aggregate::variance) return variances_of_column_groups(values, rows, skip_missing, group_of_row, groups, threads);
   const GroupSums sums = sums_of_column_groups(values, rows, group_of_row, groups, threads);
   if (what == Aggregate::known) return sums.known;
-  const auto is_complete = [&](std::size_t g) { return sums.unknown[g] == 0; };
-  std::vector<double> result(sums.sum);
-  if (what != Aggregate::sum)
-    for (std::size_t g = 0; g < groups; ++g) result[g] = sums.known[g] > 0 ? sums.sum[g] / sums.known[g] : std::numeric_limits<double>::quiet_NaN();
-  if (what != Aggregate::variance) {
-    for (std::size_t g = 0; g < groups; ++g)
-      if (!is_complete(g) && !skip_missing) result[g] = sums.unknown[g];
-    return result;
-  }
-  std::vector<double> squares(groups, 0);
-  for (std::size_t i = 0; i < rows; ++i) {
-    const double value = as_real(values[i]);
-    const std::int32_t g = group_of_row[i];
-    if (value == value) squares[g] += (value - result[g]) * (value - result[g]);
-  }
-  for (std::size_t g = 0; g < groups; ++g) {
-    const bool defined = sums.known[g] > 1 && (is_complete(g) || skip_missing);
-    result[g] = defined ? squares[g] / (sums.known[g] - 1) : missing_real();
-  }
+  std::vector<double> result(what == Aggregate::sum ? sums.sum : sums.mean);
+  for (std::size_t g = 0; g < groups; ++g)
+    if (sums.unknown[g] != 0 && !skip_missing) result[g] = sums.unknown[g];
   return result;
 }
 
@@ -333,11 +469,8 @@ Aggregate aggregate_of_name(const std::string& name) {
 }
 
 Moments moments(Type type, const void* column, std::size_t rows, Workers threads) {
-  const auto of = [&](const auto* values) {
-    return all_blocks(rows, threads, [&](std::size_t first, std::size_t size) { return moments_block(values + first, size); });
-  };
-  const Partial total = type == Type::real ? of(static_cast<const double*>(column)) : of(static_cast<const std::int32_t*>(column));
-  return {total.sum, static_cast<double>(total.known), total.squares};
+  if (type == Type::real) return moments_of_column(static_cast<const double*>(column), rows, true, threads);
+  return moments_of_column(static_cast<const std::int32_t*>(column), rows, true, threads);
 }
 
 double aggregate(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing, Workers threads) {

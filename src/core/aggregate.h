@@ -1,9 +1,8 @@
 #pragma once
 // One value of many: sums and the like, of a whole column or of each group.
 //
-// Sums of doubles are added up in blocks, each in eight lanes, and the blocks in their order: more exact
-// than one running sum, the same for any number of threads, and apart from R's long double sum at most in
-// the last places.
+// Sums of doubles are kept with what rounding takes from them, in blocks of eight lanes, and the blocks are added up in
+// their order: as exact as R's long double sums or more so, and the same for any number of threads.
 
 #include <cstddef>
 #include <cstdint>
@@ -26,10 +25,11 @@ Aggregate aggregate_of_name(const std::string& name);
 // number, a missing variance, Inf as the least and -Inf as the greatest.
 double aggregate(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing, Workers threads);
 
-// From one pass: the sum of the values that are numbers, how many there are, and the sum of the squares of
+// From one pass: the sum and the mean of the values that are numbers, how many there are, and the sum of the squares of
 // their distances from their mean.
 struct Moments {
   double sum;
+  double mean;
   double known;
   double squares;
 };
@@ -39,9 +39,9 @@ Moments moments(Type type, const void* column, std::size_t rows, Workers threads
 std::vector<double> aggregate_groups(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing,
                                      const std::int32_t* group_of_row, std::size_t groups, Workers threads);
 
-// Of each group the sum and the number of known values, and the first value that is missing or not a number, 0 if there is none.
+// Of each group the sum, the mean and the number of known values, and the first value that is missing or not a number, 0 if there is none.
 struct GroupSums {
-  std::vector<double> sum, known, unknown;
+  std::vector<double> sum, mean, known, unknown;
 };
 GroupSums sums_of_groups(Type type, const void* column, std::size_t rows, const std::int32_t* group_of_row, std::size_t groups, Workers threads);
 

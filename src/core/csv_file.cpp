@@ -89,7 +89,7 @@ Header read_header(const Input& input, const CsvFormat& format) {
     std::vector<std::string> names;
     for (const CsvField& field : fields) {
       check_bytes(field.start, field.size, line);
-      names.emplace_back(trimmed(field.text()));
+      names.emplace_back(field.quoted ? field.text() : trimmed(field.text()));
     }
     if (!format.names.empty()) {
       if (format.names.size() != names.size()) throw CsvError("other_names", line, names.size(), format.names.size());

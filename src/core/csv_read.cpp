@@ -130,7 +130,10 @@ class ColumnReader {
       to[i] = missing;
       if (is_missing(field)) return;
       const std::string_view text = trimmed(field.text());
-      if (text.empty() && field.quoted) return;
+      if (text.empty() && field.quoted) {
+        kinds &= ~unsigned(has_no_empty_text);
+        return;
+      }
       if (!read(text, to + i)) return misfit(text, block.lines[i]);
       std::int32_t whole;
       if (may_be_whole && !read_integer(text, &whole)) {
@@ -146,7 +149,7 @@ class ColumnReader {
     static const MomentReader iso("");
     Moment moment;
     if (!iso.read(text, &moment)) return false;
-    *value = static_cast<double>(moment.seconds) + moment.fraction;
+    *value = moment.value;
     part_->kinds &= moment.is_universal ? could_be_moment : could_be_clock;
     return true;
   }
@@ -163,7 +166,7 @@ class ColumnReader {
   void note_kinds(const CsvField& field) {
     if (!part_->kinds) return;
     const std::string_view text = trimmed(field.text());
-    if (!text.empty() || !field.quoted) part_->kinds &= kinds_of(text, format_.decimal);
+    part_->kinds &= text.empty() && field.quoted ? ~unsigned(has_no_empty_text) : kinds_of(text, format_.decimal);
   }
 
   void read_codes(const Block& block, std::size_t row) {
@@ -375,7 +378,7 @@ std::vector<CsvGuess> guess_csv(const std::vector<std::shared_ptr<CsvFile>>& fil
             const CsvField& field = block.fields[i * file.names().size() + columns[k].in_file[place.file]];
             if (!field.quoted && file.format().is_missing(field.text())) continue;
             const std::string_view text = trimmed(field.text());
-            if (guesses[k].kinds && !(text.empty() && field.quoted)) guesses[k].kinds &= kinds_of(text, file.format().decimal);
+            if (guesses[k].kinds) guesses[k].kinds &= text.empty() && field.quoted ? ~unsigned(has_no_empty_text) : kinds_of(text, file.format().decimal);
             different[k].number(field.text());
             ++known[k];
           }

@@ -11,9 +11,10 @@
 namespace rowanroot {
 
 // What every value of a column could be read as. A column where nothing is known could be all of them. Moments are of Universal
-// Time, clock times say of none.
+// Time, clock times say of none. An empty text in quotes is a missing number or date, and makes a text of a column that has nothing else.
 enum Kinds : unsigned {
-  could_be_logical = 1, could_be_integer = 2, could_be_real = 4, could_be_date = 8, could_be_moment = 16, could_be_clock = 32, could_be_all = 63
+  could_be_logical = 1, could_be_integer = 2, could_be_real = 4, could_be_date = 8, could_be_moment = 16, could_be_clock = 32,
+  has_no_empty_text = 64, could_be_all = 127
 };
 
 enum class CsvType { logical, integer, real, long_integer, date, time, coded_text, text };

@@ -22,6 +22,11 @@ std::string_view without_minus(std::string_view text) {
   return !text.empty() && text[0] == '-' ? text.substr(1) : text;
 }
 
+// A plus before a number says nothing.
+std::string_view without_plus(std::string_view text) {
+  return text.size() > 1 && text[0] == '+' && text[1] != '-' ? text.substr(1) : text;
+}
+
 // From here on, whole numbers as doubles may stand for their neighbours. Written as such they are codes,
 // and stay text; a number of this size has a point or an exponent.
 constexpr double first_inexact_whole = 9007199254740992.0;
@@ -51,8 +56,10 @@ namespace {
 
 template <class T>
 bool read_whole(std::string_view text, T* value) {
+  text = without_plus(text);
   const std::string_view digits = without_minus(text);
-  if (digits.empty() || !is_digit(digits[0]) || has_leading_zero(digits)) return false;
+  // There is no whole number -0: it is one with a point.
+  if (digits.empty() || !is_digit(digits[0]) || has_leading_zero(digits) || text == "-0") return false;
   T number;
   const auto [end, problem] = std::from_chars(text.data(), text.data() + text.size(), number);
   if (problem != std::errc() || end != text.data() + text.size() || number == std::numeric_limits<T>::min()) return false;
@@ -91,6 +98,7 @@ bool read_integer(std::string_view text, std::int32_t* value) { return read_whol
 bool read_long_integer(std::string_view text, std::int64_t* value) { return read_whole(text, value); }
 
 bool read_real(std::string_view text, double* value) {
+  text = without_plus(text);
   const std::string_view digits = without_minus(text);
   const bool starts_well = !digits.empty() && (is_digit(digits[0]) || (digits[0] == '.' && digits.size() > 1));
   if (!starts_well) {

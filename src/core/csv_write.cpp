@@ -10,9 +10,11 @@
 namespace rowanroot {
 namespace {
 
+bool is_blank(char c) { return c == ' ' || c == '\t'; }
+
 // An empty text and the letters NA are quoted, or they would be read back as missing.
 bool needs_quotes(std::string_view text, char separator) {
-  if (text.empty() || text == "NA" || text.front() == ' ' || text.back() == ' ') return true;
+  if (text.empty() || text == "NA" || is_blank(text.front()) || is_blank(text.back())) return true;
   for (char c : text)
     if (c == separator || c == '"' || c == '\n' || c == '\r') return true;
   return false;

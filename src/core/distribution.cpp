@@ -70,7 +70,9 @@ bool count_few(const T* values, std::size_t rows, const std::vector<double>& sha
   }
   long double sum = 0, squares = 0;
   for (const auto& one : sorted) sum += static_cast<long double>(one.first) * one.second;
-  const long double mean = sum / result.known;
+  long double mean = sum / result.known, left = 0;
+  for (const auto& one : sorted) left += (one.first - mean) * one.second;
+  mean += left / result.known;
   for (const auto& one : sorted) squares += (one.first - mean) * (one.first - mean) * one.second;
   result.mean = static_cast<double>(mean);
   result.variance = static_cast<double>(squares / (result.known - 1.0L));
@@ -102,7 +104,7 @@ void count_sorted(Type type, const T* values, std::size_t rows, const std::vecto
   result.different -= keys.missing_rows() > 0;
   if (type != Type::long_integer) {
     const Moments found = moments(type, values, rows, threads);
-    result.mean = found.sum / static_cast<double>(result.known);
+    result.mean = found.mean;
     result.variance = found.squares / (static_cast<double>(result.known) - 1);
   } else {
     long double sum = 0, squares = 0;

@@ -32,6 +32,9 @@ struct Not {
 struct IsTrue {
   static std::int32_t apply(std::int32_t a) { return a == 1; }
 };
+struct IsFalse {
+  static std::int32_t apply(std::int32_t a) { return a == 0; }
+};
 
 template <class T>
 T missing_value(const Block&);
@@ -90,6 +93,7 @@ Operations logic_operations() {
       {"exclusive_or", {logical, logical}, logical, binary_kernel<ExclusiveOr, Int, Int, Int>},
       {"not", {logical}, logical, unary_kernel<Not, Int, Int>},
       {"is_true", {logical}, logical, unary_kernel<IsTrue, Int, Int>},
+      {"is_false", {logical}, logical, unary_kernel<IsFalse, Int, Int>},
       {"want_yes", {logical, logical}, logical, binary_kernel<WantYes, Int, Int, Int>},
       {"want_no", {logical, logical}, logical, binary_kernel<WantNo, Int, Int, Int>},
       {"want_not_no", {logical, logical}, logical, binary_kernel<WantNotNo, Int, Int, Int>},

@@ -1,6 +1,8 @@
 #include "moments.h"
 
 #include <algorithm>
+#include <charconv>
+#include <cmath>
 
 namespace rowanroot {
 namespace {
@@ -35,14 +37,14 @@ class Text {
     return digits >= least_digits && *value >= low && *value <= high;
   }
 
-  // The digits after a point or a comma.
-  double fraction() {
-    double value = 0, unit = 1;
-    for (; !text_.empty() && is_digit(text_.front()); text_.remove_prefix(1)) {
-      value = value * 10 + (text_.front() - '0');
-      unit *= 10;
-    }
-    return value / unit;
+  // The digits after a point or a comma, without zeros at their end.
+  std::string_view fraction() {
+    std::size_t count = 0;
+    while (count < text_.size() && is_digit(text_[count])) ++count;
+    std::string_view digits = text_.substr(0, count);
+    text_.remove_prefix(count);
+    while (!digits.empty() && digits.back() == '0') digits.remove_suffix(1);
+    return digits;
   }
 
   // Z, or hours and minutes with a sign: in seconds.
@@ -66,7 +68,7 @@ class Text {
 
 struct Fields {
   int year = 0, month = 0, day = 0, hour = 0, minute = 0, second = 0;
-  double fraction = 0;
+  std::string_view fraction;
   bool has_offset = false;
   std::int64_t offset = 0;
 };
@@ -85,13 +87,55 @@ std::int64_t day_number(int year, int month, int day) {
   return era * 146097 + year_of_era * 365 + year_of_era / 4 - year_of_era / 100 + day_of_year - 719468;
 }
 
+// What digits after the point lack to a whole.
+std::string complement(std::string_view digits) {
+  std::string result(digits);
+  for (char& digit : result) digit = static_cast<char>('0' + '9' - digit);
+  ++result.back();
+  return result;
+}
+
+// The double nearest to whole seconds and these digits after the point.
+double with_fraction(std::int64_t seconds, std::string_view digits) {
+  if (digits.empty()) return static_cast<double>(seconds);
+  const bool is_before = seconds < 0;
+  const std::string text = (is_before ? "-" + std::to_string(-(seconds + 1)) : std::to_string(seconds)) + "." +
+                           (is_before ? complement(digits) : std::string(digits));
+  double value = static_cast<double>(seconds);
+  std::from_chars(text.data(), text.data() + text.size(), value);
+  return value;
+}
+
+void add_number(int value, int digits, std::string* to) {
+  char buffer[8];
+  for (int k = digits; k-- > 0; value /= 10) buffer[k] = static_cast<char>('0' + value % 10);
+  to->append(buffer, static_cast<std::size_t>(digits));
+}
+
+// From days to a date, as `day_number` goes the other way.
+bool add_date(double days, std::string* to) {
+  if (!(days >= -719528 && days < 2932897)) return false;
+  const std::int64_t shifted = static_cast<std::int64_t>(days) + 719468, era = (shifted >= 0 ? shifted : shifted - 146096) / 146097;
+  const std::int64_t day_of_era = shifted - era * 146097;
+  const std::int64_t year_of_era = (day_of_era - day_of_era / 1460 + day_of_era / 36524 - day_of_era / 146096) / 365;
+  const std::int64_t day_of_year = day_of_era - (365 * year_of_era + year_of_era / 4 - year_of_era / 100);
+  const std::int64_t month_from_march = (5 * day_of_year + 2) / 153;
+  const int month = static_cast<int>(month_from_march < 10 ? month_from_march + 3 : month_from_march - 9);
+  add_number(static_cast<int>(year_of_era + era * 400 + (month <= 2)), 4, to);
+  to->push_back('-');
+  add_number(month, 2, to);
+  to->push_back('-');
+  add_number(static_cast<int>(day_of_year - (153 * month_from_march + 2) / 5 + 1), 2, to);
+  return true;
+}
+
 // 24:00:00 is the end of a day, and a minute may have a leap second or two.
 bool to_moment(const Fields& fields, Moment* moment) {
   if (fields.month < 1 || fields.day < 1 || fields.day > days_of_month(fields.year, fields.month)) return false;
-  if (fields.hour == 24 && (fields.minute > 0 || fields.second > 0 || fields.fraction > 0)) return false;
+  if (fields.hour == 24 && (fields.minute > 0 || fields.second > 0 || !fields.fraction.empty())) return false;
   moment->seconds = day_number(fields.year, fields.month, fields.day) * 86400 + fields.hour * 3600 + fields.minute * 60 + fields.second -
                     (fields.has_offset ? fields.offset : 0);
-  moment->fraction = fields.fraction;
+  moment->value = with_fraction(moment->seconds, fields.fraction);
   moment->is_universal = fields.has_offset;
   return true;
 }
@@ -142,7 +186,7 @@ bool MomentReader::read(std::string_view text, Moment* moment) const {
     rest.skip_blanks();
     bool fits = false;
     switch (item.letter) {
-      case 'Y': fits = rest.number(1, 4, 0, 9999, &fields.year); break;
+      case 'Y': fits = rest.number(4, 4, 0, 9999, &fields.year); break;
       case 'y':
         fits = rest.number(1, 2, 0, 99, &fields.year);
         fields.year += fields.year < 69 ? 2000 : 1900;
@@ -182,6 +226,29 @@ bool MomentReader::read_iso(std::string_view text, Moment* moment) const {
     if (!fields.has_offset) return false;
   }
   return rest.is_empty() && to_moment(fields, moment);
+}
+
+bool write_day(double days, std::string* to) { return add_date(std::floor(days), to); }
+
+bool write_moment(double seconds, std::string* to) {
+  const double whole = std::floor(seconds), days = std::floor(whole / 86400);
+  if (!add_date(days, to)) return false;
+  const int of_day = static_cast<int>(whole - days * 86400);
+  to->push_back('T');
+  add_number(of_day / 3600, 2, to);
+  to->push_back(':');
+  add_number(of_day / 60 % 60, 2, to);
+  to->push_back(':');
+  add_number(of_day % 60, 2, to);
+  if (whole != seconds) {
+    char buffer[1200];
+    const std::string_view text(buffer, static_cast<std::size_t>(std::to_chars(buffer, buffer + sizeof buffer, seconds, std::chars_format::fixed).ptr - buffer));
+    const std::string_view digits = text.substr(text.find('.') + 1);
+    to->push_back('.');
+    to->append(seconds < 0 ? complement(digits) : std::string(digits));
+  }
+  to->push_back('Z');
+  return true;
 }
 
 }  // namespace rowanroot

@@ -12,7 +12,7 @@ namespace rowanroot {
 // clock that it was read from.
 struct Moment {
   std::int64_t seconds = 0;
-  double fraction = 0;
+  double value = 0;  // the seconds with their fraction: the double that is nearest to what is written
   bool is_universal = false;
 };
 
@@ -41,5 +41,10 @@ class MomentReader {
   std::vector<Item> items_;
   bool can_read_ = true, has_date_ = false, is_iso_ = false;
 };
+
+// Adds the shortest ISO 8601 text, of Universal Time, that reads back as the same seconds; or of the day, with days since
+// 1970-01-01. False, and nothing is added, for what lies outside of the years 0 to 9999.
+bool write_moment(double seconds, std::string* to);
+bool write_day(double days, std::string* to);
 
 }  // namespace rowanroot

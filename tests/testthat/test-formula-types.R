@@ -9,7 +9,7 @@ data$took <- as.difftime(c(1, 2, 3, NA), units = "hours")
 
 test_that("dates, times, durations and categories follow R", {
   formulas <- expression(
-    day + 1, day - other, day > other, day == as.Date("2025-02-28"), is.na(day), time + 60, time - time[1], time > as.POSIXct("2025-03-30", tz = "UTC"),
+    day + 1, day - other, day > other, day == as.Date("2025-02-28"), is.na(day), time + 60, time - first_value(time), time > as.POSIXct("2025-03-30", tz = "UTC"),
     took * 2, took + as.difftime(30, units = "mins"), as.numeric(took, units = "mins"), kind == "a", kind == s, size >= "mid", size < "high",
     as.character(kind), as.integer(size), as.numeric(day), months(day), format(time, "%H:%M"), weekdays(other), rev(levels(kind))[1],
     paste(kind, n), round(n * 1.25, 1), signif(n, 1), nchar(s), toupper(s), s %in% c("a", "c"), day %in% other, n %in% c(2, NA),

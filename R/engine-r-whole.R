@@ -1,0 +1,87 @@
+# A function of the script that can't be taken into a formula is given whole columns. What was written for one row may then mean something
+# else, and nothing says so: such a function is refused, and the message shows how to say which of the two is meant. In
+# one_row_per() a function of the group's columns is what is wanted.
+
+# Functions that the script, or a function of it, has defined.
+is_script_function <- function(fun) is_written_by_somebody(fun) && !isNamespace(topenv(environment(fun)))
+
+# Warnings that only the first of several values was looked at.
+stop_at_one <- function(code) {
+  withCallingHandlers(code, warning = function(w) if (grepl(meant_for_one, conditionMessage(w))) stop(conditionMessage(w), call. = FALSE))
+}
+
+# Before it is called: code that means one thing for a value and another for a column.
+check_means_whole_columns <- function(fun, name, arguments, node, run) {
+  if (isTRUE(run$for_groups) || !is_script_function(fun) || !any_columns(arguments)) return(invisible())
+  part <- row_part(fun, new_trail())
+  if (is.null(part)) return(invisible())
+  stop_row_or_columns(c("{.code {name}()} may be meant for one row or for whole columns.",
+                        "x" = "{.code {label_of(node)}} in {.code {run$formula}} calls it, and {.code {one_line(part)}} in it means another thing for each of the two."),
+                      name, node, run)
+}
+
+# After: one value, though there are several rows.
+check_not_for_one_row <- function(result, rows, fun, name, arguments, node, run) {
+  if (isTRUE(run$for_groups) || rows < 2 || length(result) != 1 || !is_script_function(fun) || !any_columns(arguments)) return(invisible())
+  stop_row_or_columns(c("{.code {name}()} gives one value for {if (has_parts(run, run_groups(run, node$within))) 'a group of '}{counted_rows(rows)}.",
+                        "x" = "{.code {label_of(node)}} in {.code {run$formula}} calls it with whole columns."), name, node, run)
+}
+
+any_columns <- function(arguments) any(!vapply(arguments, function(argument) argument$kind %in% c("constant", "object"), NA))
+
+stop_row_or_columns <- function(message, name, node, run, envir = parent.frame()) {
+  inside <- escaped(paste(c(name, call_inside(node$shown)), collapse = ", "))
+  stop_because(c(message, "i" = paste0("If it is for one row, write {.code one_by_one(", inside, ")}, which is slow."),
+                 "i" = paste0("If it is for whole columns, or those of a group, write {.code all_at_once(", inside, ")}.")),
+               "row_or_columns", run$call, name = name, envir = envir)
+}
+
+# The arguments of a call as they were typed.
+call_inside <- function(expr) {
+  if (!is.call(expr)) return(one_line(expr))
+  parts <- as.list(expr)[-1]
+  shown <- vapply(parts, one_line, "")
+  names <- names(parts)
+  if (is.null(names)) shown else paste0(names, ifelse(nzchar(names), " = ", ""), shown)
+}
+
+# The first part of a function's body, or of a function of the script that it calls, whose meaning depends on how many values there are;
+# NULL without one. Functions in it have values of their own.
+row_part <- function(fun, trail) {
+  if (!is_script_function(fun) || !is.na(trail_place(trail, fun))) return(NULL)
+  own <- c(names(formals(fun)), assigned_names(body(fun)))
+  find_part <- function(expr) {
+    if (!is.call(expr) || is_call_to(expr, c("function", "~", "quote", "bquote"))) return(NULL)
+    if (picks_by_number(expr, own) || looks_at_one(expr)) return(expr)
+    for (part in as.list(expr)) {
+      found <- if (!missing(part)) find_part(part)
+      if (!is.null(found)) return(found)
+    }
+    called <- if (nzchar(head_name(expr))) get0(head_name(expr), environment(fun), mode = "function")
+    if (!is.null(called) && !is.null(row_part(called, trail))) expr
+  }
+  find_part(body(fun))
+}
+
+# x[1], x[[2]], x[1] <- 0, of something that the arguments come into.
+picks_by_number <- function(expr, own) {
+  is_call_to(expr, c("[", "[[")) && length(expr) == 3 && is_number_typed(expr[[3]]) && any(all.vars(expr[[2]]) %in% own)
+}
+
+is_number_typed <- function(expr) is.numeric(expr) || is_call_to(expr, "-") && length(expr) == 2 && is.numeric(expr[[2]])
+
+# What handles the errors of all rows together, and what puts several columns together.
+looks_at_one <- function(expr) {
+  if (is_call_to(expr, c("tryCatch", "try", "withCallingHandlers", "isTRUE", "isFALSE", "identical"))) return(TRUE)
+  if (!is_call_to(expr, c(names(ambiguous_words), "mean", "length"))) return(FALSE)
+  given <- as.list(expr)[-1]
+  if (!is.null(names(given))) given <- given[names(given) != "na.rm"]
+  length(given) > 1 && !is_call_to(expr, "mean") || length(given) == 1 && is_call_to(given[[1]], "c") && length(given[[1]]) > 2
+}
+
+# Names that a body gives to values.
+assigned_names <- function(expr) {
+  if (!is.call(expr)) return(character())
+  own <- if (is_call_to(expr, c("<-", "=")) && is.symbol(expr[[2]])) as.character(expr[[2]])
+  c(own, unlist(lapply(as.list(expr), function(part) if (!missing(part)) assigned_names(part))))
+}

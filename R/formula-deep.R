@@ -1,0 +1,67 @@
+# Formulas of very many levels, such as a chain of 2,000 `+`, which programs write. R's own calls for each level of a tree would fill its
+# stack. So they are cut into parts of a few levels, each a shared node: the innermost is bound first, and looked at first by all that
+# walks through the tree, after which it is known.
+
+# Words through which a formula is cut: each of their arguments has a value for each row.
+seen_through <- c("+", "-", "*", "/", "^", "%%", "%/%", "==", "!=", "<", "<=", ">", ">=", "&", "&&", "|", "||", "!", "(", "if", "ifelse", "xor", "pmin", "pmax",
+                  "round", "abs", "sqrt", "exp", "log", "toupper", "tolower", "paste", "paste0")
+
+levels_of_part <- 20
+most_levels <- 5000
+
+# How many levels a piece of code has is found without walking down them.
+has_many_levels <- function(expr) {
+  levels <- code_levels_cpp(expr)
+  if (levels > most_levels) stop_too_deep(levels)
+  levels > 2 * levels_of_part
+}
+
+stop_too_deep <- function(levels) {
+  stop_because(c("A formula can have {format(most_levels, big.mark = ',')} levels at most, and this one has {format(levels, big.mark = ',')}.",
+                 "i" = "Give parts of it lines of their own, as scratch columns: {.code .part <- \u2026}. For a long list of values use {.code look_up()}."), "bad_formula")
+}
+
+bind_deep <- function(expr, scope) {
+  parts <- list()
+  cut <- function(expr) {
+    part <- shared(bind_formula(expr, scope))
+    if (part$kind == "shared") parts[[length(parts) + 1]] <<- part
+    name <- paste0("\u2026", length(scope$locals) + 1)
+    scope$locals[[name]] <<- part
+    as.name(name)
+  }
+  node <- bind_formula(cut_code(expr, cut), scope)
+  list(kind = "deep", parts = parts, node = node, shown = expr)
+}
+
+# The code with its parts of some levels replaced by what `cut` gives for them, from within. The way back up is kept in a list.
+cut_code <- function(expr, cut) {
+  new_frame <- function(expr) list2env(list(expr = expr, at = 1L, levels = 0L))
+  way <- list(new_frame(expr))
+  repeat {
+    frame <- way[[length(way)]]
+    if (frame$at < length(frame$expr)) {
+      frame$at <- frame$at + 1L
+      part <- frame$expr[[frame$at]]
+      if (is.call(part) && match(head_name(part), seen_through, 0L)) way[[length(way) + 1]] <- new_frame(part)
+      next
+    }
+    done <- frame$expr
+    levels <- frame$levels + 1L
+    if (length(way) == 1) return(done)
+    if (levels >= levels_of_part) {
+      done <- cut(done)
+      levels <- 0L
+    }
+    way[[length(way)]] <- NULL
+    above <- way[[length(way)]]
+    above$expr[[above$at]] <- done
+    above$levels <- max(above$levels, levels)
+  }
+}
+
+# Each part is looked at before those that it is in.
+through_deep <- function(node, look) {
+  for (part in node$parts) look(part)
+  look(node$node)
+}

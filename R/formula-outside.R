@@ -1,0 +1,112 @@
+# Formulas that are not functions of their inputs: they draw random numbers, or ask for the time, the environment or a file. What they
+# give is known for this run alone.
+
+outside_functions <- list(
+  random = c("runif", "rnorm", "rbinom", "rpois", "rexp", "rgamma", "rbeta", "rt", "rf", "rchisq", "rcauchy", "rgeom", "rhyper", "rlogis", "rlnorm",
+             "rmultinom", "rnbinom", "rsignrank", "rweibull", "rwilcox", "sample", "sample.int", "jitter"),
+  time = c("Sys.time", "Sys.Date", "date", "proc.time"),
+  environment = c("Sys.getenv", "Sys.info", "Sys.getpid", "getwd", "commandArgs", "interactive", "Sys.getlocale", "Sys.timezone", "getOption", "tempfile",
+                  "system", "system2"),
+  file = c("readLines", "scan", "read.csv", "read.csv2", "read.table", "read.delim", "readRDS", "load", "source", "file.exists", "file.info", "file.size",
+           "file.mtime", "list.files", "dir", "dir.exists", "Sys.glob", "url", "download.file", "readline", "readBin", "readChar")
+)
+
+outside_words <- c(random = "draws random numbers", time = "asks for the time", environment = "asks for the environment", file = "looks at a file")
+
+# Which kind of these a function of R is, or NULL.
+outside_kind <- function(name, fun) {
+  for (kind in names(outside_functions)) {
+    if (name %in% outside_functions[[kind]] && !is.null(fun) && isNamespace(topenv(environment(fun) %||% baseenv()))) return(kind)
+  }
+}
+
+`%||%` <- function(a, b) if (is.null(a)) b else a
+
+# The kinds that a call of a function comes to, by its own code and that of functions of the script that it calls.
+impurity_of_call <- function(node) {
+  trail <- new_trail()
+  kinds <- c(outside_kind(node$name, node$fun), if (is_script_function(node$fun)) kinds_in_function(node$fun, trail),
+             unlist(lapply(unname(node$arguments), function(one) {
+               if (one$kind == "r_code") kinds_in_code(one$expr, one$env, trail)
+               else if (one$kind == "value" && is.function(one$value)) c(outside_kind(one_line(one$shown), one$value), if (is_script_function(one$value)) kinds_in_function(one$value, trail))
+             })))
+  unique(kinds)
+}
+
+kinds_in_function <- function(fun, trail) {
+  if (!is.na(trail_place(trail, fun))) return(NULL)
+  kinds <- kinds_in_code(body(fun), environment(fun), trail)
+  # A function that sets a seed of its own gives the same each time.
+  if ("set.seed" %in% all.names(body(fun))) setdiff(kinds, "random") else kinds
+}
+
+kinds_in_code <- function(expr, env, trail) {
+  unlist(lapply(unique(c(all.names(expr), functions_by_text(expr, env))), function(name) {
+    fun <- if (nzchar(name)) get0(name, envir = env, mode = "function")
+    if (is.null(fun)) return(NULL)
+    if (is_script_function(fun)) kinds_in_function(fun, trail) else outside_kind(name, fun)
+  }))
+}
+
+# What stands in a key for them: the seed, or what no other run has.
+outside_key <- function(kinds) {
+  seed <- state$run$seed
+  if (identical(kinds, "random") && !is.null(seed)) return(paste0("seed ", canonical_value(seed)))
+  paste("anew", if (is.null(state$run)) session_nonce() else state$run$nonce)
+}
+
+new_nonce <- function() {
+  state$nonces <- c(state$nonces, 0)[1] + 1
+  paste(Sys.getpid(), format(as.numeric(Sys.time()), digits = 20), state$nonces)
+}
+
+session_nonce <- function() {
+  if (is.null(state$session_nonce)) state$session_nonce <- new_nonce()
+  state$session_nonce
+}
+
+# The kinds of a tree for which no seed was set.
+tree_outside <- function(node) {
+  of <- function(nodes) unlist(lapply(unname(nodes), tree_outside))
+  kinds <- switch(node$kind,
+    r_call = c(impurity_of_call(node), of(node$arguments)),
+    value = if ("random" %in% value_kinds(node)) "random",
+    shared = once(node, "outside", tree_outside(node$memory$node)),
+    deep = through_deep(node, tree_outside),
+    aggregate = , ordered = tree_outside(node$argument),
+    running = tree_outside(node$formula),
+    choose = of(node[c("condition", "yes", "no")]),
+    several = of(node$parts),
+    word = of(node$arguments)
+  )
+  unique(if (is.null(state$run$seed)) kinds else setdiff(kinds, "random"))
+}
+
+# A value of the script is what it is, and part of the key; but it is another one in each run if it is drawn.
+value_kinds <- function(node) {
+  if (!is.call(node$shown)) return(NULL)
+  unlist(lapply(all.names(node$shown), function(name) outside_kind(name, get0(name, envir = baseenv(), mode = "function", inherits = FALSE) %||% get0(name, envir = asNamespace("stats"), mode = "function", inherits = FALSE))))
+}
+
+anew_words <- function(kinds) if (length(kinds)) paste(outside_words[kinds], collapse = " and ")
+
+# Told once for each output that is made.
+tell_not_repeatable <- function(lines, call) {
+  for (line in lines) {
+    if (is.null(line$anew)) next
+    warn_because(c("{.code {line$text}} {line$anew}: its output is made anew at each run.",
+                   "i" = if (grepl("random", line$anew)) "To have the same numbers each time, write {.code set.seed(1)} at the top of the script."
+                         else "To have it made only when its inputs change, take the value on a line of the script above: {.code today <- Sys.Date()}."),
+                 "made_anew", call)
+  }
+}
+
+# Formulas that draw random numbers draw the same ones for each output, wherever it stands in the script.
+with_seed_of_script <- function(code) {
+  seed <- state$run$seed
+  if (is.null(seed)) return(code)
+  old <- get0(".Random.seed", globalenv(), inherits = FALSE)
+  on.exit(if (is.null(old)) rm(".Random.seed", envir = globalenv()) else assign(".Random.seed", old, globalenv()))
+  set.seed(seed)
+  code
+}

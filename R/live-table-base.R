@@ -1,0 +1,65 @@
+# Live tables and R's own functions of data frames: those that look get the values, those that change a table in place stop and name the verb.
+
+# Methods that call the function again, with the values in place of the table.
+with_values <- c("aggregate", "anyDuplicated", "as.list", "as.matrix", "by", "droplevels", "duplicated", "format", "is.na", "merge", "rev",
+                 "row.names", "rowsum", "split", "stack", "str", "subset", "t", "tail", "transform", "unique", "unlist", "unstack", "with", "within",
+                 "xtfrm", "c")
+
+value_method <- function(name) {
+  force(name)
+  function(...) {
+    call <- sys.call()
+    generic <- get(name, envir = home_of(name), mode = "function")
+    call[[1]] <- generic
+    for (k in seq_along(call)[-1]) {
+      value <- tryCatch(eval(call[[k]], parent.frame()), error = function(e) NULL)
+      if (is_live_table(value)) call[k] <- list(table_data(value))
+      # The rest may be formulas of columns.
+      break
+    }
+    eval(call, parent.frame())
+  }
+}
+
+home_of <- function(name) Find(function(space) exists(name, space, inherits = FALSE), lapply(c("base", "stats", "utils"), asNamespace))
+
+# Of several tables, or of two sides, each that is a live one is taken by its values.
+values_of <- function(given) lapply(given, function(one) if (is_live_table(one)) table_data(one) else one)
+
+bind_method <- function(name) {
+  force(name)
+  function(..., deparse.level = 1) do.call(name, c(values_of(list(...)), list(deparse.level = deparse.level)))
+}
+
+#' @export
+Ops.live_table <- function(e1, e2) {
+  if (missing(e2)) return(do.call(.Generic, values_of(list(e1))))
+  do.call(.Generic, values_of(list(e1, e2)))
+}
+
+#' @export
+Math.live_table <- function(x, ...) do.call(.Generic, c(values_of(list(x)), list(...)))
+
+#' @export
+Summary.live_table <- function(..., na.rm = FALSE) do.call(.Generic, c(values_of(list(...)), list(na.rm = na.rm)))
+
+in_place <- c("$<-", "[[<-", "[<-", "names<-", "dimnames<-", "row.names<-", "dim<-", "length<-", "levels<-", "is.na<-", "units<-")
+
+in_place_method <- function(name) {
+  force(name)
+  function(x, ..., value) stop_not_in_place(x, name)
+}
+
+stop_not_in_place <- function(x, name) {
+  verb <- if (name %in% c("names<-", "dimnames<-")) "rename_columns(x, new = old)" else if (name %in% c("row.names<-", "dim<-", "length<-")) "as.data.frame(x)"
+          else "set_columns(x, { new <- 1 })"
+  stop_because(c("A live table can't be changed by {.code {name}}.", "x" = "Its values follow its files.",
+                 "i" = "Make a new table of it: {.code y <- {verb}}."), "not_in_place", NULL)
+}
+
+register_base_methods <- function() {
+  register <- function(names, method) for (name in names) registerS3method(name, "live_table", method(name), envir = home_of(name))
+  register(with_values, value_method)
+  register(c("cbind", "rbind"), bind_method)
+  register(in_place, in_place_method)
+}
