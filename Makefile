@@ -1,5 +1,5 @@
 # `make demo` and `make test` set up all that they need, then run. `make help` lists the rest.
-.PHONY: help demo test test-core fuzz reliability document check bench screenshots architecture lint coverage clean
+.PHONY: help demo test test-core fuzz random reliability document check bench screenshots architecture lint coverage clean
 .DEFAULT_GOAL := help
 
 help: ## list the targets
@@ -60,6 +60,11 @@ build/core/run-tests: $(CORE_OBJECTS)
 
 fuzz: build/core/run-tests ## read a million made-up CSV files (10 minutes)
 	@ROWANROOT_FUZZ=1000000 ./build/core/run-tests
+
+random: ## calculate formulas and steps made at random in every way, for an hour
+	@tools/setup.sh test
+	@NOT_CRAN=true ROWANROOT_SECONDS=3600 ROWANROOT_SEED=$${ROWANROOT_SEED:-$$(date +%s | tail -c 7)} \
+	  Rscript -e 'r <- testthat::test_file("tests/testthat/test-every-way.R", package = "rowanroot", load_package = "installed", reporter = "check")'
 
 reliability: ## kill runs at 200 moments, fill up a disk, replace files while they are read (needs root for the disk)
 	@tools/setup.sh run

@@ -5,7 +5,7 @@ type_aggregate <- function(node, run) if (is.null(run$calibration)) aggregate_va
 
 aggregate_value <- function(node, run) {
   if (gives_any_length(list(node$argument)) && has_parts(run, run_groups(run, node$within))) {
-    return(call_r(list(fun = aggregate_function(node), name = node$entry$name, arguments = list(node$argument), within = node$within,
+    return(call_r(list(fun = aggregate_function(node), outer = node$entry$fun, name = node$entry$name, arguments = list(node$argument), within = node$within,
                        shown = node$shown, env = node$env), run))
   }
   groups <- run_groups(run, node$within)

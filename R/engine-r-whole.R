@@ -3,7 +3,7 @@
 # one_row_per() a function of the group's columns is what is wanted.
 
 # Functions that the script, or a function of it, has defined.
-is_script_function <- function(fun) is_written_by_somebody(fun) && !isNamespace(topenv(environment(fun)))
+is_script_function <- function(fun) is_written_by_somebody(fun) && !isNamespace(environment(fun))
 
 # Warnings that only the first of several values was looked at.
 stop_at_one <- function(code) {
@@ -11,9 +11,9 @@ stop_at_one <- function(code) {
 }
 
 # Before it is called: code that means one thing for a value and another for a column.
-check_means_whole_columns <- function(fun, name, arguments, node, run) {
-  if (isTRUE(run$for_groups) || !is_script_function(fun) || !any_columns(arguments)) return(invisible())
-  part <- row_part(fun, new_trail())
+check_means_whole_columns <- function(name, arguments, node, run) {
+  if (isTRUE(run$for_groups) || !is_script_function(called_function(node)) || !any_columns(arguments)) return(invisible())
+  part <- row_part(called_function(node), new_trail())
   if (is.null(part)) return(invisible())
   stop_row_or_columns(c("{.code {name}()} may be meant for one row or for whole columns.",
                         "x" = "{.code {label_of(node)}} in {.code {run$formula}} calls it, and {.code {one_line(part)}} in it means another thing for each of the two."),
@@ -21,11 +21,14 @@ check_means_whole_columns <- function(fun, name, arguments, node, run) {
 }
 
 # After: one value, though there are several rows.
-check_not_for_one_row <- function(result, rows, fun, name, arguments, node, run) {
-  if (isTRUE(run$for_groups) || rows < 2 || length(result) != 1 || !is_script_function(fun) || !any_columns(arguments)) return(invisible())
+check_not_for_one_row <- function(result, rows, name, arguments, node, run) {
+  if (isTRUE(run$for_groups) || rows < 2 || length(result) != 1 || !is_script_function(called_function(node)) || !any_columns(arguments)) return(invisible())
   stop_row_or_columns(c("{.code {name}()} gives one value for {if (has_parts(run, run_groups(run, node$within))) 'a group of '}{counted_rows(rows)}.",
                         "x" = "{.code {label_of(node)}} in {.code {run$formula}} calls it with whole columns."), name, node, run)
 }
+
+# What the formula calls: of calls in calls, the outermost.
+called_function <- function(node) if (is.null(node$outer)) node$fun else node$outer
 
 any_columns <- function(arguments) any(!vapply(arguments, function(argument) argument$kind %in% c("constant", "object"), NA))
 

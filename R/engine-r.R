@@ -14,7 +14,7 @@ r_value <- function(node, run) {
 call_r_function <- function(fun, name, arguments, node, run, groups = run_groups(run)) {
   check_no_above(arguments, node, run)
   by_value <- is_value_by_value(name, fun, node$arguments)
-  if (!by_value) check_means_whole_columns(fun, name, arguments, node, run)
+  if (!by_value) check_means_whole_columns(name, arguments, node, run)
   if (has_parts(run, groups) && !by_value) return(call_r_by_group(fun, name, arguments, node, run, groups))
   values <- argument_values(arguments, run)
   if (identical(fun, base::`%in%`) && length(values) == 2 && is_table_for(values[[2]], arguments[[2]], arguments[[1]])) {
@@ -23,8 +23,8 @@ call_r_function <- function(fun, name, arguments, node, run, groups = run_groups
   found <- if (by_value && name %in% value_by_value) call_by_value(fun, name, arguments, values, node, run)
   if (!is.null(found)) return(found)
   result <- call_r_once(fun, name, values, node, run)
-  if (isTRUE(node$picks) && arguments[[1]]$kind == "slot" && length(result) == 1 && run$rows > 1) stop_picks_by_place(node$shown, run$formula, run$call)
-  if (!by_value) check_not_for_one_row(result, run$rows, fun, name, arguments, node, run)
+  if (isTRUE(node$picks) && arguments[[1]]$kind %in% c("slot", "operation", "choose") && length(result) == 1 && run$rows > 1) stop_picks_by_place(node$shown, run$formula, run$call)
+  if (!by_value) check_not_for_one_row(result, run$rows, name, arguments, node, run)
   typed_value(result, run)
 }
 
@@ -51,6 +51,7 @@ as_one_call <- function(node) {
     function(values) do.call(node$fun, lapply(parts, function(part) part(values)), quote = TRUE)
   }
   calculate <- calculation(node)
+  node$outer <- called_function(node)
   node$fun <- function(...) calculate(unname(list(...)))
   node$arguments <- leaves
   node
@@ -74,7 +75,7 @@ call_r_once <- function(fun, name, values, node, run) {
   names(values) <- names(node$arguments)
   labels <- unique_labels(node$arguments)
   result <- tryCatch(
-    if (is_script_function(fun)) stop_at_one(call_by_labels(fun, name, values, labels, if (is.null(node$env)) run$env else node$env)) else call_by_labels(fun, name, values, labels, if (is.null(node$env)) run$env else node$env),
+    if (is_script_function(called_function(node))) stop_at_one(call_by_labels(fun, name, values, labels, if (is.null(node$env)) run$env else node$env)) else call_by_labels(fun, name, values, labels, if (is.null(node$env)) run$env else node$env),
     error = function(e) {
       if (inherits(e, "rowanroot_error")) stop_in_formula(e, run$formula, run$call)
       stop_formula_failed(label_of(node), run$formula, e, run$call, way_out(e, fun, name, labels))
@@ -104,7 +105,7 @@ call_r_by_group <- function(fun, name, arguments, node, run, groups) {
     values[is_column] <- lapply(whole[is_column], `[`, rows)
     values[is_code] <- lapply(arguments[is_code], function(code) eval_code(code$node, rows, run))
     result <- call_r_once(fun, name, values, node, run)
-    check_not_for_one_row(result, length(rows), fun, name, arguments, node, run)
+    check_not_for_one_row(result, length(rows), name, arguments, node, run)
     if (!is_vector_like(result) || !length(result) %in% c(1, length(rows))) stop_wrong_group(result, rows, node, run)
     if (length(result) == length(rows)) result else rep(result, length(rows))
   })

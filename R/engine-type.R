@@ -111,7 +111,7 @@ type_word <- function(node, run) {
   types <- vapply(arguments, `[[`, "", "type")
   rule <- if (!any(types == "other")) node$word$rule(types)
   if (is.null(rule)) {
-    check_types_fit(node, types, run)
+    check_types_fit(node, types, run, arguments)
     if (any(types == "other")) {
       check_no_category(node, arguments, run)
       check_levels(node, arguments, run)
@@ -146,7 +146,7 @@ simplified <- function(node) {
 }
 
 # R would compare a number with a text as texts, and calculate with neither.
-check_types_fit <- function(node, types, run) {
+check_types_fit <- function(node, types, run, arguments = list()) {
   if (!any(types == "text")) return(invisible())
   name <- node$word$name
   is_comparison <- name %in% c("==", "!=", "<", "<=", ">", ">=")
@@ -155,14 +155,22 @@ check_types_fit <- function(node, types, run) {
     stop_because(c("Can't compare text with {type_words[[other]]}.",
                    "x" = "{.code {label_of(node)}} in {.code {run$formula}} does.",
                    "i" = "Convert one of them: {.code as.numeric()} makes numbers, {.code as.character()} makes text."),
-                 "type_mismatch", run$call)
+                 "type_mismatch", run$call, texts = text_columns(node, arguments))
   }
   if (is_comparison || any(types == "other") || grepl("^(is|as)[.]|^is|^pm(in|ax)$|_known$", name)) return(invisible())
   culprit <- node$arguments[[which(types == "text")[1]]]
+  joins <- name == "+" && all(types %in% c("text", "missing"))
   stop_because(c("{.code {name}} needs numbers, not text.",
                  "x" = "{.code {label_of(culprit)}} is text in {.code {run$formula}}.",
-                 "i" = "If it holds numbers, convert it first: {.code as.numeric()}."),
-               "type_mismatch", run$call)
+                 "i" = if (joins) "To join texts write {.code join_text({paste(vapply(node$arguments, label_of, ''), collapse = ', ')})}."
+                       else "If it holds numbers, convert it first: {.code as.numeric()}."),
+               "type_mismatch", run$call, texts = if (!joins) text_columns(node, arguments))
+}
+
+# The columns that are text, as they are at that point of the block.
+text_columns <- function(node, arguments) {
+  is_text <- vapply(seq_along(node$arguments), function(k) node$arguments[[k]]$kind == "column" && length(arguments) >= k && arguments[[k]]$type == "text", NA)
+  vapply(node$arguments[is_text], `[[`, "", "name")
 }
 
 # R would calculate missing values from categories, with a warning.
@@ -219,6 +227,7 @@ type_choose <- function(node, run) {
 type_condition <- function(node, run, as_row_condition = FALSE) {
   condition <- type_node(node$condition, run)
   if (isTRUE(node$some_rows) && condition$type != "logical" && condition$type != "missing") stop_rows_by_number(node, run)
+  if (as_row_condition && condition$type %in% c("integer", "double")) stop_number_as_condition(node, condition, run)
   if (is_numeric_type(condition$type)) return(convert(condition, "logical"))
   stop_because(c("A condition must be true or false, not {type_words[[condition$type]]}.",
                  "x" = if (!as_row_condition) "{.code if ({label_of(node)})} is used in {.code {run$formula}}.",
@@ -226,11 +235,26 @@ type_condition <- function(node, run, as_row_condition = FALSE) {
                "type_mismatch", run$call)
 }
 
+stop_number_as_condition <- function(node, condition, run) {
+  stop_because(c("A condition must be true or false, not {type_words[[condition$type]]}.", "x" = "It is {.code {label_of(node)}}.",
+                 "i" = "Compare it with something: {.code {label_of(node)} > 0}, {.code !is.na({label_of(node)})}."), "type_mismatch", run$call)
+}
+
 stop_rows_by_number <- function(node, run) {
   stop_because(c("The rows to set must be picked by a condition.",
-                 "x" = "{.code [{label_of(node)}]} in {.code {run$formula}} is none.",
-                 "i" = "To pick rows by number write {.code [.row %in% {label_of(node)}]}."),
+                 "x" = "{.code [{label_of(node)}]} in {.code {run$formula}} is not one.",
+                 "i" = "To pick rows by number write {.code [{rows_by_number(node$shown)}]}."),
                "type_mismatch", run$call)
+}
+
+# A minus leaves rows out.
+rows_by_number <- function(code) {
+  if (is_call_to(code, "(")) code <- code[[2]]
+  leaves_out <- is_call_to(code, "-") && length(code) == 2
+  if (leaves_out) code <- code[[2]]
+  one <- is.numeric(code)
+  shown <- one_line(code)
+  if (leaves_out) if (one) paste(".row !=", shown) else paste0("!.row %in% ", shown) else if (one) paste(".row ==", shown) else paste(".row %in%", shown)
 }
 
 stop_branches_differ <- function(yes, no, node, run) {

@@ -3,8 +3,9 @@
 
 #
 # `for_groups`: the block has one value a group.
-bind_block <- function(block, names, env, call, for_groups = FALSE) {
-  bound <- list2env(list(statements = list(), names = names, for_groups = for_groups), parent = baseenv())
+# `within`: the columns that make the block's groups.
+bind_block <- function(block, names, env, call, within = NULL, for_groups = FALSE) {
+  bound <- list2env(list(statements = list(), names = names, within = within, for_groups = for_groups), parent = baseenv())
   bound$add <- function(statement) statements[[length(statements) + 1]] <<- statement
   environment(bound$add) <- bound
   for (line in block_lines(block, call)) bind_line(line, bound, env, call)
@@ -20,6 +21,7 @@ bind_line <- function(line, bound, env, call) {
     bound$names <- setdiff(bound$names, statement$targets)
   } else {
     scope <- new_scope(bound$names, env, line, call)
+    scope$within <- bound$within
     scope$for_groups <- bound$for_groups
     statement$node <- bind_statement(statement, scope)
     bound$names <- c(bound$names, statement$targets[!match(statement$targets, bound$names, 0L)])

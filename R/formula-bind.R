@@ -280,7 +280,7 @@ check_functions_exist <- function(names, scope) {
 
 function_names <- function(env) {
   own <- if (isNamespace(topenv(env)) || identical(env, globalenv())) ls(env) else c(ls(env), ls(globalenv()))
-  unique(c(own, names(words), "mean", "median", "round", "toupper", "tolower", "paste", "nchar", "substr", "is.na"))
+  unique(c(own, grep("^[[:alpha:].]", names(words), value = TRUE), "mean", "median", "round", "toupper", "tolower", "paste", "nchar", "substr", "is.na"))
 }
 
 # Functions that a call surely needs: its own, and those of a call given as an argument.
@@ -319,6 +319,7 @@ picks_by_place <- function(arguments, scope) {
 # What has a value for each row, by its code alone.
 goes_by_value <- function(expr, scope) {
   if (!is.call(expr)) return(TRUE)
+  if (is_call_to(expr, "(")) return(goes_by_value(expr[[2]], scope))
   name <- head_name(expr)
   fun <- if (nzchar(name)) get0(name, envir = scope$env, mode = "function")
   !is.null(fun) && (!is.null(find_word(name, fun, as.list(expr)[-1])) || is_value_by_value(name, fun))

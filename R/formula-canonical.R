@@ -129,7 +129,7 @@ canonical_surroundings <- function(expr, env, own, trail) {
 
 # Names in a piece of code, but for the parameters of functions in it.
 free_names <- function(expr) {
-  if (is.symbol(expr)) return(as.character(expr))
+  if (is.symbol(expr)) return(as.character(expr)[nzchar(as.character(expr))])
   if (!is.call(expr) && !is.pairlist(expr)) return(character())
   inner <- unlist(lapply(as.list(expr), function(part) if (!missing(part)) free_names(part)), use.names = FALSE)
   if (is_call_to(expr, "function")) setdiff(inner, names(expr[[2]])) else inner

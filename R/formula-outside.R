@@ -27,7 +27,8 @@ impurity_of_call <- function(node) {
   trail <- new_trail()
   kinds <- c(outside_kind(node$name, node$fun), if (is_script_function(node$fun)) kinds_in_function(node$fun, trail),
              unlist(lapply(unname(node$arguments), function(one) {
-               if (one$kind == "r_code") kinds_in_code(one$expr, one$env, trail)
+               if (one$kind == "value" && is.character(one$value)) lapply(utils::head(unique(one$value), 10), function(text) kind_of_name(text, node$env))
+               else if (one$kind == "r_code") kinds_in_code(one$expr, one$env, trail)
                else if (one$kind == "value" && is.function(one$value)) c(outside_kind(one_line(one$shown), one$value), if (is_script_function(one$value)) kinds_in_function(one$value, trail))
              })))
   unique(kinds)
@@ -41,12 +42,14 @@ kinds_in_function <- function(fun, trail) {
 }
 
 kinds_in_code <- function(expr, env, trail) {
-  unlist(lapply(unique(c(all.names(expr), functions_by_text(expr, env))), function(name) {
-    fun <- if (nzchar(name)) get0(name, envir = env, mode = "function")
+  unlist(lapply(unique(c(all.names(expr), texts_in(expr))), function(name) {
+    fun <- if (!is.na(name) && nzchar(name)) get0(name, envir = env, mode = "function")
     if (is.null(fun)) return(NULL)
     if (is_script_function(fun)) kinds_in_function(fun, trail) else outside_kind(name, fun)
   }))
 }
+
+kind_of_name <- function(name, env) if (!is.na(name) && nzchar(name)) outside_kind(name, get0(name, envir = if (is.null(env)) baseenv() else env, mode = "function"))
 
 # What stands in a key for them: the seed, or what no other run has.
 outside_key <- function(kinds) {
@@ -70,7 +73,7 @@ tree_outside <- function(node) {
   of <- function(nodes) unlist(lapply(unname(nodes), tree_outside))
   kinds <- switch(node$kind,
     r_call = c(impurity_of_call(node), of(node$arguments)),
-    value = if ("random" %in% value_kinds(node)) "random",
+    value = value_kinds(node),
     shared = once(node, "outside", tree_outside(node$memory$node)),
     deep = through_deep(node, tree_outside),
     aggregate = , ordered = tree_outside(node$argument),
@@ -82,10 +85,11 @@ tree_outside <- function(node) {
   unique(if (is.null(state$run$seed)) kinds else setdiff(kinds, "random"))
 }
 
-# A value of the script is what it is, and part of the key; but it is another one in each run if it is drawn.
+# A value of the script is what it is, and part of the key. But if it is drawn, or is the time of the day, it is another one in each run.
 value_kinds <- function(node) {
   if (!is.call(node$shown)) return(NULL)
-  unlist(lapply(all.names(node$shown), function(name) outside_kind(name, get0(name, envir = baseenv(), mode = "function", inherits = FALSE) %||% get0(name, envir = asNamespace("stats"), mode = "function", inherits = FALSE))))
+  kinds <- unlist(lapply(setdiff(all.names(node$shown), "Sys.Date"), kind_of_name, env = globalenv()))
+  intersect(kinds, c("random", "time"))
 }
 
 anew_words <- function(kinds) if (length(kinds)) paste(outside_words[kinds], collapse = " and ")

@@ -193,10 +193,27 @@ table_data <- function(x, call = NULL) {
   if (!is.null(memory$origin)) tell_what_changed(all_parts(memory$origin), all_parts(origin), length(live(x)$steps))
   x <- with_keys(x, origin$parts, call)
   data <- source_data(live(x)$source, origin$parts, needed_columns(x, call), call)
-  data <- with_seed_of_script(run_steps(live(x)$steps, data, call))
+  data <- with_place_of_text(x, data, with_seed_of_script(run_steps(live(x)$steps, data, call)))
   memory$data <- data
   memory$origin <- origin
   data
+}
+
+# Of a column that is text because of a few values, an error shows the first of them, and where it stands.
+with_place_of_text <- function(x, data, code) {
+  withCallingHandlers(code, rowanroot_type_mismatch = function(e) {
+    for (name in intersect(e$texts, names(data))) {
+      texts <- data[[name]]
+      if (!is.character(texts)) next
+      number <- suppressWarnings(as.numeric(texts))
+      other <- which(is.na(number) & !is.na(texts))
+      if (!length(other) || length(other) > length(texts) / 2) next
+      value <- texts[other[1]]
+      place <- source_place(live(x)$source, other[1], e$call)
+      rlang::abort(c(e$message, e$body, "i" = cli::format_inline("{.code {name}} is text because of {counted(length(other), 'value')}, first {.val {value}}, in {place}. If {cli::qty(length(other))}{?it stands/they stand} for a missing value: {.code open_table(\u2026, missing = c(\"\", \"NA\", {quoted(value)}))}.")),
+                   class = setdiff(class(e), c("rlang_error", "error", "condition")), call = e$call)
+    }
+  })
 }
 
 run_steps <- function(steps, data, call) {
@@ -219,7 +236,7 @@ table_columns <- function(x, wanted, call) {
     wanted <- step_needs(steps[[k]], wanted)
   }
   data <- source_data(live(x)$source, origin$parts, source_columns_of(x, wanted, call), call)
-  with_seed_of_script(run_steps(steps, data, call))
+  with_place_of_text(x, data, with_seed_of_script(run_steps(steps, data, call)))
 }
 
 all_parts <- function(origin) rbind(origin$parts, origin$looked_up)
@@ -278,6 +295,6 @@ summary.live_table <- function(object, ...) summary(table_data(object), ...)
 
 #' @export
 print.live_table <- function(x, ...) {
-  print(peek(x), ...)
+  print(view_of(x, 6, NULL), ...)
   invisible(x)
 }

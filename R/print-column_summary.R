@@ -114,7 +114,8 @@ shown_measures <- function(values, model) {
   values[abs(values) < 1e-12 * max(abs(values), 0, na.rm = TRUE)] <- 0
   vapply(values, function(value) {
     far <- is.finite(value) && value != 0 && (abs(value) >= 1e15 || abs(value) < 1e-4)
-    if (is.na(value)) "" else format(signif(value, 5), digits = 5, big.mark = ",", scientific = far)
+    # A whole number is a value, and shown as it is; others are rounded.
+    if (is.na(value)) "" else if (!far && value == floor(value)) format(value, big.mark = ",", scientific = FALSE) else format(signif(value, 5), digits = 5, big.mark = ",", scientific = far)
   }, "")
 }
 

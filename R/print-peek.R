@@ -26,6 +26,10 @@ peek <- function(x, rows = 6) {
   }
   if (is.character(x)) x <- open_table(x)
   check_table(x, call)
+  view_of(x, rows, call)
+}
+
+view_of <- function(x, rows, call) {
   data <- if (is_live_table(x)) table_data(x, call) else x
   new_table_view(data, table_title(x), table_origins(x), rows)
 }
@@ -123,26 +127,28 @@ strwrap_cells <- function(cells, width) {
 # Strips of columns side by side, each with the first rows. A derived column and those that it came from
 # stay together; what does not fit beside the strip before begins the next.
 format_strips <- function(x, width) {
-  groups <- c(lapply(x$derived, format_group, head = x$head, derived = TRUE),
-              lapply(x$rest, format_group, head = x$head, derived = FALSE))
+  head <- unclass(x$head)
   numbers <- if (has_row_names(x$head)) left(cut_to(c("", encodeString(row.names(x$head))), 20)) else right(c("", seq_len(nrow(x$head))))
   strips <- list()
-  in_strip <- integer()
+  # What steps made is shown in full, of the others as much as fits in two strips more.
+  most <- if (length(x$derived)) Inf else 3
+  shown <- 0
   after_derived <- FALSE
-  for (group in groups) {
+  for (names in c(x$derived, as.list(x$rest))) {
+    is_derived <- shown < length(x$derived)
+    if (!is_derived && is.infinite(most)) most <- length(strips) + 2
+    group <- format_group(names, head, is_derived)
     last <- length(strips)
     between <- if (group$derived || after_derived) paste0(" ", mark("\u2502", "|"), " ") else "  "
     beside <- if (last) paste0(strips[[last]], between, group$lines)
     after_derived <- group$derived
     if (last && max(cli::ansi_nchar(beside, "width")) <= width) strips[[last]] <- beside
-    else strips[[last + 1]] <- paste0(cli::col_grey(numbers), "  ", group$lines)
-    in_strip <- c(in_strip, length(strips))
+    else if (last < most) strips[[last + 1]] <- paste0(cli::col_grey(numbers), "  ", group$lines)
+    else break
+    shown <- shown + 1
   }
-  # What steps made is shown in full, of the others as much as fits in two strips more.
-  made <- if (length(x$derived)) in_strip[length(x$derived)] else 1
-  fits <- seq_len(min(length(strips), made + 2))
-  lines <- unlist(lapply(strips[fits], function(strip) c("", strip)))
-  hidden <- x$rest[utils::tail(in_strip, length(x$rest)) > length(fits)]
+  lines <- unlist(lapply(strips, function(strip) c("", strip)))
+  hidden <- utils::tail(x$rest, length(x$derived) + length(x$rest) - shown)
   c(lines, if (length(hidden)) c("", wrapped(paste0("Not shown: ", counted(length(hidden), "other column"), ". To see some: peek(keep_columns(x, ", code_name(hidden[1]), "))"), width)))
 }
 
@@ -153,7 +159,7 @@ code_name <- function(name) one_line(as.name(name), 60L)
 format_group <- function(names, head, derived) {
   cells <- lapply(names, function(name) format_cells(head[[name]], name, derived && name == names[1]))
   if (!derived || length(names) == 1) return(list(lines = do.call(paste, c(cells, sep = "  ")), derived = derived))
-  arrow <- c(mark("\u2190", "<"), rep(" ", nrow(head)))
+  arrow <- c(mark("\u2190", "<"), rep(" ", length(cells[[1]]) - 1))
   list(lines = do.call(paste, c(cells[1], list(arrow), list(do.call(paste, c(cells[-1], sep = "  "))))), derived = derived)
 }
 

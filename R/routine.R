@@ -42,7 +42,11 @@ routine <- function() new_routine(list())
 
 new_routine <- function(steps, ..., class = character()) structure(list(steps = steps, ...), class = c(class, "routine"))
 
-is_routine <- function(x) inherits(x, "routine")
+is_routine <- function(x) {
+  typed <- sys.call(-1)
+  tryCatch(force(x), error = function(e) stop_no_first(e, typed))
+  inherits(x, "routine")
+}
 
 # A verb was given a routine: the call is kept, with what it takes from the script.
 with_step <- function(routine, typed, env, call) {

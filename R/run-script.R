@@ -91,10 +91,10 @@ evaluate_script <- function(script, run, call) {
   on.exit(state$run <- outer)
   for (k in seq_along(expressions)) {
     run$line <- lines[k]
-    tryCatch({
+    tryCatch(once_a_run(run, {
       value <- withVisible(eval(expressions[[k]], env))
       if (value$visible && run$mode == "run") print(value$value)
-    }, error = function(e) stop_script_failed(file, lines[k], e, call))
+    }), error = function(e) stop_script_failed(file, lines[k], e, call))
   }
   invisible(env)
 }
@@ -125,6 +125,15 @@ parse_script <- function(file, call) {
 
 stop_script_failed <- function(file, line, error, call) {
   stop_because("{.file {file}} stopped at line {line}.", "script_failed", call, parent = error, line = line)
+}
+
+# A warning that several outputs would give is given with the first.
+once_a_run <- function(run, code) {
+  withCallingHandlers(code, rowanroot_warning = function(w) {
+    text <- conditionMessage(w)
+    if (text %in% run$warned) tryInvokeRestart("muffleWarning")
+    run$warned <- c(run$warned, text)
+  })
 }
 
 # A failed output leaves those alone that don't depend on it.

@@ -6,11 +6,12 @@ least_copied <- function() getOption("rowanroot.copy_from", 4e6)
 # What is needed to copy from the output as it is, or NULL if it has nothing to copy: its `path`, the names of its `fields` and the
 # `places` of lots of rows in it; the `columns` of the new one and which of them are the `same`.
 older_output <- function(path, now, found, columns) {
-  record <- found$record
+  record <- with_details(found$record)
   if (is.null(record) || path_ending(path) != "csv" || !keeps_columns() || file.size(path) < least_copied()) return(NULL)
   # What warned is calculated again, and warns again.
   if (isTRUE(record$warned) || !identical(record$rows_key, now$rows_key) || !identical(record$guarded, now$guarded)) return(NULL)
-  same <- columns[vapply(columns, function(column) !is.null(now$keys[[column]]) && identical(record$keys[[column]], now$keys[[column]]), NA)]
+  then <- unlist(record$keys)[columns]
+  same <- columns[!is.na(then) & (then == unlist(now$keys)[columns]) %in% TRUE]
   if (!length(same)) return(NULL)
   places <- read_kept(places_key(record$written), "number")
   if (!is.null(places)) list(path = path, fields = unlist(record$columns), places = places, columns = columns, same = same)

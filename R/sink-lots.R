@@ -12,6 +12,8 @@ needs_lots <- function(x, path, call) {
   all(vapply(live(x)$steps, runs_in_lots, NA))
 }
 
+chunk_bytes <- function() getOption("rowanroot.chunk_bytes", min(max(memory_allowed() / 40, 2^12), 2^26))
+
 # Gives the number of rows that were written.
 write_in_lots <- function(x, parts, file, guard, call) {
   source <- live(x)$source
@@ -33,7 +35,7 @@ write_in_lots <- function(x, parts, file, guard, call) {
     rows <<- rows + nrow(data)
     progress$step()
   }
-  with_few_warnings(each_lot(source, needed_columns(x, call), min(max(memory_allowed() / 40, 2^12), 2^26), begin, work, call))
+  with_few_warnings(each_lot(source, needed_columns(x, call), chunk_bytes(), begin, work, call))
   check_still_same(source, parts, call)
   rows
 }

@@ -139,7 +139,10 @@ read_columns <- function(opened, names, types, files, call, threads) {
 }
 
 # What the core is told of columns: where each is in each file, and as what it is read.
-columns_to_read <- function(opened, names) lapply(names, function(name) list(type = "text", in_file = vapply(opened$names, function(own) match(name, own), 0L)))
+columns_to_read <- function(opened, names) {
+  places <- matrix(vapply(opened$names, function(own) match(names, own), integer(length(names))), nrow = length(names))
+  lapply(seq_along(names), function(k) list(type = "text", in_file = places[k, ]))
+}
 
 type_to_read <- function(type, is_few) if (!type %in% c("text", "category")) type else if (is_few) "coded_text" else "text"
 

@@ -48,7 +48,10 @@ apply_step <- function(x, step, call) {
 }
 
 check_table <- function(x, call, arg = "x") {
-  if (!is.data.frame(x) && !is_live_table(x)) stop_not_a_table(x, call, arg)
+  if (!is.data.frame(x) && !is_live_table(x)) {
+    if (is_named_first(sys.call(-1))) stop_named_first(sys.call(-1))
+    stop_not_a_table(x, call, arg)
+  }
   names <- column_names(x)
   twice <- anyDuplicated(names)
   if (twice) {
@@ -64,6 +67,33 @@ check_table <- function(x, call, arg = "x") {
   if (anyNA(names) || !all(nzchar(names))) {
     stop_because(c("Column {which(is.na(names) | !nzchar(names))[1]} has no name.", "i" = "Give it one first."), "repeated_name", call)
   }
+}
+
+# `visits |> must_hold("x" = net_kg > 0)`: the condition was given the name that the table has.
+is_named_first <- function(typed) {
+  names <- names(typed)
+  !is.null(names) && "x" %in% names && any(!nzchar(names[-1]))
+}
+
+stop_named_first <- function(typed) {
+  verb <- one_line(typed[[1]])
+  stop_because(c("{.code x} is what the table of {.code {verb}()} is called: something else can't have this name.",
+                 "x" = "Given is {.code x = {one_line(typed$x)}}.",
+                 "i" = if (verb %in% c("must_hold", "should_hold")) "Give the condition another name, such as {.code \"{one_line(typed$x)}\" = \u2026}."
+                       else "Columns are set in a block: {.code {verb}({{ x <- {one_line(typed$x)} }})}."), "bad_argument", as.call(list(typed[[1]])))
+}
+
+# What was to be the table could not be calculated. R would name a function that nobody called.
+stop_no_first <- function(error, typed) {
+  if (inherits(error, "rowanroot_error")) stop(error)
+  if (is_named_first(typed)) stop_named_first(typed)
+  asked <- if (is.symbol(typed[[1]])) as.call(list(typed[[1]]))
+  first <- if (length(typed) > 1) typed[[2]]
+  if (!is.symbol(first) || exists(as.character(first), envir = globalenv())) {
+    if (identical(conditionCall(error)[[1]], quote(is_routine))) error$call <- asked
+    stop(error)
+  }
+  stop_because("There is no object {.code {as.character(first)}}.", "not_a_table", asked, parent = NULL)
 }
 
 column_names <- function(x) if (is_live_table(x)) live(x)$columns else names(x)

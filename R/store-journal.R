@@ -26,12 +26,41 @@ record_of_content <- function(records, hash) {
   if (length(matching)) matching[[length(matching)]]
 }
 
+# What is long of a record, such as the keys of very many columns, stands in a file of its own: each save reads the journal. Without it an
+# output is as fresh or stale as it is, but not all reasons can be given.
+long_parts <- c("inputs", "lines", "keys", "columns")
+
+longest_line <- 20000
+
+details_path <- function(name) file.path(journal_folder(), "records", paste0(name, ".json"))
+
+with_details <- function(record) {
+  if (is.null(record$details)) return(record)
+  file <- details_path(record$details)
+  more <- if (file.exists(file)) tryCatch(jsonlite::fromJSON(file, simplifyVector = FALSE), error = function(e) NULL)
+  record[names(more)] <- more
+  record
+}
+
+without_details <- function(record) {
+  details <- as_json(record[long_parts])
+  if (nchar(details, "bytes") <= longest_line) return(record)
+  record$details <- rlang::hash(paste(record$output, record$key, record$written))
+  dir.create(dirname(details_path("")), showWarnings = FALSE)
+  replace_file(details_path(record$details), function(file) writeLines(enc2utf8(details), file, useBytes = TRUE))
+  record[setdiff(names(record), long_parts)]
+}
+
+as_json <- function(x) jsonlite::toJSON(x, auto_unbox = TRUE, null = "null", digits = NA)
+
 add_record <- function(record) {
   dir.create(journal_folder(), showWarnings = FALSE)
-  records <- c(read_journal(), list(record))
+  records <- c(read_journal(), list(without_details(record)))
   outputs <- vapply(records, `[[`, "", "output")
   later <- rev(stats::ave(rev(seq_along(outputs)), rev(outputs), FUN = seq_along))
-  lines <- vapply(records[later <= records_kept], jsonlite::toJSON, "", auto_unbox = TRUE, null = "null", digits = NA)
+  records <- records[later <= records_kept]
+  unlink(setdiff(list.files(dirname(details_path("")), full.names = TRUE), details_path(unlist(lapply(records, `[[`, "details")))))
+  lines <- vapply(records, as_json, "")
   replace_file(journal_path(), function(file) {
     connection <- file(file, "wb")
     on.exit(close(connection))

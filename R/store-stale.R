@@ -11,7 +11,7 @@ output_state <- function(target, now) {
     return(list(state = "foreign", why = why))
   }
   if (identical(record$key, now$key)) return(list(state = "up to date", why = character()))
-  list(state = "stale", why = what_changed(record, now), record = record)
+  list(state = "stale", why = what_changed(with_details(record), now), record = record)
 }
 
 # The reasons why what is made now differs from what was made then.

@@ -17,7 +17,8 @@ stop_unknown_column <- function(name, known, call, formula = NULL, place = "a co
   stop_because(c(
     "There is no column {.code {name}}.",
     "x" = if (!is.null(formula)) "It is used in {.code {formula}}, and is neither a column nor defined in the script.",
-    "i" = if (length(hint)) "Did you mean {.code {hint}}?"
+    "i" = if (length(known) == 1 && grepl("[;\t|]", known)) "The only column is {.code {known}}. Is the separator {.code {one_line(sub('.*?([;\t|]).*', '\\\\1', known))}}? Say so: {.code open_table(\u2026, separator = \u2026)}."
+          else if (length(hint)) "Did you mean {.code {hint}}?"
           else if (length(known)) "The columns are {listed(known)}."
           else "The table has no columns."
   ), "unknown_column", call, parent = parent, column = name, nearest = hint)

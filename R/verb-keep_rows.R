@@ -61,8 +61,10 @@ new_step_keep_rows <- function(verb, condition, within, names, env, call) {
                    "i" = "To compare write {.code a == b}, {.code a < b} and the like; to set columns use {.code set_columns()}."),
                  "bad_formula", call)
   }
-  node <- bind_formula(condition, new_scope(names, env, condition, call))
-  structure(list(verb = verb, node = node, within = if (!is.null(within)) choose_columns(within, names, env, call),
+  groups <- if (!is.null(within)) choose_columns(within, names, env, call)
+  scope <- new_scope(names, env, condition, call)
+  scope$within <- groups
+  structure(list(verb = verb, node = bind_formula(condition, scope), within = groups,
                  typed = list(condition = condition, within = within), columns = names, columns_before = names, env = env),
             class = c("step_keep_rows", "step"))
 }

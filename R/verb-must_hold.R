@@ -40,8 +40,13 @@ should_hold <- function(x, ..., within = NULL) {
 
 new_step_conditions <- function(verb, typed, within, names, env, call) {
   if (!length(typed)) stop_because(c("There is no condition.", "i" = "Write {.code {verb}(x, \"net weight is positive\" = net_kg > 0)}."), "bad_formula", call)
-  nodes <- lapply(unname(typed), function(condition) bind_formula(condition, new_scope(names, env, condition, call)))
-  structure(list(verb = verb, nodes = nodes, titles = condition_titles(typed), within = if (!is.null(within)) choose_columns(within, names, env, call),
+  groups <- if (!is.null(within)) choose_columns(within, names, env, call)
+  nodes <- lapply(unname(typed), function(condition) {
+    scope <- new_scope(names, env, condition, call)
+    scope$within <- groups
+    bind_formula(condition, scope)
+  })
+  structure(list(verb = verb, nodes = nodes, titles = condition_titles(typed), within = groups,
                  typed = list(conditions = typed, within = within), columns = names, columns_before = names, env = env),
             class = c("step_conditions", "step"))
 }

@@ -36,7 +36,7 @@ one_row_per <- function(x, columns, block, ...) {
 new_step_one_row_per <- function(columns, block, names, env, call) {
   keys <- choose_columns(columns, names, env, call)
   if (!length(keys)) stop_because("{.code {one_line(columns)}} chooses no column.", "bad_choice", call)
-  statements <- if (identical(block, quote({}))) list() else bind_block(block, names, env, call, for_groups = TRUE)
+  statements <- if (identical(block, quote({}))) list() else bind_block(block, names, env, call, keys, for_groups = TRUE)
   step <- list(keys = keys, statements = one_value_statements(statements, keys, call), typed = list(columns = columns, block = block),
                columns_before = names, env = env)
   set <- as.character(final_targets(statements)$set)

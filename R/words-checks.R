@@ -1,7 +1,7 @@
 #' Conditions that many tables must meet
 #'
 #' For [must_hold()], [keep_rows()] and formulas: `known()` is true where no column is missing, `only_once()` where no other row
-#' has the same values, `in_range()` where a value lies between two ends, which belong to the range, and `has_form()` where a
+#' (of the group, under `within`) has the same values, `in_range()` where a value lies between two ends, which belong to the range, and `has_form()` where a
 #' pattern matches the whole text.
 #'
 #' Others need no word of their own: `apiary %in% c("NB", "SH")` for one of a set, `.rows == nrow(hives)` for as many rows as
@@ -56,6 +56,8 @@ bind_known <- function(given, expr, scope) {
 bind_only_once <- function(given, expr, scope) {
   check_has_columns(given, expr, scope)
   columns <- choose_columns(as.call(c(quote(c), unname(given))), scope$columns, scope$env, scope$call)
+  # In a block of groups, no other row of the group.
+  columns <- unique(c(scope$within, columns))
   rows <- list(kind = "aggregate", entry = aggregates$length, argument = bind_formula(as.name(columns[1]), scope), skip_missing = FALSE,
                within = columns, shown = expr, env = scope$env)
   word_node("==", rows, value_node(1L, 1L), shown = expr)

@@ -199,7 +199,8 @@ values_in_rows <- function(column, rows) {
 # The least 64-bit number stands for what is missing: as a double, minus nought.
 is_missing_integer64 <- function(x) {
   x <- unclass(x)
-  x == 0 & 1 / x < 0
+  # The bits of most numbers below zero are, as a double, not a number.
+  (x == 0 & 1 / x < 0) %in% TRUE
 }
 
 check_keys_once <- function(codes, of_table, call, table = "the table") {

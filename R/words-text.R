@@ -283,6 +283,15 @@ check_part_types <- function(type, parts, call) {
 
 part_as <- function(part, type, texts, call) {
   texts$values <- part
+  withCallingHandlers(typed_part(part, type, texts, call), rowanroot_unreadable = function(e) {
+    # The ways out of as_number() and the like are not arguments of split_text().
+    body <- e$body[names(e$body) != "i"]
+    rlang::abort(c(e$message, body, "i" = cli::format_inline("Split it as {.code type = \"text\"}, and convert the part in a line of its own: {.code as_{if (type == 'date') 'date' else 'number'}(part, unreadable = \"missing\")}.")),
+                 class = setdiff(class(e), c("rlang_error", "error", "condition")), call = e$call)
+  })
+}
+
+typed_part <- function(part, type, texts, call) {
   switch(type,
     text = part,
     category = factor(part, levels = sort(unique(part), method = "radix")),

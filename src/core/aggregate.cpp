@@ -49,10 +49,8 @@ Mean mean_of(const ExactSum& total, std::size_t known) {
   return {mean, (first - mean) + left};
 }
 
-// Squares of distances from a rounded mean, as they are from the true one.
-double about_true_mean(double squares, const Mean& mean, std::size_t known) {
-  return std::max(squares - static_cast<double>(known) * (mean.rest * mean.rest), 0.0);
-}
+// Squares of distances from the true mean, as they are from the rounded one: R's own are.
+double about_rounded_mean(double squares, const Mean& mean, std::size_t known) { return squares + static_cast<double>(known) * (mean.rest * mean.rest); }
 
 // What one block, or one group, knows.
 struct Partial {
@@ -152,7 +150,9 @@ Partial moments_block(const T* values, std::size_t rows) {
   Partial partial = sum_block(values, rows);
   if (!partial.known) return partial;
   const Mean mean = mean_of(partial.sum, partial.known);
-  partial.squares = about_true_mean(squares_about(values, rows, mean.value), mean, partial.known);
+  // Blocks are put together by their true means.
+  const double rest = static_cast<double>(partial.known) * (mean.rest * mean.rest);
+  partial.squares = std::max(squares_about(values, rows, mean.value) - rest, 0.0);
   return partial;
 }
 
@@ -289,7 +289,8 @@ Moments moments_of_column(const T* values, std::size_t rows, bool with_squares, 
   const auto block_of = with_squares ? moments_block<T> : sum_block<T>;
   const Partial total = all_blocks(rows, threads, [&](std::size_t first, std::size_t size) { return block_of(values + first, size); });
   const double known = static_cast<double>(total.known);
-  if (is_exact(total.sum) && std::isfinite(total.squares)) return {total.sum.value(), mean_of(total.sum, total.known).value, known, total.squares};
+  const Mean mean = mean_of(total.sum, total.known);
+  if (is_exact(total.sum) && std::isfinite(total.squares)) return {total.sum.value(), mean.value, known, about_rounded_mean(total.squares, mean, total.known)};
   const LongSums sums(values, rows);
   return {static_cast<double>(sums.sum), static_cast<double>(sums.mean()), known, static_cast<double>(sums.squares)};
 }
@@ -421,21 +422,22 @@ std::vector<double> variances_of_column_groups(const T* values, std::size_t rows
                                                std::size_t groups, Workers threads) {
   const GroupTotals totals = totals_of_groups(values, rows, group_of_row, groups, threads);
   struct Spread {
-    Mean mean;
-    double squares = 0;
+    double mean;
+    ExactSum squares;
   };
   std::vector<Spread> spreads(groups);
-  for (std::size_t g = 0; g < groups; ++g) spreads[g].mean = mean_of(totals.groups[g].sum, totals.groups[g].known);
+  for (std::size_t g = 0; g < groups; ++g) spreads[g].mean = mean_of(totals.groups[g].sum, totals.groups[g].known).value;
   for (std::size_t i = 0; i < rows; ++i) {
     const double value = as_real(values[i]);
     Spread& spread = spreads[group_of_row[i]];
-    if (value == value) spread.squares += (value - spread.mean.value) * (value - spread.mean.value);
+    if (value == value) spread.squares.add((value - spread.mean) * (value - spread.mean));
   }
   std::vector<double> result(groups);
   for (std::size_t g = 0; g < groups; ++g) {
     const GroupTotal& group = totals.groups[g];
     const bool defined = group.known > 1 && (!group.unknown || skip_missing);
-    result[g] = defined ? about_true_mean(spreads[g].squares, spreads[g].mean, group.known) / (group.known - 1.0) : missing_real();
+    const ExactSum& squares = spreads[g].squares;
+    result[g] = defined ? (is_exact(squares) ? squares.value() : infinity) / (group.known - 1.0) : missing_real();
   }
   for (const auto& [g, sums] : long_sums_of_groups(totals, values, rows, group_of_row))
     if (!is_missing_real(result[g])) result[g] = static_cast<double>(sums.squares / (sums.known - 1.0L));

@@ -184,7 +184,7 @@ test_that("what the language does not know is called once with whole columns", {
 })
 
 test_that("R's functions are called as they were typed", {
-  label <- function(x, y = 1) deparse(substitute(x))
+  label <- function(x, y = 1) rep(deparse(substitute(x)), length(x))
   data <- data.frame(sum = c(1, 2), b = 3)
   result <- set_columns(data, { a <- label(sum); c <- label(sum - b, y = b); d <- sum(sum); e <- base::round(sum / b, digits = 1) })
   expect_identical(result$a, c("sum", "sum"))

@@ -11,7 +11,7 @@ test_that("a table comes back from each format as it was written", {
   local_folder()
   data <- every_type()
   as_read <- list(xlsx = transform(data, whole = as.numeric(whole)),
-                  jsonl = transform(data, day = as.character(day), at = sub(".000000Z", "Z", format(at, "%Y-%m-%dT%H:%M:%OS6Z", tz = "UTC"), fixed = TRUE)), parquet = data, csv = data)
+                  jsonl = transform(data, day = as.character(day), at = sub(".0Z", "Z", format(at, "%Y-%m-%dT%H:%M:%OS1Z", tz = "UTC"), fixed = TRUE)), parquet = data, csv = data)
   for (ending in names(as_read)) {
     file <- paste0("data.", ending)
     quietly(save_table(data, file))

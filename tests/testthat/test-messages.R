@@ -1,0 +1,64 @@
+data <- data.frame(temp = c(20, 30), s = c("a", "b"), t = c("x", "y"))
+
+message_of <- function(code) gsub("\\s+", " ", conditionMessage(expect_error(code, class = "rowanroot_error")))
+
+test_that("messages name what the user typed and a way out that works", {
+  expect_match(message_of(data |> must_hold("x" = temp > 0)), "is what the table of `must_hold()` is called", fixed = TRUE)
+  expect_match(message_of(data |> set_columns(x = temp * 2)), "set_columns({ x <- temp * 2 })", fixed = TRUE)
+  expect_match(message_of(set_columns(visists, { a <- 1 })), "no object `visists`", fixed = TRUE)
+  expect_match(message_of(set_columns(data, { temp[-1] <- 5 })), "[.row != 1]", fixed = TRUE)
+  expect_match(message_of(set_columns(data, { temp[2] <- 5 })), "[.row == 2]", fixed = TRUE)
+  expect_match(message_of(set_columns(data, { a <- s + t })), "join_text(s, t)", fixed = TRUE)
+  expect_match(message_of(set_columns(data, { a <- s + 1 })), "as.numeric()", fixed = TRUE)
+  expect_no_match(message_of(set_columns(data, { c(p) <- split_text(s, "-", type = "number") })), "unreadable = \"missing\"`\\.|thousands")
+  expect_match(message_of(keep_rows(data, temp)), "`temp > 0`", fixed = TRUE)
+  expect_match(message_of(set_columns(data, { })), "has no lines", fixed = TRUE)
+  expect_match(message_of(set_columns(data, { a[] <- 0L })), "`a <- ", fixed = TRUE)
+})
+
+test_that("messages about files say where", {
+  local_folder()
+  write_text(c("a;b", "1;2"), "semicolons.csv")
+  expect_match(message_of(set_columns(open_table("semicolons.csv"), { c <- a + 1 })), "Is the separator `\";\"`", fixed = TRUE)
+  write_text(c("w,g", "1,2", "n/a,3", "5,6"), "t.csv")
+  weighed <- open_table("t.csv") |> set_columns({ heavy <- w > 3 })
+  expect_match(message_of(as.data.frame(weighed)), "\"n/a\", in t.csv, line 3", fixed = TRUE)
+  expect_match(message_of(quietly(save_table(weighed, "o.csv"))), "line 3", fixed = TRUE)
+  error <- expect_error(print(weighed))
+  expect_null(conditionCall(error))
+})
+
+test_that("an output that is stale for an option's sake says so, and nobody asked who did not", {
+  local_folder()
+  write_text(c("a,b", "1,2"), "in.csv")
+  script <- "rowanroot::save_table(rowanroot::open_table('in.csv'), 'out.csv')"
+  write_text(script, "a.R")
+  quietly(run_script("a.R"))
+  write_text(sub("'in.csv'", "'in.csv', missing = '2'", script), "a.R")
+  expect_identical(script_status("a.R")$why, "how the input is read changed")
+  write_text(sub("'out.csv'", "'out.csv', guard_formulas = TRUE", script), "a.R")
+  expect_identical(script_status("a.R")$why, "guard_formulas changed")
+  write_text(script, "a.R")
+  unlink(".rowanroot", recursive = TRUE)
+  expect_identical(quietly(run_script("a.R"))$why, "it was not made by rowanroot")
+  expect_identical(quietly(run_script("a.R", force = TRUE))$why, "asked for")
+})
+
+test_that("a summary shows whole numbers as they are", {
+  shown <- paste(utils::capture.output(print(column_summary(data.frame(n = c(11111103L, 22222207L, 5L))))), collapse = "\n")
+  expect_match(shown, "11,111,103", fixed = TRUE)
+  expect_match(shown, "22,222,207", fixed = TRUE)
+})
+
+test_that("tables whose only column has the name of a function are put below each other", {
+  for (name in c("c", "sum", "names", "length")) {
+    one <- stats::setNames(data.frame(1:2), name)
+    expect_identical(append_rows(one, one)[[name]], c(1:2, 1:2))
+  }
+})
+
+test_that("64-bit keys below zero are found", {
+  k <- bit64::as.integer64(c(-1, 2, -3, NA))
+  table <- data.frame(k = bit64::as.integer64(c(-3, -1, 2)), v = c("three", "one", "two"))
+  expect_identical(set_columns(data.frame(k = k), { v <- look_up(k, table, by = "k", take = v, unknown = "missing") })$v, c("one", "two", "three", NA))
+})
