@@ -34,8 +34,9 @@
 #' @param query A query in SQL, for a DBI connection.
 #' @param file_column The name of a column with the name of each row's file, without its ending.
 #' @return A live table: print it for a view of it, [as.data.frame()] gives its values, and
-#'   [set_columns()], [keep_rows()] and [save_table()] take it. `$`, `[[`, `names()`, `dim()`, `head()`
-#'   and `summary()` work as on a data frame.
+#'   [set_columns()], [keep_rows()] and [save_table()] take it. `$`, `[[`, `names()`, `dim()`, `lapply()`, `split()`, `cbind()`, `with()` and
+#'   R's other functions of data frames work on its values. What would change it in place, such as `x$new <- 1`, is an error of class
+#'   `rowanroot_not_in_place`.
 #' @section Errors:
 #' `rowanroot_no_such_file`; `rowanroot_csv`, with file and line, for a line with too many or too few fields,
 #' a quote that is never closed, a value that is not of the type that was asked for, and the like; `rowanroot_different_columns` if files

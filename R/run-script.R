@@ -2,7 +2,8 @@
 #'
 #' `run_script()` runs an R script from top to bottom, in an environment of its own and in the folder
 #' where it lies. Its outputs, which are what [save_table()] saves, are written only if they are out of date.
-#' If the script fails half way, the outputs that it did not come to stay as they were.
+#' If a line of the script fails, the outputs that it did not come to stay as they were. An output that fails, by a check for instance, stays
+#' as it was, and those that don't depend on it are made all the same. Checks of tables that no output uses are run at the end.
 #'
 #' `script_status()` runs the script without writing or printing anything, to see what each output would be made
 #' from now, and compares that with what it was made from.
@@ -10,12 +11,12 @@
 #' @param script The path of the script.
 #' @param force Write every output, even if it is up to date or was edited by hand.
 #' @param only Write only the outputs of these names, as the script writes them.
-#' @return A data frame with a row for each output: `output`, its `state` (`"made"`, `"up to date"` or
+#' @return A data frame with a row for each output: `output`, its `state` (`"made"`, `"up to date"`, `"failed"` or
 #'   `"left out"` after a run; `"up to date"`, `"stale"`, `"missing"` or `"foreign"` as a status), `why`,
 #'   and after a run the `rows` and the `seconds` taken. `run_script()` gives it invisibly.
 #' @section Errors:
-#' `rowanroot_no_such_file`; `rowanroot_script_failed`, with the line, when an error stops the script (its
-#' cause is the parent); `rowanroot_unknown_output` if `only` names none of the outputs.
+#' `rowanroot_no_such_file`; `rowanroot_script_failed`, with the `line`, when an error stops the script, or at its end when an output or a
+#' check failed (the cause is the parent, and `outputs` the data frame of all outputs); `rowanroot_unknown_output` if `only` names none of the outputs.
 #' @examples
 #' folder <- tempfile()
 #' make_demo(folder)

@@ -10,8 +10,8 @@ older_output <- function(path, now, found, columns) {
   if (is.null(record) || path_ending(path) != "csv" || !keeps_columns() || file.size(path) < least_copied()) return(NULL)
   # What warned is calculated again, and warns again.
   if (isTRUE(record$warned) || !identical(record$rows_key, now$rows_key) || !identical(record$guarded, now$guarded)) return(NULL)
-  then <- unlist(record$keys)[columns]
-  same <- columns[!is.na(then) & (then == unlist(now$keys)[columns]) %in% TRUE]
+  keys_of <- function(record) stats::setNames(unlist(record$keys), unlist(record$key_names))[columns]
+  same <- columns[(keys_of(record) == keys_of(now)) %in% TRUE]
   if (!length(same)) return(NULL)
   places <- read_kept(places_key(record$written), "number")
   if (!is.null(places)) list(path = path, fields = unlist(record$columns), places = places, columns = columns, same = same)

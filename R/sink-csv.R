@@ -24,7 +24,8 @@ append_to_csv <- function(data, path, call, guard) {
 
 write_csv <- function(data, names, path, call, guard, fields, copied, append = FALSE) {
   if (guard) data <- safe_for_sheets(data)
-  columns <- Map(function(name, field) if (!field) csv_column(data[[name]], name, call), names, fields)
+  values <- unclass(data)[match(names, base::names(data))]
+  columns <- Map(function(column, name, field) if (!field) csv_column(column, name, call), values, names, fields)
   csv_write_cpp(unname(columns), in_utf8(names), nrow(data), path.expand(path), ",", as.integer(fields), copied, append, getOption("rowanroot.threads", 0L))
 }
 

@@ -9,7 +9,12 @@
 #' A file that rowanroot did not write, or that was edited since, is not overwritten.
 #'
 #' Numbers are written in the shortest form that reads back as exactly the same number, dates as
-#' `2026-03-31`, date-times in UTC, missing values as nothing.
+#' `2026-03-31`, date-times in UTC, in the shortest form that reads back as the same time, missing values as nothing. Where the path is a
+#' symbolic link, the file that it points to is written.
+#'
+#' Where a formula calls R's functions, the time zone, the language and the options `digits`, `OutDec` and `scipen` count too. A formula that
+#' draws random numbers, or asks for the time, the environment or a file, is not a function of its inputs: a warning of class
+#' `rowanroot_made_anew` says so, and its output is made at each run. `set.seed()` at the top level of a script makes random numbers repeatable.
 #'
 #' @param x A live table from [open_table()], or a data frame.
 #' The end of the name says the format: `.csv`; `.xlsx`, by the package writexl; `.parquet`, by nanoparquet; `.jsonl`. What a format can't

@@ -2,7 +2,8 @@
 #'
 #' When an output is made anew, the file that it replaces is kept in `.rowanroot` beside the script, until it is made again.
 #'
-#' @param output The path of an output: of the file itself, in the folder of its script or below.
+#' @param output The path of an output: of the file itself, in the folder of its script or below. A table of an SQLite file that has several is
+#'   named as in print: `"out/yield.sqlite, table net"`.
 #' @param by Columns that make the key by which rows are found, as in [compare_tables()].
 #' @return A comparison as [compare_tables()] gives it: print it, or take [as.data.frame()] of it.
 #' @section Errors:

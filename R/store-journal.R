@@ -28,7 +28,7 @@ record_of_content <- function(records, hash) {
 
 # What is long of a record, such as the keys of very many columns, stands in a file of its own: each save reads the journal. Without it an
 # output is as fresh or stale as it is, but not all reasons can be given.
-long_parts <- c("inputs", "lines", "keys", "columns")
+long_parts <- c("inputs", "lines", "key_names", "keys", "columns")
 
 longest_line <- 20000
 
@@ -73,7 +73,7 @@ new_record <- function(output, x, origin, keys) {
   list(
     output = output, key = origin$key, script = state$run$script,
     inputs = unname(Map(function(name, hash) list(name = name, hash = hash), all_parts(origin)$name, all_parts(origin)$hash)),
-    lines = table_lines(x), settings = as.list(session_settings()), source = rlang::hash(source_key(live(x)$source)), keys = as.list(keys$columns), rows_key = keys$rows,
+    lines = table_lines(x), settings = as.list(session_settings()), source = rlang::hash(source_key(live(x)$source)), key_names = names(keys$columns), keys = unname(keys$columns), rows_key = keys$rows,
     rowanroot = as.character(utils::packageVersion("rowanroot")), r = as.character(getRversion())
   )
 }

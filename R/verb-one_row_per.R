@@ -9,7 +9,8 @@
 #' @return A table of the class of `x` with the columns that make the groups and those that the block sets, a row for each group, in
 #'   the order in which groups first come.
 #' @section Errors:
-#' As [set_columns()]; `rowanroot_not_one_value` for a formula that has a value for each row; `rowanroot_bad_target` to set a
+#' As [set_columns()]; `rowanroot_not_one_value` for a formula that has a value for each row; `rowanroot_not_row_wise` for `sum(m)` of a
+#' column `m` that has one value for the group; `rowanroot_bad_target` to set a
 #' column that makes the groups.
 #' @examples
 #' visits <- data.frame(

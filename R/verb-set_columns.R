@@ -22,9 +22,11 @@
 #' @section Functions:
 #' A function of your own, or of a package, that is written for one row, with `if`, `switch`, local names and
 #' `return()`, is taken into the formula and runs for all rows at once. Any other function is called once, with whole columns (of
-#' the group under `within`), and gives one value a row, or one for all; [one_by_one()] calls it for each row.
+#' the group under `within`), and gives one value a row, or, if it is R's own or a package's, one for all. A function of the script that gives
+#' one value for several rows is refused, and so is one with code such as `x[1]` that means one thing for a row and another for a column:
+#' [one_by_one()] calls it for each row, [all_at_once()] with whole columns.
 #' `mean()`, `sum()`, `sd()`, `min()`, `max()` and the like are over the column or the group: `max(a, b)` of
-#' several columns could also mean the greater in each row, and is refused with both ways to say it.
+#' several columns, or `max(a, 0)`, could also mean the greater in each row, and is refused with both ways to say it.
 #'
 #' [ranking()], [running_total()], [moving_mean()], [previous()], [running()], [z_score()] and [row_total()] are words for what
 #' depends on order, on groups, or on other columns of the row.
@@ -33,8 +35,9 @@
 #'
 #' @section Types:
 #' Types are R's. The branches of an `if`, and the two sides of a comparison, must both be text or neither:
-#' R would quietly make a text of a number there. Sums, means and variances of doubles are added up in
-#' blocks, and may differ from R's in the last digits; everything else is as in R, bit for bit.
+#' R would quietly make a text of a number there. Texts are compared by the code points of their characters, so that a result does not
+#' depend on the machine's language. Sums and means of doubles keep what rounding takes from them, and may differ from R's in the last digit;
+#' everything else is as in R, bit for bit.
 #'
 #' @param x A data frame, or a live table from [open_table()]. It is never changed itself.
 #' @param block Lines in braces.
@@ -54,10 +57,11 @@
 #' or one), `rowanroot_type_mismatch` (text where a number must be), `rowanroot_bad_result` (a list or a
 #' data frame where a column must be), `rowanroot_wrong_columns` (other than as many as names),
 #' `rowanroot_bad_loop`, `rowanroot_bad_formula`, `rowanroot_endless_recursion`, `rowanroot_formula_failed` (R's own message is in it),
-#' `rowanroot_ambiguous_word` (`max(a, b)`), `rowanroot_not_row_wise`, `rowanroot_bad_target`,
+#' `rowanroot_ambiguous_word` (`max(a, b)`), `rowanroot_not_row_wise` (`a[2]`), `rowanroot_row_or_columns`, `rowanroot_bad_target`,
 #' `rowanroot_not_a_statement`, `rowanroot_not_a_block`, `rowanroot_not_a_table`, `rowanroot_bad_text` (text that is not
 #' UTF-8), `rowanroot_no_level` for a text given to a category that is none of its levels; to compare them is a warning of
-#' that class. Whole numbers that become too large are missing, with a warning of class `rowanroot_overflow`.
+#' that class. Whole numbers that become too large are missing, with a warning of class `rowanroot_overflow`; the least or greatest of no
+#' values is infinite, with one of class `rowanroot_no_values`.
 #' @examples
 #' visits <- data.frame(
 #'   hive = c("NB-01", "NB-02", "SH-01"),

@@ -164,7 +164,7 @@ every_way <- function(data) {
   one <- function() open_table("one.csv", types = column_types)
   several <- function() open_table("parts/*.csv", types = column_types)
   list(
-    frame = way(function() data), "texts looked at" = way(function() fresh_texts(data)), "two threads" = way(function() data, rowanroot.threads = 2L, rowanroot.block_rows = 7L),
+    frame = way(function() data), sorted = way(function() sort_rows(data[sample(nrow(data)), ], id)), "texts looked at" = way(function() fresh_texts(data)), "two threads" = way(function() data, rowanroot.threads = 2L, rowanroot.block_rows = 7L),
     "one thread" = way(function() data, rowanroot.threads = 1L), "one file" = way(one), "one file, looked at" = way(function() as.data.frame(one())), "several files" = way(several),
     kept = way(several, rowanroot.keep_from = 0, rowanroot.keep_seconds = 0), "kept again" = way(several, rowanroot.keep_from = 0, rowanroot.keep_seconds = 0),
     "chunks of 7 rows" = way(several, rowanroot.memory = 1, rowanroot.chunk_bytes = 1000, save = TRUE),
