@@ -113,7 +113,9 @@ follow_if <- function(line, rest, scope) {
   nothing <- value_node(NA, NA)
   side <- function(locals, name) if (is.null(locals[[name]])) nothing else locals[[name]]
   locals <- lapply(stats::setNames(names, names), function(name) choose(side(yes$locals, name), side(no$locals, name)))
-  list(value = choose(yes$value, no$value), locals = locals, returned = returns)
+  # Where the condition is missing there is no value, though both branches have the same.
+  value <- list(kind = "choose", condition = condition, yes = yes$value, no = no$value, shown = line[[2]])
+  list(value = value, locals = locals, returned = returns)
 }
 
 # A node that is used in several places, so that it is calculated, and looked at, once. It is kept in an

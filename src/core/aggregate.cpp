@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 #include <stdexcept>
+#include <type_traits>
 #include <utility>
 
 namespace rowanroot {
@@ -92,7 +93,8 @@ ROWANROOT_WIDE void sum_lanes(const T* values, std::size_t rows, ExactSum* sums,
       take(values + i + k * width, &value, &known);
       value = reinterpret_cast<Reals>(reinterpret_cast<Longs>(value) & known);
       const Reals total = sum[k] + value, taken = total - sum[k];
-      rest[k] += (sum[k] - (total - taken)) + (value - taken);
+      // Sums of whole numbers of 32 bits are exact as they are.
+      if constexpr (std::is_same_v<T, double>) rest[k] += (sum[k] - (total - taken)) + (value - taken);
       sum[k] = total;
       count[k] -= known;
     }
@@ -317,13 +319,18 @@ constexpr std::size_t sum_stretches = 4;
 
 struct GroupTotal {
   ExactSum sum;
-  std::uint32_t known = 0, unknown = 0;
+  std::size_t known = 0;
 };
 
 struct GroupTotals {
   std::vector<GroupTotal> groups;
-  std::vector<double> first_unknown;  // of each group; empty if all values are numbers
+  std::vector<double> first_unknown;  // of each group, 0 without one; empty if all values are numbers
+
+  bool is_complete(std::size_t g) const { return first_unknown.empty() || first_unknown[g] == 0; }
 };
+
+// Groups are looked up this many rows ahead: their totals are seldom in the cache.
+constexpr std::size_t ahead = 24;
 
 template <class T>
 GroupTotals totals_of_groups(const T* values, std::size_t rows, const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
@@ -333,7 +340,9 @@ GroupTotals totals_of_groups(const T* values, std::size_t rows, const std::int32
     GroupTotals& own = stretches[k];
     own.groups.resize(groups);
     GroupTotal* const all = own.groups.data();
-    for (std::size_t i = rows * k / count; i < rows * (k + 1) / count; ++i) {
+    const std::size_t end = rows * (k + 1) / count;
+    for (std::size_t i = rows * k / count; i < end; ++i) {
+      if (i + ahead < end) __builtin_prefetch(all + group_of_row[i + ahead], 1);
       const double value = as_real(values[i]);
       GroupTotal& group = all[group_of_row[i]];
       if (value == value) {
@@ -342,7 +351,8 @@ GroupTotals totals_of_groups(const T* values, std::size_t rows, const std::int32
         continue;
       }
       if (own.first_unknown.empty()) own.first_unknown.resize(groups);
-      if (group.unknown++ == 0) own.first_unknown[group_of_row[i]] = value;
+      double& first = own.first_unknown[group_of_row[i]];
+      if (first == 0) first = value;
     }
   });
   GroupTotals result = std::move(stretches[0]);
@@ -351,10 +361,9 @@ GroupTotals totals_of_groups(const T* values, std::size_t rows, const std::int32
     for (std::size_t g = 0; g < groups; ++g) {
       const GroupTotal& part = stretches[k].groups[g];
       GroupTotal& total = result.groups[g];
-      if (part.unknown && !total.unknown) result.first_unknown[g] = stretches[k].first_unknown[g];
+      if (!stretches[k].is_complete(g) && result.is_complete(g)) result.first_unknown[g] = stretches[k].first_unknown[g];
       total.sum.add(part.sum);
       total.known += part.known;
-      total.unknown += part.unknown;
     }
   }
   return result;
@@ -387,7 +396,7 @@ GroupSums sums_of_column_groups(const T* values, std::size_t rows, const std::in
     const GroupTotal& group = totals.groups[g];
     result.sum[g] = group.sum.value();
     result.mean[g] = mean_of(group.sum, group.known).value;
-    result.known[g] = group.known;
+    result.known[g] = static_cast<double>(group.known);
   }
   for (const auto& [g, sums] : long_sums_of_groups(totals, values, rows, group_of_row)) {
     result.sum[g] = static_cast<double>(sums.sum);
@@ -417,27 +426,34 @@ std::vector<double> ranges_of_column_groups(bool least, const T* values, std::si
   return result;
 }
 
+// Squares are never below zero, so that what rounding takes from the sum is found in fewer steps (Dekker's fast two-sum).
+inline void add_square(double distance, double* sum, double* rest) {
+  const double square = distance * distance, total = *sum + square;
+  *rest += total >= 2 * square ? square - (total - *sum) : *sum - (total - square);
+  *sum = total;
+}
+
 template <class T>
 std::vector<double> variances_of_column_groups(const T* values, std::size_t rows, bool skip_missing, const std::int32_t* group_of_row,
                                                std::size_t groups, Workers threads) {
   const GroupTotals totals = totals_of_groups(values, rows, group_of_row, groups, threads);
   struct Spread {
-    double mean;
-    ExactSum squares;
+    double mean = 0, squares = 0, rest = 0;
   };
   std::vector<Spread> spreads(groups);
   for (std::size_t g = 0; g < groups; ++g) spreads[g].mean = mean_of(totals.groups[g].sum, totals.groups[g].known).value;
   for (std::size_t i = 0; i < rows; ++i) {
+    if (i + ahead < rows) __builtin_prefetch(spreads.data() + group_of_row[i + ahead], 1);
     const double value = as_real(values[i]);
     Spread& spread = spreads[group_of_row[i]];
-    if (value == value) spread.squares.add((value - spread.mean) * (value - spread.mean));
+    if (value == value) add_square(value - spread.mean, &spread.squares, &spread.rest);
   }
   std::vector<double> result(groups);
   for (std::size_t g = 0; g < groups; ++g) {
     const GroupTotal& group = totals.groups[g];
-    const bool defined = group.known > 1 && (!group.unknown || skip_missing);
-    const ExactSum& squares = spreads[g].squares;
-    result[g] = defined ? (is_exact(squares) ? squares.value() : infinity) / (group.known - 1.0) : missing_real();
+    const bool defined = group.known > 1 && (totals.is_complete(g) || skip_missing);
+    const double rest = std::isfinite(spreads[g].rest) ? spreads[g].rest : 0;
+    result[g] = defined ? (spreads[g].squares + rest) / (static_cast<double>(group.known) - 1) : missing_real();
   }
   for (const auto& [g, sums] : long_sums_of_groups(totals, values, rows, group_of_row))
     if (!is_missing_real(result[g])) result[g] = static_cast<double>(sums.squares / (sums.known - 1.0L));

@@ -150,7 +150,7 @@ words_of_language <- function() {
 way <- function(open, ..., save = FALSE, row_only = FALSE, only_if = function(case) TRUE) list(open = open, options = list(...), save = save, row_only = row_only, only_if = only_if)
 
 fresh_texts <- function(data) {
-  for (name in names(data)) if (is.character(data[[name]])) data[[name]] <- ifelse(is.na(data[[name]]), NA_character_, paste0(data[[name]], ""))
+  for (name in names(data)) if (is.character(data[[name]])) data[[name]] <- replace(paste0(data[[name]], character()), is.na(data[[name]]), NA)
   data
 }
 

@@ -98,7 +98,7 @@ random_step <- function(data) {
       data
     })),
     needs("eve", list(quote(keep_columns(.table, -eve)), function(data) data[setdiff(names(data), "eve")])),
-    needs("m", list(quote(rename_columns(.table, flag = m)), function(data) stats::setNames(data, sub("^m$", "flag", names(data))))),
+    if (!"flag" %in% names(data)) needs("m", list(quote(rename_columns(.table, flag = m)), function(data) stats::setNames(data, sub("^m$", "flag", names(data))))),
     needs(c("e", "g"), list(quote(top_rows(.table, 2, by = e, within = g)), NULL)),
     list(quote(append_rows(.table, some)), function(data) rbind(data, utils::head(data, 3)))
   )
