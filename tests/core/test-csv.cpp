@@ -149,10 +149,12 @@ TEST("a column is of the kinds that all its known values are of") {
 TEST("only what is wholly a value is read as one") {
   std::int32_t whole;
   double number;
-  for (const char* text : {"1x", "", "-", "+1", "01", "2147483648", "-2147483648", "1.0", "0x1", "1 2"}) CHECK(!read_integer(text, &whole));
+  for (const char* text : {"1x", "", "-", "+", "+-1", "-+1", "++1", "+01", "-0", "01", "2147483648", "-2147483648", "1.0", "0x1", "1 2"}) CHECK(!read_integer(text, &whole));
   CHECK(read_integer("-2147483647", &whole) && whole == -2147483647);
   CHECK(read_integer("0", &whole) && whole == 0);
-  for (const char* text : {"", "-", ".", "1e", "1,5", "0x1p3", "nan", "inf", "infinity", "1.5.2", "00.5", "--1", "1e999"}) CHECK(!read_real(text, &number));
+  CHECK(read_integer("+5", &whole) && whole == 5 && read_real("+2.5e3", &number) && number == 2500 && read_real("+.5", &number) && number == 0.5);
+  CHECK(read_real("-0", &number) && number == 0 && std::signbit(number));
+  for (const char* text : {"", "-", ".", "1e", "1,5", "0x1p3", "nan", "inf", "infinity", "1.5.2", "00.5", "--1", "+-1", "+", "+.", "1e999"}) CHECK(!read_real(text, &number));
   CHECK(read_real("-.5", &number) && number == -0.5);
   CHECK(read_real("-Inf", &number) && number == -HUGE_VAL);
   CHECK(read_real("9007199254740993.5", &number));

@@ -82,6 +82,27 @@ TEST("aggregates of a column are those of its only group, by any number of threa
   CHECK(std::fabs(found.squares / 10005 - aggregate(Aggregate::variance, Type::real, values.data(), values.size(), true, 1)) < 1e-12);
 }
 
+TEST("an offset that all values share costs no digits, and a constant has no deviation") {
+  std::mt19937 random(7);
+  for (const double offset : {0.0, 1e9, -1e15, 4503599627370496.0}) {
+    std::vector<double> values(20011);
+    long double sum = 0;
+    for (double& value : values) sum += value = offset + static_cast<double>(random() % 10);
+    const double mean = static_cast<double>(sum / static_cast<long double>(values.size()));
+    long double squares = 0;
+    for (double value : values) squares += (value - mean) * (value - mean);
+    const double variance = static_cast<double>(squares / static_cast<long double>(values.size() - 1));
+    const std::vector<std::int32_t> one(values.size(), 0);
+    CHECK(aggregate(Aggregate::mean, Type::real, values.data(), values.size(), true, 2) == mean);
+    CHECK(aggregate_groups(Aggregate::mean, Type::real, values.data(), values.size(), true, one.data(), 1, 2).at(0) == mean);
+    CHECK(std::fabs(aggregate(Aggregate::variance, Type::real, values.data(), values.size(), true, 2) / variance - 1) < 1e-14);
+    CHECK(std::fabs(aggregate_groups(Aggregate::variance, Type::real, values.data(), values.size(), true, one.data(), 1, 2).at(0) / variance - 1) < 1e-14);
+    const std::vector<double> constant(5001, offset + 0.1);
+    CHECK(aggregate(Aggregate::mean, Type::real, constant.data(), constant.size(), true, 2) == constant[0]);
+    CHECK(aggregate(Aggregate::variance, Type::real, constant.data(), constant.size(), true, 2) == 0);
+  }
+}
+
 TEST("aggregates of nothing, and of whole numbers") {
   CHECK(aggregate(Aggregate::sum, Type::real, nullptr, 0, false, 1) == 0);
   CHECK(std::isnan(aggregate(Aggregate::mean, Type::real, nullptr, 0, false, 1)));

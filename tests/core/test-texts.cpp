@@ -1,3 +1,7 @@
+#include <cmath>
+#include <random>
+#include <string>
+
 #include "check.h"
 #include "moments.h"
 #include "texts.h"
@@ -63,4 +67,25 @@ TEST("moments are read as they are written, or not at all") {
   for (const char* bad : {"", "2025", "2025-1-1", "2025-02-30", "2025-01-01T", "2025-01-01T10", "2025-01-01T10:00Zx", "2025-01-01T24:00:01", "2025-01-01T10:00+1"})
     CHECK(read("", bad) == -1);
   CHECK(!MomentReader("%d %b").can_read() && !MomentReader("%").can_read() && !MomentReader("%H:%M").has_date() && MomentReader("%F").has_date());
+}
+
+TEST("moments and days are written as the shortest text that reads back as the same") {
+  const MomentReader iso("");
+  std::mt19937_64 random(8);
+  for (int k = 0; k < 20000; ++k) {
+    const double scale = std::ldexp(1.0, -static_cast<int>(random() % 40));
+    const double seconds = std::floor(std::uniform_real_distribution<>(-6.2e10, 2.5e11)(random) * (k % 3 ? 1 : 1e-9) / scale) * scale;
+    std::string text;
+    Moment moment;
+    CHECK(write_moment(seconds, &text) && iso.read(text, &moment) && moment.value == seconds && moment.is_universal);
+  }
+  const auto written = [](double seconds) {
+    std::string text;
+    return write_moment(seconds, &text) ? text : std::string();
+  };
+  CHECK(written(0.1) == "1970-01-01T00:00:00.1Z" && written(-0.25) == "1969-12-31T23:59:59.75Z" && written(1.7e9) == "2023-11-14T22:13:20Z");
+  CHECK(written(-62167219200.0) == "0000-01-01T00:00:00Z" && written(-62167219201.0).empty() && written(253402300799.5) == "9999-12-31T23:59:59.5Z");
+  CHECK(written(253402300800.0).empty() && written(HUGE_VAL).empty());
+  std::string day;
+  CHECK(write_day(-719162, &day) && day == "0001-01-01" && !write_day(2932897, &day));
 }
