@@ -33,7 +33,10 @@ put_slot <- function(id, value, node, type) {
   types[id] <<- type
 }
 
-name_slot <- function(name, id) columns[[name]] <<- id
+name_slot <- function(name, id) {
+  at <- match(name, names(columns))
+  if (is.na(at)) columns[[name]] <<- id else columns[[at]] <<- id
+}
 
 new_slot <- function(run, value) {
   id <- length(run$types) + 1L

@@ -17,6 +17,7 @@ call_r_function <- function(fun, name, arguments, node, run, groups = run_groups
   if (!by_value) check_means_whole_columns(name, arguments, node, run)
   if (has_parts(run, groups) && !by_value) return(call_r_by_group(fun, name, arguments, node, run, groups))
   values <- argument_values(arguments, run)
+  if (identical(fun, base::`%in%`) && length(values) == 2) check_can_be_in(values, node, run)
   if (identical(fun, base::`%in%`) && length(values) == 2 && is_table_for(values[[2]], arguments[[2]], arguments[[1]])) {
     return(new_slot(run, find_members_cpp(values[[1]], table_like(values[[2]], arguments[[1]]$type), getOption("rowanroot.threads", 0L))))
   }
@@ -55,6 +56,16 @@ as_one_call <- function(node) {
   node$fun <- function(...) calculate(unname(list(...)))
   node$arguments <- leaves
   node
+}
+
+# R would look for a number among texts as a text.
+check_can_be_in <- function(values, node, run) {
+  is_text <- vapply(values, is.character, NA)
+  is_number <- vapply(values, function(value) is.numeric(value) && !is.object(value) && !all(is.na(value)), NA)
+  if (!any(is_text) || !any(is_number) || !length(values[[1]]) || all(is.na(values[[which(is_text)]]))) return(invisible())
+  stop_because(c("Can't look for {if (is_text[1]) 'text among numbers' else 'a number among texts'}.",
+                 "x" = "{.code {label_of(node)}} in {.code {run$formula}} does.",
+                 "i" = "Convert one of them: {.code as.numeric()} makes numbers, {.code as.character()} makes text."), "type_mismatch", run$call)
 }
 
 # `column %in% table`, where the table is a vector of the script and both are texts or both are not.

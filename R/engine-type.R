@@ -89,7 +89,7 @@ type_unguarded <- function(node, run) type_under(node, NULL, run)
 logic_node <- function(name, ...) list(kind = "operation", name = name, operands = list(...), type = "logical")
 
 run_column <- function(run, name) {
-  id <- run$columns[[name]]
+  id <- run$columns[[match(name, names(run$columns))]]
   list(kind = "slot", id = id, type = run$types[[id]])
 }
 
@@ -149,7 +149,7 @@ simplified <- function(node) {
 check_types_fit <- function(node, types, run, arguments = list()) {
   if (!any(types == "text")) return(invisible())
   name <- node$word$name
-  is_comparison <- name %in% c("==", "!=", "<", "<=", ">", ">=")
+  is_comparison <- name %in% c("==", "!=", "<", "<=", ">", ">=", "pmin", "pmax", "lesser_known", "greater_known")
   if (is_comparison && is.na(common_type(types[types != "other"]))) {
     other <- setdiff(types, c("text", "missing"))[1]
     stop_because(c("Can't compare text with {type_words[[other]]}.",

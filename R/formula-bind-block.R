@@ -6,11 +6,14 @@
 # `within`: the columns that make the block's groups.
 bind_block <- function(block, names, env, call, within = NULL, for_groups = FALSE) {
   bound <- list2env(list(statements = list(), names = names, within = within, for_groups = for_groups), parent = baseenv())
+  if (length(names) > many_columns) bound$known <- list2env(stats::setNames(rep(list(TRUE), length(names)), names), hash = TRUE)
   bound$add <- function(statement) statements[[length(statements) + 1]] <<- statement
   environment(bound$add) <- bound
   for (line in block_lines(block, call)) bind_line(line, bound, env, call)
   bound$statements
 }
+
+many_columns <- 500
 
 bind_line <- function(line, bound, env, call) {
   switch(head_name(line), "for" = return(bind_loop(line, bound, env, call)), "while" = , "repeat" = stop_loop(line, call))
@@ -19,12 +22,16 @@ bind_line <- function(line, bound, env, call) {
     unknown <- setdiff(statement$targets, bound$names)
     if (length(unknown)) stop_unknown_column(unknown[1], bound$names, call)
     bound$names <- setdiff(bound$names, statement$targets)
+    if (!is.null(bound$known)) rm(list = statement$targets, envir = bound$known)
   } else {
     scope <- new_scope(bound$names, env, line, call)
     scope$within <- bound$within
+    scope$known <- bound$known
     scope$for_groups <- bound$for_groups
     statement$node <- bind_statement(statement, scope)
-    bound$names <- c(bound$names, statement$targets[!match(statement$targets, bound$names, 0L)])
+    new <- statement$targets[!is_column(statement$targets, scope)]
+    if (length(new)) bound$names <- c(bound$names, new)
+    if (!is.null(bound$known)) for (name in new) assign(name, TRUE, envir = bound$known)
   }
   bound$add(statement)
 }

@@ -55,19 +55,27 @@ stop_no_formula <- function(expr, scope) {
 
 # Code that no column enters, and that means the same in R: an `if` is the language's own.
 is_script_code <- function(expr, scope) {
-  !mentions(expr, in_scope(scope)) && !any(match(not_script_code, called_names(expr), 0L))
+  !mentions(expr, scope) && !any(match(not_script_code, called_names(expr), 0L))
 }
 
 not_script_code <- c("if", "switch", "column_named", not_in_formulas)
 
 bind_named <- function(expr, scope) {
   name <- named_in_code(expr, scope$env, scope$call)
-  if (!name %in% scope$columns) stop_unknown_column(name, scope$columns, scope$call, scope_text(scope))
+  if (!is_column(name, scope)) stop_unknown_column(name, scope$columns, scope$call, scope_text(scope))
   list(kind = "column", name = name)
 }
 
-# A function of one row sees neither columns nor row numbers but by its arguments.
-in_scope <- function(scope) c(scope$columns, names(scope$locals), if (is.null(scope$in_function)) reserved_names)
+# Whether names mean something in a formula. A function of one row sees neither columns nor row numbers but by its arguments.
+is_in_scope <- function(names, scope) {
+  is_column(names, scope) | match(names, c(base::names(scope$locals), if (is.null(scope$in_function)) reserved_names), 0L) > 0L
+}
+
+# Of very many columns, a block has an environment with their names: to match against all of them for each line takes too long.
+is_column <- function(names, scope) {
+  if (is.null(scope$known)) return(match(names, scope$columns, 0L) > 0L)
+  vapply(names, exists, NA, envir = scope$known, inherits = FALSE, USE.NAMES = FALSE)
+}
 
 value_node <- function(value, shown) list(kind = "value", value = value, shown = shown)
 
@@ -76,7 +84,7 @@ bind_name <- function(name, scope) {
   # A parameter that was not given is not the script's value of that name.
   if (name %in% scope$absent) give_up()
   if (name %in% c(".row", ".rows") && is.null(scope$in_function)) return(list(kind = "rows", name = name))
-  if (name %in% scope$columns) return(list(kind = "column", name = name))
+  if (is_column(name, scope)) return(list(kind = "column", name = name))
   if (name == ".above") stop_above_alone(scope)
   value <- script_value(name, scope)
   if (is.function(value)) {
@@ -96,12 +104,12 @@ script_value <- function(name, scope) {
   stop_unknown_column(name, scope$columns, scope$call, scope_text(scope))
 }
 
-# Does the code look up one of these names? R's own list of names says at once that it does not, or that it does
+# Does the code look up a name that means something in the formula? R's own list of names says at once that it does not, or that it does
 # where no sign has a meaning of its own.
-mentions <- function(expr, names) {
-  if (!any(match(all.vars(expr), names, 0L))) return(FALSE)
+mentions <- function(expr, scope) {
+  if (!any(is_in_scope(all.vars(expr), scope))) return(FALSE)
   if (!any(match(c("$", "@", "::", ":::", "function"), all.names(expr), 0L))) return(TRUE)
-  any(match(mentioned_names(expr), names, 0L))
+  any(is_in_scope(mentioned_names(expr), scope))
 }
 
 # Names that a piece of code looks up, but for what stands right of `$` and `@`.
@@ -242,7 +250,7 @@ named_part <- function(x, name) eval(call("$", x, as.name(name)))
 # R's functions may be given functions.
 bind_argument <- function(expr, scope) {
   name <- if (is.symbol(expr)) as.character(expr) else ""
-  if (nzchar(name) && !name %in% in_scope(scope)) {
+  if (nzchar(name) && !is_in_scope(name, scope)) {
     value <- script_value(name, scope)
     if (is.function(value)) return(value_node(value, expr))
   }
@@ -256,7 +264,7 @@ call_function <- function(expr, scope) {
     if (is.null(fun)) check_functions_exist(as.character(head), scope)
     return(fun)
   }
-  if (mentions(head, in_scope(scope))) {
+  if (mentions(head, scope)) {
     stop_because(c("Can't call {.code {one_line(head)}}: a column holds no functions.",
                    "x" = "It is called in {.code {scope_text(scope)}}."), "bad_formula", scope$call)
   }
@@ -297,7 +305,7 @@ called_names <- function(expr) {
 check_takes_every_row <- function(fun, arguments, expr, scope) {
   if (identical(fun, base::`[`)) return(check_not_by_number(arguments, expr, scope))
   if (is.null(scope$in_function) && is_handler(fun)) return(check_no_handler(arguments, expr, scope))
-  if (!identical(fun, base::`[[`) || !mentions(arguments[[1]], in_scope(scope))) return(invisible())
+  if (!identical(fun, base::`[[`) || !mentions(arguments[[1]], scope)) return(invisible())
   stop_because(c("{.code {one_line(expr)}} would give every row the same value.",
                  "x" = "It is used in {.code {scope_text(scope)}}, and {.code [[} takes one value out of a whole column.",
                  "i" = "For a value of each row, use {.code vapply({one_line(arguments[[1]])}, `[`, \"\", 1)}, or a function that works on whole columns."),
@@ -312,8 +320,8 @@ check_not_by_number <- function(arguments, expr, scope) {
 
 # Rows picked by a number of the script.
 picks_by_place <- function(arguments, scope) {
-  !scope$whole && !isTRUE(scope$for_groups) && is.null(scope$in_function) && length(arguments) == 2 && mentions(arguments[[1]], in_scope(scope)) &&
-    !identical(arguments[[2]], quote(expr = )) && !mentions(arguments[[2]], in_scope(scope))
+  !scope$whole && !isTRUE(scope$for_groups) && is.null(scope$in_function) && length(arguments) == 2 && mentions(arguments[[1]], scope) &&
+    !identical(arguments[[2]], quote(expr = )) && !mentions(arguments[[2]], scope)
 }
 
 # What has a value for each row, by its code alone.
@@ -336,7 +344,7 @@ stop_picks_by_place <- function(expr, formula, call) {
 is_handler <- function(fun) identical(fun, base::tryCatch) || identical(fun, base::try) || identical(fun, base::withCallingHandlers)
 
 check_no_handler <- function(arguments, expr, scope) {
-  if (!any(vapply(arguments, mentions, NA, names = in_scope(scope)))) return(invisible())
+  if (!any(vapply(arguments, mentions, NA, scope = scope))) return(invisible())
   name <- one_line(expr[[1]])
   stop_because(c("{.code {name}()} would handle the errors and warnings of all rows at once.",
                  "x" = "It is used in {.code {scope_text(scope)}}.",
@@ -349,7 +357,7 @@ check_means_one_thing <- function(name, fun, arguments, scope) {
   across <- ambiguous_words[[name]]
   if (is.null(across) || !identical(fun, get(name, envir = baseenv()))) return(invisible())
   if (!is.null(names(arguments))) arguments <- arguments[!names(arguments) %in% c("within", "na.rm")]
-  over <- vapply(arguments, function(a) mentions(a, in_scope(scope)), NA)
+  over <- vapply(arguments, function(a) mentions(a, scope), NA)
   if (length(over) < 2 || !any(over)) return(invisible())
   inside <- vapply(unname(arguments), one_line, "")
   by_row <- across(inside)

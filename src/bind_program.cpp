@@ -64,7 +64,7 @@ class Compiler {
   }
 
   Program program;
-  Rcpp::List inputs;
+  std::vector<Rcpp::RObject> inputs;
   // The line of the script that each register's operation comes from.
   std::map<int, SEXP> lines;
 
@@ -153,7 +153,7 @@ class Compiler {
   int above_ = -1;
   SEXP values_, pending_;
   Rcpp::LogicalVector counting_;
-  Rcpp::List translated_;
+  std::vector<Rcpp::RObject> translated_;
   std::map<std::pair<int, int>, int> slots_;
 };
 
@@ -169,8 +169,7 @@ Rcpp::List run_program_cpp(Rcpp::List nodes, Rcpp::List values, Rcpp::List pendi
   for (R_xlen_t k = 0; k < nodes.size(); ++k) output_of_node.push_back(compiler.add_output(nodes[k]));
   const Program& program = compiler.program;
   std::vector<const void*> addresses;
-  for (R_xlen_t k = 0; k < compiler.inputs.size(); ++k) {
-    SEXP input = compiler.inputs[k];
+  for (const Rcpp::RObject& input : compiler.inputs) {
     if (Rf_xlength(input) != static_cast<R_xlen_t>(rows)) Rcpp::stop("an input has another number of rows");
     addresses.push_back(address_of(input));
   }
@@ -212,8 +211,7 @@ Rcpp::List run_recurrence_cpp(SEXP node, SEXP start, SEXP group_starts, Rcpp::Li
   const int above = compiler.add_above(type_of_vector(first));
   compiler.add_output(node);
   std::vector<const void*> addresses;
-  for (R_xlen_t k = 0; k < compiler.inputs.size(); ++k) {
-    SEXP input = compiler.inputs[k];
+  for (const Rcpp::RObject& input : compiler.inputs) {
     addresses.push_back(input == R_NilValue ? nullptr : address_of(input));
   }
   const Sequence sequence = sequence_of(rows, order, of_row, groups);
