@@ -358,7 +358,8 @@ check_means_one_thing <- function(name, fun, arguments, scope) {
   if (is.null(across) || !identical(fun, get(name, envir = baseenv()))) return(invisible())
   if (!is.null(names(arguments))) arguments <- arguments[!names(arguments) %in% c("within", "na.rm")]
   over <- vapply(arguments, function(a) mentions(a, scope), NA)
-  if (length(over) < 2 || !any(over)) return(invisible())
+  # Where one value a group is wanted, `max(x, 0)` can only be that.
+  if (length(over) < 2 || !any(over) || isTRUE(scope$for_groups) && sum(over) < 2) return(invisible())
   inside <- vapply(unname(arguments), one_line, "")
   by_row <- across(inside)
   inside <- paste(inside, collapse = ", ")

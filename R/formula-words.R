@@ -198,12 +198,7 @@ is_value_by_value <- function(name, fun, arguments = NULL) {
 
 joins_rows <- function(name, arguments) {
   if (name %in% c("paste", "paste0")) return("collapse" %in% names(arguments) && !is_null_value(arguments$collapse))
-  name == "%in%" && length(arguments) == 2 && !is_fixed(arguments[[2]])
+  name == "%in%" && length(arguments) == 2 && length(node_columns(arguments[[2]])) > 0
 }
 
-# Nodes, and nodes with types.
-is_null_value <- function(node) node$kind %in% c("value", "object") && is.null(node$value)
-
-is_fixed <- function(node) if (is_null_or_typed(node)) node$kind %in% c("constant", "object") else !length(node_columns(node))
-
-is_null_or_typed <- function(node) !is.null(node$type)
+is_null_value <- function(node) node$kind == "value" && is.null(node$value)

@@ -37,7 +37,7 @@ test_that("code that means another thing for one row than for a column is refuse
     expect_error(eval(bquote(set_columns(data, { s <- .(formula) }))), class = "rowanroot_not_row_wise", info = deparse1(formula))
   }
   expect_identical(set_columns(data, { s <- mean(v[1:2]); f <- c("p", "q", "r")[v] })[c("s", "f")], data.frame(s = rep(1.5, 3), f = c("p", "q", "r")))
-  expect_identical(one_row_per(data, g, { f <- v[1] })$f, c(1, 3))
+  expect_identical(one_row_per(data, g, { f <- v[1]; top <- max(v, 2.5) })[c("f", "top")], data.frame(f = c(1, 3), top = c(2.5, 3)))
   for (formula in expression(any(v > 1, w > 1), all(v > 1, w > 1), max(v, 0), min(v, w), sum(v, 1))) {
     expect_error(eval(bquote(set_columns(data, { s <- .(formula) }))), class = "rowanroot_ambiguous_word", info = deparse1(formula))
   }

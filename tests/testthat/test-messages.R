@@ -62,3 +62,17 @@ test_that("64-bit keys below zero are found", {
   table <- data.frame(k = bit64::as.integer64(c(-3, -1, 2)), v = c("three", "one", "two"))
   expect_identical(set_columns(data.frame(k = k), { v <- look_up(k, table, by = "k", take = v, unknown = "missing") })$v, c("one", "two", "three", NA))
 })
+
+test_that("numbers are not quietly made texts", {
+  for (formula in expression(pmin(temp, "a"), pmax(s, 3, na.rm = TRUE), row_max(temp, s, missing = "skip"), temp %in% c("20", "30"), s %in% 1:3)) {
+    expect_error(eval(bquote(set_columns(data, { a <- .(formula) }))), class = "rowanroot_type_mismatch", info = deparse1(formula))
+  }
+  expect_identical(set_columns(data, { a <- s %in% NA; b <- temp %in% c(20, NA) })[c("a", "b")], data.frame(a = c(FALSE, FALSE), b = c(TRUE, FALSE)))
+})
+
+test_that("an if whose branches are the same is missing where its condition is", {
+  same <- function(l, x) if (l) x else x
+  returns <- function(l, x) { if (l) return(x); x }
+  known <- data.frame(l = c(TRUE, NA, FALSE), x = 1:3)
+  expect_identical(set_columns(known, { a <- same(l, x); b <- returns(l, x); c <- if (l) x else x })[c("a", "b", "c")], data.frame(a = c(1L, NA, 3L), b = c(1L, NA, 3L), c = c(1L, NA, 3L)))
+})
