@@ -1,14 +1,16 @@
 #' Call a function with whole columns
 #'
-#' In a formula, a function of your own that can't be taken in is called once, with whole columns (of the group, under `within`). If it gives one
-#' value for several rows, or its code could be meant for one row, it is refused: [one_by_one()] calls it for each row, and
-#' `all_at_once()` calls it with whole columns, and gives every row the one value.
+#' In a formula, a function of your own that can't be taken in is called once, with whole columns (of the group,
+#' under `within`). If it gives one value for several rows, or its code could be meant for one row, it is refused:
+#' [one_by_one()] calls it for each row, and `all_at_once()` calls it with whole columns, and gives every row the one
+#' value.
 #'
 #' @param f A function of whole columns.
 #' @param ... Its arguments, under their names if it needs them.
 #' @return What `f` gives: in a formula one value a row, or one for all rows of the table or group.
 #' @section Errors:
-#' `rowanroot_bad_argument` if `f` is not a function; `rowanroot_wrong_length` in a formula if it gives another number of values.
+#' `rowanroot_bad_argument` if `f` is not a function; `rowanroot_wrong_length` in a formula if it gives another number
+#' of values.
 #' @seealso [one_by_one()], [set_columns()]
 #' @concept whole column
 #' @concept summary function
@@ -18,6 +20,7 @@
 #' visits |> set_columns({ spread_kg <- all_at_once(spread, net_kg) }, within = apiary)
 #' @export
 all_at_once <- function(f, ...) {
-  if (!is.function(f)) stop_because("{.arg f} must be a function, not {what_is(f)}.", "bad_argument", quote(all_at_once()))
+  call <- quote(all_at_once())
+  if (!is.function(f)) stop_because("{.arg f} must be a function, not {what_is(f)}.", "bad_argument", call)
   f(...)
 }

@@ -1,41 +1,54 @@
-# A function of the script that can't be taken into a formula is given whole columns. What was written for one row may then mean something
-# else, and nothing says so: such a function is refused, and the message shows how to say which of the two is meant. In
-# one_row_per() a function of the group's columns is what is wanted.
+# A function of the script that can't be taken into a formula is given whole columns. What was written for one row may
+# then mean something else, and nothing says so: such a function is refused, and the message shows how to say which of
+# the two is meant. In one_row_per() a function of the group's columns is what is wanted.
 
 # Functions that the script, or a function of it, has defined.
 is_script_function <- function(fun) is_written_by_somebody(fun) && !isNamespace(environment(fun))
 
 # Warnings that only the first of several values was looked at.
 stop_at_one <- function(code) {
-  withCallingHandlers(code, warning = function(w) if (grepl(meant_for_one, conditionMessage(w))) stop(conditionMessage(w), call. = FALSE))
+  withCallingHandlers(code, warning = function(w) {
+    if (grepl(meant_for_one, conditionMessage(w))) stop(conditionMessage(w), call. = FALSE)
+  })
 }
 
 # Before it is called: code that means one thing for a value and another for a column.
 check_means_whole_columns <- function(name, arguments, node, run) {
-  if (isTRUE(run$for_groups) || !is_script_function(called_function(node)) || !any_columns(arguments)) return(invisible())
+  if (!may_be_for_one_row(arguments, node, run)) return(invisible())
   part <- row_part(called_function(node), new_trail())
   if (is.null(part)) return(invisible())
   stop_row_or_columns(c("{.code {name}()} may be meant for one row or for whole columns.",
-                        "x" = "{.code {label_of(node)}} in {.code {run$formula}} calls it, and {.code {one_line(part)}} in it means another thing for each of the two."),
+                        "x" = paste("{.code {label_of(node)}} in {.code {run$formula}} calls it, and",
+                                    "{.code {one_line(part)}} in it means another thing for each of the two.")),
                       name, node, run)
 }
 
 # After: one value, though there are several rows.
 check_not_for_one_row <- function(result, rows, name, arguments, node, run) {
-  if (isTRUE(run$for_groups) || rows < 2 || length(result) != 1 || !is_script_function(called_function(node)) || !any_columns(arguments)) return(invisible())
-  stop_row_or_columns(c("{.code {name}()} gives one value for {if (has_parts(run, run_groups(run, node$within))) 'a group of '}{counted_rows(rows)}.",
-                        "x" = "{.code {label_of(node)}} in {.code {run$formula}} calls it with whole columns."), name, node, run)
+  if (rows < 2 || length(result) != 1 || !may_be_for_one_row(arguments, node, run)) return(invisible())
+  of <- paste0(if (has_parts(run, run_groups(run, node$within))) "a group of ", counted_rows(rows))
+  stop_row_or_columns(c("{.code {name}()} gives one value for {of}.",
+                        "x" = "{.code {label_of(node)}} in {.code {run$formula}} calls it with whole columns."),
+                      name, node, run)
+}
+
+# A function of the script that is called with columns, where one value a group is not what is wanted.
+may_be_for_one_row <- function(arguments, node, run) {
+  !isTRUE(run$for_groups) && is_script_function(called_function(node)) && any_columns(arguments)
 }
 
 # What the formula calls: of calls in calls, the outermost.
 called_function <- function(node) if (is.null(node$outer)) node$fun else node$outer
 
-any_columns <- function(arguments) any(!vapply(arguments, function(argument) argument$kind %in% c("constant", "object"), NA))
+any_columns <- function(arguments) {
+  any(!vapply(arguments, function(argument) argument$kind %in% c("constant", "object"), NA))
+}
 
 stop_row_or_columns <- function(message, name, node, run, envir = parent.frame()) {
   inside <- escaped(paste(c(name, call_inside(node$shown)), collapse = ", "))
   stop_because(c(message, "i" = paste0("If it is for one row, write {.code one_by_one(", inside, ")}, which is slow."),
-                 "i" = paste0("If it is for whole columns, or those of a group, write {.code all_at_once(", inside, ")}.")),
+                 "i" = paste0("If it is for whole columns, or those of a group, write {.code all_at_once(", inside,
+                              ")}.")),
                "row_or_columns", run$call, name = name, envir = envir)
 }
 
@@ -48,8 +61,8 @@ call_inside <- function(expr) {
   if (is.null(names)) shown else paste0(names, ifelse(nzchar(names), " = ", ""), shown)
 }
 
-# The first part of a function's body, or of a function of the script that it calls, whose meaning depends on how many values there are;
-# NULL without one. Functions in it have values of their own.
+# The first part of a function's body, or of a function of the script that it calls, whose meaning depends on how many
+# values there are; NULL without one. Functions in it have values of their own.
 row_part <- function(fun, trail) {
   if (!is_script_function(fun) || !is.na(trail_place(trail, fun))) return(NULL)
   own <- c(names(formals(fun)), assigned_names(body(fun)))
@@ -71,7 +84,9 @@ picks_by_number <- function(expr, own) {
   is_call_to(expr, c("[", "[[")) && length(expr) == 3 && is_number_typed(expr[[3]]) && any(all.vars(expr[[2]]) %in% own)
 }
 
-is_number_typed <- function(expr) is.numeric(expr) || is_call_to(expr, "-") && length(expr) == 2 && is.numeric(expr[[2]])
+is_number_typed <- function(expr) {
+  is.numeric(expr) || is_call_to(expr, "-") && length(expr) == 2 && is.numeric(expr[[2]])
+}
 
 # What handles the errors of all rows together, and what puts several columns together.
 looks_at_one <- function(expr) {
@@ -79,7 +94,8 @@ looks_at_one <- function(expr) {
   if (!is_call_to(expr, c(names(ambiguous_words), "mean", "length"))) return(FALSE)
   given <- as.list(expr)[-1]
   if (!is.null(names(given))) given <- given[names(given) != "na.rm"]
-  length(given) > 1 && !is_call_to(expr, "mean") || length(given) == 1 && is_call_to(given[[1]], "c") && length(given[[1]]) > 2
+  if (length(given) > 1) return(!is_call_to(expr, "mean"))
+  length(given) == 1 && is_call_to(given[[1]], "c") && length(given[[1]]) > 2
 }
 
 # Names that a body gives to values.

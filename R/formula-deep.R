@@ -1,10 +1,11 @@
-# Formulas of very many levels, such as a chain of 2,000 `+`, which programs write. R's own calls for each level of a tree would fill its
-# stack. So they are cut into parts of a few levels, each a shared node: the innermost is bound first, and looked at first by all that
-# walks through the tree, after which it is known.
+# Formulas of very many levels, such as a chain of 2,000 `+`, which programs write. R's own calls for each level of a
+# tree would fill its stack. So they are cut into parts of a few levels, each a shared node: the innermost is bound
+# first, and looked at first by all that walks through the tree, after which it is known.
 
 # Words through which a formula is cut: each of their arguments has a value for each row.
-seen_through <- c("+", "-", "*", "/", "^", "%%", "%/%", "==", "!=", "<", "<=", ">", ">=", "&", "&&", "|", "||", "!", "(", "if", "ifelse", "xor", "pmin", "pmax",
-                  "round", "abs", "sqrt", "exp", "log", "toupper", "tolower", "paste", "paste0")
+seen_through <- c("+", "-", "*", "/", "^", "%%", "%/%", "==", "!=", "<", "<=", ">", ">=", "&", "&&", "|", "||", "!",
+                  "(", "if", "ifelse", "xor", "pmin", "pmax", "round", "abs", "sqrt", "exp", "log", "toupper",
+                  "tolower", "paste", "paste0")
 
 levels_of_part <- 20
 most_levels <- 5000
@@ -17,8 +18,10 @@ has_many_levels <- function(expr) {
 }
 
 stop_too_deep <- function(levels) {
-  stop_because(c("A formula can have {format(most_levels, big.mark = ',')} levels at most, and this one has {format(levels, big.mark = ',')}.",
-                 "i" = "Give parts of it lines of their own, as scratch columns: {.code .part <- \u2026}. For a long list of values use {.code look_up()}."), "bad_formula")
+  shown <- format(c(most_levels, levels), big.mark = ",", trim = TRUE)
+  stop_because(c("A formula can have {shown[1]} levels at most, and this one has {shown[2]}.",
+                 "i" = "Give parts of it lines of their own, as scratch columns: {.code .part <- \u2026}.",
+                 "i" = "For a long list of values use {.code look_up()}."), "bad_formula")
 }
 
 bind_deep <- function(expr, scope) {
@@ -34,7 +37,8 @@ bind_deep <- function(expr, scope) {
   list(kind = "deep", parts = parts, node = node, shown = expr)
 }
 
-# The code with its parts of some levels replaced by what `cut` gives for them, from within. The way back up is kept in a list.
+# The code with its parts of some levels replaced by what `cut` gives for them, from within. The way back up is kept
+# in a list.
 cut_code <- function(expr, cut) {
   new_frame <- function(expr) list2env(list(expr = expr, at = 1L, levels = 0L))
   way <- list(new_frame(expr))

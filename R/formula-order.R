@@ -1,16 +1,18 @@
-# Which of two texts comes first: by the code points of their characters, as in ranks and sorts, so that a result does not depend on
-# the machine's language.
+# Which of two texts comes first: by the code points of their characters, as in ranks and sorts, so that a result does
+# not depend on the machine's language.
 
 # The word for texts, or the function as it is.
 for_texts <- function(fun, name, types) {
-  if (any(types == "text") && all(types %in% c("text", "missing")) && !is.null(text_orders[[name]])) text_orders[[name]] else fun
+  are_texts <- any(types == "text") && all(types %in% c("text", "missing"))
+  if (are_texts && !is.null(text_orders[[name]])) text_orders[[name]] else fun
 }
 
 text_orders <- list(
   "<" = function(a, b) compared_texts(a, b, `<`), "<=" = function(a, b) compared_texts(a, b, `<=`),
   ">" = function(a, b) compared_texts(a, b, `>`), ">=" = function(a, b) compared_texts(a, b, `>=`),
   pmin = function(a, b) text_of_two(a, b, `<=`, FALSE), pmax = function(a, b) text_of_two(a, b, `>=`, FALSE),
-  lesser_known = function(a, b) text_of_two(a, b, `<=`, TRUE), greater_known = function(a, b) text_of_two(a, b, `>=`, TRUE)
+  lesser_known = function(a, b) text_of_two(a, b, `<=`, TRUE),
+  greater_known = function(a, b) text_of_two(a, b, `>=`, TRUE)
 )
 
 # The numbers of the texts in their order. A column beside one text is looked at once for each different text.
@@ -21,7 +23,8 @@ compared_texts <- function(a, b, compare) {
     codes <- text_codes_cpp(c(as.character(a), as.character(b)), getOption("rowanroot.threads", 0L))
     return(compare(codes[seq_along(a)], codes[length(a) + seq_along(b)]))
   }
-  compared <- if (length(b) == 1) compared_texts(different$texts, b, compare) else compared_texts(a, different$texts, compare)
+  compared <- if (length(b) == 1) compared_texts(different$texts, b, compare)
+              else compared_texts(a, different$texts, compare)
   compared[different$of_row]
 }
 

@@ -1,9 +1,10 @@
-# Live tables and R's own functions of data frames: those that look get the values, those that change a table in place stop and name the verb.
+# Live tables and R's own functions of data frames: those that look get the values, those that change a table in place
+# stop and name the verb.
 
 # Methods that call the function again, with the values in place of the table.
-with_values <- c("aggregate", "anyDuplicated", "as.list", "as.matrix", "by", "droplevels", "duplicated", "format", "is.na", "merge", "rev",
-                 "row.names", "rowsum", "split", "stack", "str", "subset", "t", "tail", "transform", "unique", "unlist", "unstack", "with", "within",
-                 "xtfrm", "c")
+with_values <- c("aggregate", "anyDuplicated", "as.list", "as.matrix", "by", "c", "droplevels", "duplicated", "format",
+                 "is.na", "merge", "rev", "row.names", "rowsum", "split", "stack", "str", "subset", "t", "tail",
+                 "transform", "unique", "unlist", "unstack", "with", "within", "xtfrm")
 
 value_method <- function(name) {
   force(name)
@@ -21,7 +22,9 @@ value_method <- function(name) {
   }
 }
 
-home_of <- function(name) Find(function(space) exists(name, space, inherits = FALSE), lapply(c("base", "stats", "utils"), asNamespace))
+home_of <- function(name) {
+  Find(function(space) exists(name, space, inherits = FALSE), lapply(c("base", "stats", "utils"), asNamespace))
+}
 
 # Of several tables, or of two sides, each that is a live one is taken by its values.
 values_of <- function(given) lapply(given, function(one) if (is_live_table(one)) table_data(one) else one)
@@ -43,7 +46,8 @@ Math.live_table <- function(x, ...) do.call(.Generic, c(values_of(list(x)), list
 #' @export
 Summary.live_table <- function(..., na.rm = FALSE) do.call(.Generic, c(values_of(list(...)), list(na.rm = na.rm)))
 
-in_place <- c("$<-", "[[<-", "[<-", "names<-", "dimnames<-", "row.names<-", "dim<-", "length<-", "levels<-", "is.na<-", "units<-")
+in_place <- c("$<-", "[[<-", "[<-", "names<-", "dimnames<-", "row.names<-", "dim<-", "length<-", "levels<-", "is.na<-",
+              "units<-")
 
 in_place_method <- function(name) {
   force(name)
@@ -51,14 +55,16 @@ in_place_method <- function(name) {
 }
 
 stop_not_in_place <- function(x, name) {
-  verb <- if (name %in% c("names<-", "dimnames<-")) "rename_columns(x, new = old)" else if (name %in% c("row.names<-", "dim<-", "length<-")) "as.data.frame(x)"
-          else "set_columns(x, { new <- 1 })"
+  verb <- switch(name, "names<-" = , "dimnames<-" = "rename_columns(x, new = old)",
+                 "row.names<-" = , "dim<-" = , "length<-" = "as.data.frame(x)", "set_columns(x, { new <- 1 })")
   stop_because(c("A live table can't be changed by {.code {name}}.", "x" = "Its values follow its files.",
                  "i" = "Make a new table of it: {.code y <- {verb}}."), "not_in_place", NULL)
 }
 
 register_base_methods <- function() {
-  register <- function(names, method) for (name in names) registerS3method(name, "live_table", method(name), envir = home_of(name))
+  register <- function(names, method) {
+    for (name in names) registerS3method(name, "live_table", method(name), envir = home_of(name))
+  }
   register(with_values, value_method)
   register(c("cbind", "rbind"), bind_method)
   register(in_place, in_place_method)

@@ -1,5 +1,5 @@
-# Checks of live tables in a script. A table that an output takes in is checked when that is made, one that is looked at when it is
-# looked at; the checks of all others are run at the end of the script.
+# Checks of live tables in a script. A table that an output takes in is checked when that is made, one that is looked
+# at when it is looked at; the checks of all others are run at the end of the script.
 
 # What became of a check: shared by all tables that have its step.
 new_check <- function() list2env(list(is_done = FALSE), parent = emptyenv())

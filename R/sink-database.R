@@ -56,7 +56,7 @@ each_piece <- function(connection, query, work) {
 
 #' @export
 target_write.database_target <- function(target, x, now, found, force, call) {
-  data <- database_columns(table_data(x, call), call)
+  data <- database_columns(noting_drawn(table_data(x, call), function() now$drawn <<- TRUE, now$lines, call), call)
   before <- NULL
   is_new <- !is.null(target$path) && !file.exists(target$path)
   is_written <- FALSE

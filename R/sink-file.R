@@ -9,7 +9,7 @@ target_write.file_target <- function(target, x, now, found, force, call) {
   # What is wrong with the table is told before a file is begun.
   older <- older_output(path, now, found, live(x)$columns)
   calculate <- function() if (is.null(older)) table_data(x, call) else table_columns(x, setdiff(older$columns, older$same), call)
-  data <- withCallingHandlers(calculate(), warning = function(w) now$warned <<- TRUE)
+  data <- withCallingHandlers(noting_drawn(calculate(), function() now$drawn <<- TRUE, now$lines, call), warning = function(w) now$warned <<- TRUE)
   places <- NULL
   write <- function(file) {
     tell_progress(paste("writing", target$name))

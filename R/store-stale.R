@@ -10,6 +10,7 @@ output_state <- function(target, now) {
     why <- if (length(records)) "it was changed by something other than rowanroot" else "it was not made by rowanroot"
     return(list(state = "foreign", why = why))
   }
+  if (isTRUE(record$drawn)) return(list(state = "stale", why = "a function of it draws random numbers", record = record))
   if (identical(record$key, now$key)) return(list(state = "up to date", why = character()))
   list(state = "stale", why = what_changed(with_details(record), now), record = record)
 }

@@ -31,6 +31,7 @@ test_that("code that means another thing for one row than for a column is refuse
   initials <- function(s) vapply(strsplit(s, " "), function(words) paste0(substr(words[1], 1, 1), length(words)), "")
   expect_identical(set_columns(data, { s <- initials(t) })$s, initials(data$t))
   # R looks at the first of several conditions only, with a warning in some versions.
+  withr::local_envvar("_R_CHECK_LENGTH_1_LOGIC2_" = "false")
   careful <- function(x) if (x > 1 && nchar(format(x)) > 0) format(x) else "none"
   expect_error(set_columns(data, { s <- careful(v) }), class = "rowanroot_formula_failed", "one_by_one")
   for (formula in expression(v[2], (v + 1)[3], toupper(t)[3], tryCatch(log(v), warning = function(w) NA), strsplit(t, " ")[[1]])) {

@@ -13,6 +13,14 @@ test_that("a formula that draws random numbers or looks outside is told, and its
     if (formula != "x + rnorm(1)") expect_match(script_status("a.R")$why, "draws random numbers|asks for the|looks at a file", info = formula)
     expect_identical(run_quietly("a.R")$state, "made", info = formula)
   }
+  # A function of which one does not know that it draws is found out when it does.
+  script <- c("library(rowanroot)", "save_table(set_columns(open_table('in.csv'), { y <- stats::kmeans(c(x, x + 10), 2)$cluster[1:2] + 0L * x }), 'out.csv')")
+  write_text(script, "c.R")
+  expect_warning(quietly(run_script("c.R", force = TRUE)), "draws random numbers", class = "rowanroot_made_anew")
+  expect_match(script_status("c.R")$why, "draws random numbers")
+  write_text(append(script, "set.seed(1)", 1), "c.R")
+  expect_silent(quietly(run_script("c.R")))
+  expect_identical(script_status("c.R")$state, "up to date")
   # A value of the script is known by what it is.
   write_text(c("library(rowanroot)", "today <- Sys.Date()", "save_table(set_columns(open_table('in.csv'), { y <- x + as.numeric(today - as.Date('2020-01-01')) }), 'out.csv')"), "b.R")
   expect_silent(quietly(run_script("b.R", force = TRUE)))

@@ -1,0 +1,190 @@
+#include "fast.h"
+
+#include "aggregate.h"
+
+#include <algorithm>
+#include <cmath>
+#include <utility>
+
+#include "exact_sum.h"
+
+namespace rowanroot {
+namespace {
+
+constexpr double infinity = std::numeric_limits<double>::infinity();
+
+// Rows are added up in this many stretches, whatever the number of threads, if groups are not too many.
+constexpr std::size_t sum_stretches = 4;
+
+struct GroupTotal {
+  ExactSum sum;
+  std::size_t known = 0;
+};
+
+struct GroupTotals {
+  std::vector<GroupTotal> groups;
+  std::vector<double> first_unknown;  // of each group, 0 without one; empty if all values are numbers
+
+  bool is_complete(std::size_t g) const { return first_unknown.empty() || first_unknown[g] == 0; }
+};
+
+// Groups are looked up this many rows ahead: their totals are seldom in the cache.
+constexpr std::size_t ahead = 24;
+
+template <class T>
+GroupTotals totals_of_groups(const T* values, std::size_t rows, const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
+  const std::size_t count = groups * 16 < rows ? sum_stretches : 1;
+  std::vector<GroupTotals> stretches(count);
+  run_pieces(count, threads, [&](int, std::size_t k) {
+    GroupTotals& own = stretches[k];
+    own.groups.resize(groups);
+    GroupTotal* const all = own.groups.data();
+    const std::size_t end = rows * (k + 1) / count;
+    for (std::size_t i = rows * k / count; i < end; ++i) {
+      if (i + ahead < end) __builtin_prefetch(all + group_of_row[i + ahead], 1);
+      const double value = as_real(values[i]);
+      GroupTotal& group = all[group_of_row[i]];
+      if (value == value) {
+        group.sum.add(value);
+        ++group.known;
+        continue;
+      }
+      if (own.first_unknown.empty()) own.first_unknown.resize(groups);
+      double& first = own.first_unknown[group_of_row[i]];
+      if (first == 0) first = value;
+    }
+  });
+  GroupTotals result = std::move(stretches[0]);
+  for (std::size_t k = 1; k < count; ++k) {
+    if (result.first_unknown.empty() && !stretches[k].first_unknown.empty()) result.first_unknown.resize(groups);
+    for (std::size_t g = 0; g < groups; ++g) {
+      const GroupTotal& part = stretches[k].groups[g];
+      GroupTotal& total = result.groups[g];
+      if (!stretches[k].is_complete(g) && result.is_complete(g)) result.first_unknown[g] = stretches[k].first_unknown[g];
+      total.sum.add(part.sum);
+      total.known += part.known;
+    }
+  }
+  return result;
+}
+
+// The groups whose sums are not what a pair of doubles can hold, with R's sums of each.
+template <class T>
+std::vector<std::pair<std::size_t, LongSums>> long_sums_of_groups(const GroupTotals& totals, const T* values, std::size_t rows,
+                                                                  const std::int32_t* group_of_row) {
+  std::vector<std::size_t> open;
+  for (std::size_t g = 0; g < totals.groups.size(); ++g)
+    if (!is_exact(totals.groups[g].sum)) open.push_back(g);
+  std::vector<std::pair<std::size_t, LongSums>> result;
+  if (open.empty()) return result;
+  std::vector<std::vector<T>> members(open.size());
+  for (std::size_t i = 0; i < rows; ++i) {
+    const auto place = std::lower_bound(open.begin(), open.end(), static_cast<std::size_t>(group_of_row[i]));
+    if (place != open.end() && *place == static_cast<std::size_t>(group_of_row[i])) members[place - open.begin()].push_back(values[i]);
+  }
+  for (std::size_t k = 0; k < open.size(); ++k) result.push_back({open[k], LongSums(members[k].data(), members[k].size())});
+  return result;
+}
+
+template <class T>
+GroupSums sums_of_column_groups(const T* values, std::size_t rows, const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
+  GroupTotals totals = totals_of_groups(values, rows, group_of_row, groups, threads);
+  GroupSums result{std::vector<double>(groups), std::vector<double>(groups), std::vector<double>(groups), std::move(totals.first_unknown)};
+  result.unknown.resize(groups, 0);
+  for (std::size_t g = 0; g < groups; ++g) {
+    const GroupTotal& group = totals.groups[g];
+    result.sum[g] = group.sum.value();
+    result.mean[g] = mean_of(group.sum, group.known).value;
+    result.known[g] = static_cast<double>(group.known);
+  }
+  for (const auto& [g, sums] : long_sums_of_groups(totals, values, rows, group_of_row)) {
+    result.sum[g] = static_cast<double>(sums.sum);
+    result.mean[g] = static_cast<double>(sums.mean());
+  }
+  return result;
+}
+
+template <class T>
+std::vector<double> ranges_of_column_groups(bool least, const T* values, std::size_t rows, bool skip_missing, const std::int32_t* group_of_row,
+                                            std::size_t groups) {
+  std::vector<double> result(groups, least ? infinity : -infinity), unknown(groups, 0);
+  for (std::size_t i = 0; i < rows; ++i) {
+    const double value = as_real(values[i]);
+    const std::int32_t g = group_of_row[i];
+    if (value == value) {
+      result[g] = least ? std::min(result[g], value) : std::max(result[g], value);
+      continue;
+    }
+    std::uint64_t bits;
+    std::memcpy(&bits, &value, sizeof bits);
+    if (unknown[g] == 0 || static_cast<std::uint32_t>(bits) == 1954) unknown[g] = value;
+  }
+  if (!skip_missing)
+    for (std::size_t g = 0; g < groups; ++g)
+      if (unknown[g] != unknown[g]) result[g] = unknown[g];
+  return result;
+}
+
+// Squares are never below zero, so that what rounding takes from the sum is found in fewer steps (Dekker's fast two-sum).
+inline void add_square(double distance, double* sum, double* rest) {
+  const double square = distance * distance, total = *sum + square;
+  *rest += total >= 2 * square ? square - (total - *sum) : *sum - (total - square);
+  *sum = total;
+}
+
+template <class T>
+std::vector<double> variances_of_column_groups(const T* values, std::size_t rows, bool skip_missing, const std::int32_t* group_of_row,
+                                               std::size_t groups, Workers threads) {
+  const GroupTotals totals = totals_of_groups(values, rows, group_of_row, groups, threads);
+  struct Spread {
+    double mean = 0, squares = 0, rest = 0;
+  };
+  std::vector<Spread> spreads(groups);
+  for (std::size_t g = 0; g < groups; ++g) spreads[g].mean = mean_of(totals.groups[g].sum, totals.groups[g].known).value;
+  for (std::size_t i = 0; i < rows; ++i) {
+    if (i + ahead < rows) __builtin_prefetch(spreads.data() + group_of_row[i + ahead], 1);
+    const double value = as_real(values[i]);
+    Spread& spread = spreads[group_of_row[i]];
+    if (value == value) add_square(value - spread.mean, &spread.squares, &spread.rest);
+  }
+  std::vector<double> result(groups);
+  for (std::size_t g = 0; g < groups; ++g) {
+    const GroupTotal& group = totals.groups[g];
+    const bool defined = group.known > 1 && (totals.is_complete(g) || skip_missing);
+    const double rest = std::isfinite(spreads[g].rest) ? spreads[g].rest : 0;
+    result[g] = defined ? (spreads[g].squares + rest) / (static_cast<double>(group.known) - 1) : missing_real();
+  }
+  for (const auto& [g, sums] : long_sums_of_groups(totals, values, rows, group_of_row))
+    if (!is_missing_real(result[g])) result[g] = static_cast<double>(sums.squares / (sums.known - 1.0L));
+  return result;
+}
+
+template <class T>
+std::vector<double> aggregate_column_groups(Aggregate what, const T* values, std::size_t rows, bool skip_missing,
+                                            const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
+  if (what == Aggregate::least || what == Aggregate::greatest)
+    return ranges_of_column_groups(what == Aggregate::least, values, rows, skip_missing, group_of_row, groups);
+  if (what == Aggregate::variance) return variances_of_column_groups(values, rows, skip_missing, group_of_row, groups, threads);
+  const GroupSums sums = sums_of_column_groups(values, rows, group_of_row, groups, threads);
+  if (what == Aggregate::known) return sums.known;
+  std::vector<double> result(what == Aggregate::sum ? sums.sum : sums.mean);
+  for (std::size_t g = 0; g < groups; ++g)
+    if (sums.unknown[g] != 0 && !skip_missing) result[g] = sums.unknown[g];
+  return result;
+}
+
+}  // namespace
+
+std::vector<double> aggregate_groups(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing,
+                                     const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
+  if (type == Type::real)
+    return aggregate_column_groups(what, static_cast<const double*>(column), rows, skip_missing, group_of_row, groups, threads);
+  return aggregate_column_groups(what, static_cast<const std::int32_t*>(column), rows, skip_missing, group_of_row, groups, threads);
+}
+
+GroupSums sums_of_groups(Type type, const void* column, std::size_t rows, const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
+  if (type == Type::real) return sums_of_column_groups(static_cast<const double*>(column), rows, group_of_row, groups, threads);
+  return sums_of_column_groups(static_cast<const std::int32_t*>(column), rows, group_of_row, groups, threads);
+}
+
+}  // namespace rowanroot
