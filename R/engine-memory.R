@@ -6,36 +6,36 @@
 # formulas whose overflows count only for the rows that use them. `env` is where the formulas were written: methods for classes are
 # looked up there.
 new_run <- function(data, rows, call, env = NULL) {
-  run <- new.env(parent = baseenv())
+  values <- unclass(data)
+  attributes(values) <- NULL
+  run <- new_slots(values, stats::setNames(as.list(seq_along(data)), names(data)))
   run$rows <- rows
   run$call <- call
   run$env <- env
-  run$values <- unclass(data)
-  attributes(run$values) <- NULL
-  run$pending <- vector("list", length(data))
-  run$types <- vapply(run$values, value_type, "")
-  run$columns <- stats::setNames(as.list(seq_along(data)), names(data))
   run$formula <- ""
   run$line_number <- 0
   run$counting <- logical()
   run$guarded <- FALSE
-  run$put <- put_slot
-  run$name <- name_slot
-  environment(run$put) <- environment(run$name) <- run
   run$groups <- run$orders <- run$aggregates <- run$row_counts <- list()
   run
 }
 
-# Sees the run's own variables: so they are changed in place, where `run$values[[id]] <-` would copy them for each slot.
-put_slot <- function(id, value, node, type) {
-  values[id] <<- list(value)
-  pending[id] <<- list(node)
-  types[id] <<- type
-}
-
-name_slot <- function(name, id) {
-  at <- match(name, names(columns))
-  if (is.na(at)) columns[[name]] <<- id else columns[[at]] <<- id
+# The slots, as an environment. `put()` and `name()` change them in place, where `run$values[[id]] <-` would copy them all
+# each time.
+new_slots <- function(values, columns) {
+  force(columns)
+  pending <- vector("list", length(values))
+  types <- vapply(values, value_type, "")
+  put <- function(id, value, node, type) {
+    values[id] <<- list(value)
+    pending[id] <<- list(node)
+    types[id] <<- type
+  }
+  name <- function(name, id) {
+    at <- match(name, names(columns))
+    if (is.na(at)) columns[[name]] <<- id else columns[[at]] <<- id
+  }
+  environment()
 }
 
 new_slot <- function(run, value) {

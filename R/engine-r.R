@@ -85,8 +85,10 @@ table_like <- function(table, type) {
 call_r_once <- function(fun, name, values, node, run) {
   names(values) <- names(node$arguments)
   labels <- unique_labels(node$arguments)
+  env <- if (is.null(node$env)) run$env else node$env
+  careful <- if (is_script_function(called_function(node))) stop_at_one else identity
   result <- tryCatch(
-    if (is_script_function(called_function(node))) stop_at_one(call_by_labels(fun, name, values, labels, if (is.null(node$env)) run$env else node$env)) else call_by_labels(fun, name, values, labels, if (is.null(node$env)) run$env else node$env),
+    careful(call_by_labels(fun, name, values, labels, env)),
     error = function(e) {
       if (inherits(e, "rowanroot_error")) stop_in_formula(e, run$formula, run$call)
       stop_formula_failed(label_of(node), run$formula, e, run$call, way_out(e, fun, name, labels))

@@ -1,16 +1,22 @@
 # Binds the lines of a block, one after the other: each formula with the columns that there are when its
 # turn comes. Loops are written out.
 
-#
-# `for_groups`: the block has one value a group.
-# `within`: the columns that make the block's groups.
+# `within` are the columns that make the block's groups; `for_groups` says that it has one value a group. Gives its
+# statements.
 bind_block <- function(block, names, env, call, within = NULL, for_groups = FALSE) {
-  bound <- list2env(list(statements = list(), names = names, within = within, for_groups = for_groups), parent = baseenv())
-  if (length(names) > many_columns) bound$known <- list2env(stats::setNames(rep(list(TRUE), length(names)), names), hash = TRUE)
-  bound$add <- function(statement) statements[[length(statements) + 1]] <<- statement
-  environment(bound$add) <- bound
+  bound <- new_bound(names, within, for_groups)
   for (line in block_lines(block, call)) bind_line(line, bound, env, call)
   bound$statements
+}
+
+# What is bound so far, as an environment: its statements are added in place.
+new_bound <- function(names, within, for_groups) {
+  force(within)
+  force(for_groups)
+  statements <- list()
+  known <- if (length(names) > many_columns) list2env(stats::setNames(rep(list(TRUE), length(names)), names), hash = TRUE)
+  add <- function(statement) statements[[length(statements) + 1]] <<- statement
+  environment()
 }
 
 many_columns <- 500

@@ -12,6 +12,8 @@
 #   running  formula, start, within, along   a recurrence; in its formula `above` stands for the row above
 #   r_call   fun, name, arguments    a function that the language does not know
 #   r_code   expr, columns, env      code that takes columns by name: a function or a model formula
+#   shared   memory                  what is used in several places (formula-function.R)
+#   deep     parts, node             a formula of very many levels, cut into parts (formula-deep.R)
 
 # `columns` are the names that are columns here, `env` is where the block was written, `line` is the code
 # for messages, `locals` has the nodes of names that the formula itself gives.
@@ -25,8 +27,6 @@ new_scope <- function(columns, env, line, call, locals = list()) {
 }
 
 scope_text <- function(scope) line_text(scope$line)
-
-#   deep     parts, node             a formula of very many levels, cut into parts (formula-deep.R)
 
 bind_formula <- function(expr, scope) {
   if (is.symbol(expr)) return(bind_name(as.character(expr), scope))

@@ -18,7 +18,4 @@ NULL
 # What holds for one run of a script: see `with_run()`.
 state <- new.env(parent = emptyenv())
 
-# What functions that see a run's own variables, or a block's, change in place (put_slot(), name_slot(), bind_block()).
-utils::globalVariables(c("columns", "pending", "statements", "types", "values"))
-
 .onLoad <- function(libname, pkgname) register_base_methods()
