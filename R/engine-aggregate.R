@@ -156,7 +156,8 @@ whole_aggregate <- function(what, id, skip_missing, run) {
   if (known > 1) moments[["squares"]] / (known - 1) else NA_real_
 }
 
-# As in R: a sum that is too large is missing, with a warning; the least of nothing is Inf, a double.
+# A sum that is too large is missing, with a warning, as `+` has it: R's is a double, and the column's type would depend on
+# its values. The least of nothing is Inf, a double.
 whole_numbers <- function(values, node, run) {
   if (any(is.infinite(values))) return(values)
   too_large <- !is.na(values) & abs(values) > .Machine$integer.max

@@ -91,7 +91,8 @@ random_step <- function(data) {
       data
     })),
     needs(c("long", "s"), list(quote(set_columns(.table, { c(one, two) <- split_text(long, "-", short = "missing", long = "drop") })), function(data) {
-      if (!nrow(data)) return(data.frame(data, one = character(), two = character()))
+      if (!nrow(data)) data[c("one", "two")] <- list(character(), character())
+      if (!nrow(data)) return(data)
       parts <- strsplit(ifelse(is.na(data$long), NA_character_, paste0(data$long, rep("-end", nrow(data)))), "-", fixed = TRUE)
       data$one <- vapply(parts, function(p) p[1], "")
       data$two <- vapply(parts, function(p) if (length(p) > 2) p[2] else NA_character_, "")
