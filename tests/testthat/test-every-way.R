@@ -100,7 +100,15 @@ random_step <- function(data) {
     })),
     needs("eve", list(quote(keep_columns(.table, -eve)), function(data) data[setdiff(names(data), "eve")])),
     if (!"flag" %in% names(data)) needs("m", list(quote(rename_columns(.table, flag = m)), function(data) stats::setNames(data, sub("^m$", "flag", names(data))))),
+    needs("h", list(quote(drop_columns(.table, h)), function(data) data[setdiff(names(data), "h")])),
+    needs("t", list(quote(move_columns(.table, t, after = 0)), function(data) data[c("t", setdiff(names(data), "t"))])),
+    needs("e", list(quote(should_hold(.table, e > 0)), function(data) data)),
+    needs(c("s", "e"), list(quote(set_columns(.table, { worth <- look_up(s, codes, by = "code", take = value, unknown = "missing") })), function(data) {
+      data$worth <- codes$value[match(data$s, codes$code)]
+      data
+    })),
     needs(c("e", "g"), list(quote(top_rows(.table, 2, by = e, within = g)), NULL)),
+    needs("e", list(quote(bottom_rows(.table, 3, by = e)), NULL)),
     list(quote(append_rows(.table, some)), function(data) rbind(data, utils::head(data, 3)))
   )
   one_of_list(steps[!vapply(steps, is.null, NA)])
