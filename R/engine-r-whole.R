@@ -65,7 +65,7 @@ call_inside <- function(expr) {
 # values there are; NULL without one. Functions in it have values of their own.
 row_part <- function(fun, trail) {
   if (!is_script_function(fun) || !is.na(trail_place(trail, fun))) return(NULL)
-  own <- c(names(formals(fun)), assigned_names(body(fun)))
+  own <- names_from(names(formals(fun)), body(fun))
   find_part <- function(expr) {
     if (!is.call(expr) || is_call_to(expr, c("function", "~", "quote", "bquote"))) return(NULL)
     if (picks_by_number(expr, own) || looks_at_one(expr)) return(expr)
@@ -98,9 +98,19 @@ looks_at_one <- function(expr) {
   length(given) == 1 && is_call_to(given[[1]], "c") && length(given[[1]]) > 2
 }
 
-# Names that a body gives to values.
-assigned_names <- function(expr) {
-  if (!is.call(expr)) return(character())
-  own <- if (is_call_to(expr, c("<-", "=")) && is.symbol(expr[[2]])) as.character(expr[[2]])
-  c(own, unlist(lapply(as.list(expr), function(part) if (!missing(part)) assigned_names(part))))
+# These names, and those that a body gives to what they come into.
+names_from <- function(names, body) {
+  given <- assignments(body)
+  repeat {
+    come_into <- function(one) if (any(all.vars(one[[3]]) %in% names)) as.character(one[[2]])
+    more <- setdiff(unlist(lapply(given, come_into)), names)
+    if (!length(more)) return(names)
+    names <- c(names, more)
+  }
+}
+
+assignments <- function(expr) {
+  if (!is.call(expr)) return(list())
+  own <- if (is_call_to(expr, c("<-", "=")) && is.symbol(expr[[2]])) list(expr)
+  c(own, unlist(lapply(as.list(expr), function(part) if (!missing(part)) assignments(part)), recursive = FALSE))
 }

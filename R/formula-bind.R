@@ -215,7 +215,7 @@ bind_call <- function(expr, scope) {
   bound <- lapply(arguments, bind_argument, scope = inner)
   if (!is.null(scope$in_function) && !is_value_by_value(name, fun, bound)) give_up()
   list(kind = "r_call", fun = fun, name = name, arguments = bound, within = within, shown = expr, env = scope$env,
-       picks = identical(fun, base::`[`) && picks_by_place(arguments, scope))
+       picks = identical(fun, base::`[`) && picks_rows(arguments, scope))
 }
 
 bind_word <- function(name, fun, arguments, expr, scope) {
@@ -318,11 +318,13 @@ check_not_by_number <- function(arguments, expr, scope) {
   stop_picks_by_place(expr, scope_text(scope), scope$call)
 }
 
-# Rows picked by a number of the script.
-picks_by_place <- function(arguments, scope) {
-  !scope$whole && !isTRUE(scope$for_groups) && is.null(scope$in_function) && length(arguments) == 2 && mentions(arguments[[1]], scope) &&
-    !identical(arguments[[2]], quote(expr = )) && !mentions(arguments[[2]], scope)
+# Rows of a column picked where a value for each row is wanted: by a number of the script; by a condition, there may be one.
+picks_rows <- function(arguments, scope) {
+  !scope$whole && !isTRUE(scope$for_groups) && is.null(scope$in_function) && length(arguments) == 2 &&
+    mentions(arguments[[1]], scope) && !identical(arguments[[2]], quote(expr = ))
 }
+
+picks_by_place <- function(arguments, scope) picks_rows(arguments, scope) && !mentions(arguments[[2]], scope)
 
 # What has a value for each row, by its code alone.
 goes_by_value <- function(expr, scope) {

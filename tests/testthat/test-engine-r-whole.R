@@ -30,6 +30,8 @@ test_that("code that means another thing for one row than for a column is refuse
   # A part that is picked within each value is no row.
   initials <- function(s) vapply(strsplit(s, " "), function(words) paste0(substr(words[1], 1, 1), length(words)), "")
   expect_identical(set_columns(data, { s <- initials(t) })$s, initials(data$t))
+  constants <- function(x) { steps <- c(10, 20); rev(rev(x)) + steps[2] }
+  expect_identical(set_columns(data, { s <- constants(v) })$s, data$v + 20)
   # R looks at the first of several conditions only, with a warning in some versions.
   withr::local_envvar("_R_CHECK_LENGTH_1_LOGIC2_" = "false")
   careful <- function(x) if (x > 1 && nchar(format(x)) > 0) format(x) else "none"
@@ -38,6 +40,9 @@ test_that("code that means another thing for one row than for a column is refuse
     expect_error(eval(bquote(set_columns(data, { s <- .(formula) }))), class = "rowanroot_not_row_wise", info = deparse1(formula))
   }
   expect_identical(set_columns(data, { s <- mean(v[1:2]); f <- c("p", "q", "r")[v] })[c("s", "f")], data.frame(s = rep(1.5, 3), f = c("p", "q", "r")))
+  # One row fits the condition here, and another number of rows in another table.
+  expect_error(set_columns(data, { s <- w[is.na(w)] }), class = "rowanroot_not_row_wise")
+  expect_identical(set_columns(data, { s <- v[order(-v)] })$s, c(3, 2, 1))
   expect_identical(one_row_per(data, g, { f <- v[1]; top <- max(v, 2.5) })[c("f", "top")], data.frame(f = c(1, 3), top = c(2.5, 3)))
   for (formula in expression(any(v > 1, w > 1), all(v > 1, w > 1), max(v, 0), min(v, w), sum(v, 1))) {
     expect_error(eval(bquote(set_columns(data, { s <- .(formula) }))), class = "rowanroot_ambiguous_word", info = deparse1(formula))
