@@ -58,7 +58,9 @@ bind_min_max <- function(given, expr, scope) {
   }
   least <- shared(known_aggregate("min", x, given, expr, scope))
   greatest <- known_aggregate("max", x, given, expr, scope)
-  position <- word_node("/", word_node("-", x, least, shown = expr), word_node("-", greatest, least, shown = expr), shown = expr)
+  # The distance of two whole numbers may be too large for one.
+  distance <- function(a, b) list(kind = "word", word = real_difference, arguments = list(a, b), shown = expr)
+  position <- word_node("/", distance(x, least), distance(greatest, least), shown = expr)
   if (identical(as.numeric(to), c(0, 1))) return(position)
   width <- value_node(to[2] - to[1], to[2] - to[1])
   word_node("+", value_node(to[1], to[1]), word_node("*", position, width, shown = expr), shown = expr)

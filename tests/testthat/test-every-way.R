@@ -55,7 +55,7 @@ ways_of_case <- function(case, data, ways, env) {
     expected <- if (any(vapply(parts, failed, NA))) structure(list(), class = "failed") else do.call(c, lapply(unname(parts), `[[`, "new"))[order(unlist(split(seq_len(nrow(data)), groups)))]
     if (!same(column(by_group), expected)) note("groups")
   }
-  if (case$row) {
+  if (case$row && length(intersect(all.vars(case$call), names(data)))) {
     names <- intersect(all.vars(case$call), names(data))
     f <- as.function(c(stats::setNames(rep(alist(x = ), length(names)), names), case$call), envir = env)
     call <- as.call(c(quote(f), lapply(names, as.name)))

@@ -70,6 +70,12 @@ test_that("numbers are not quietly made texts", {
   expect_identical(set_columns(data, { a <- s %in% NA; b <- temp %in% c(20, NA) })[c("a", "b")], data.frame(a = c(FALSE, FALSE), b = c(TRUE, FALSE)))
 })
 
+test_that("the range of whole numbers may be too large for one", {
+  x <- c(-2147483647L, 0L, 2147483647L)
+  expect_silent(found <- set_columns(data.frame(x), { m <- min_max(x) }))
+  expect_equal(found$m, c(0, 0.5, 1))
+})
+
 test_that("an if whose branches are the same is missing where its condition is", {
   same <- function(l, x) if (l) x else x
   returns <- function(l, x) { if (l) return(x); x }
