@@ -17,7 +17,7 @@ canonical <- function(node) {
                      paste(quoted(node$along$names), node$along$descending, collapse = ","), ")"),
     several = paste0("several(", canonical_arguments(node$parts), ")"),
     choose = paste0(if (isTRUE(node$some_rows)) "some_rows(" else "choose(", canonical(node$condition), ",", canonical(node$yes), ",", canonical(node$no), ")"),
-    word = paste0("word(", node$word$name, ",", canonical_arguments(node$arguments), ")"),
+    word = paste0("word(", if (is.null(node$word$key)) node$word$name else node$word$key, ",", canonical_arguments(node$arguments), ")"),
     r_call = paste0("call(", canonical_function(node$fun), ",", canonical_arguments(node$arguments), ",", canonical_conditions(node), named_functions(node),
                     if (!is.null(node$within)) paste0("|", paste(quoted(node$within), collapse = ",")), ")"),
     r_code = canonical_code(node)

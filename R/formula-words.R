@@ -135,7 +135,8 @@ words <- make_words()
 
 # The same names with another number of arguments.
 logarithm_to_base <- word("log", "logarithm_to_base", rule_real, 2, c("x", "base"))
-real_difference <- list(name = "-", operation = "subtract", rule = rule_real, arguments = 2, fun = base::`-`)
+# Of whole numbers a double: in keys it is a word of its own.
+real_difference <- list(name = "-", key = "real_difference", operation = "subtract", rule = rule_real, arguments = 2, fun = base::`-`)
 negation <- list(name = "-", operation = "negate", rule = rule_arithmetic, arguments = 1, fun = base::`-`)
 
 # The word that this function is, called with so many arguments, or NULL.
