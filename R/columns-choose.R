@@ -96,6 +96,14 @@ known_column <- function(name, names, env, call) {
   if (length(name) == 1 && is.character(value <- get0(name, env, mode = "character"))) {
     return(known_column(value, names, emptyenv(), call))
   }
+  other <- if (length(name) == 1) get0(name, env)
+  if (!is.null(other)) {
+    hint <- nearest_name(name, names)
+    stop_because(c("There is no column {.code {name}}.",
+                   "x" = "What is called {.code {name}} in the script is {what_is(other)}, not names of columns.",
+                   "i" = if (length(hint)) "Did you mean {.code {hint}}?" else "The columns are {listed(names)}."),
+                 "unknown_column", call, column = name, nearest = hint)
+  }
   stop_unknown_column(setdiff(name, names)[1], names, call)
 }
 
