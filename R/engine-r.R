@@ -61,8 +61,9 @@ as_one_call <- function(node) {
 # R would look for a number among texts as a text.
 check_can_be_in <- function(values, node, run) {
   is_text <- vapply(values, is.character, NA)
-  is_number <- vapply(values, function(value) is.numeric(value) && !is.object(value) && !all(is.na(value)), NA)
-  if (!any(is_text) || !any(is_number) || !length(values[[1]]) || all(is.na(values[[which(is_text)]]))) return(invisible())
+  is_number <- vapply(values, function(value) is.numeric(value) && !is.object(value), NA)
+  # The values are looked at only where the types differ: what is only missing fits everything.
+  if (!any(is_text) || !any(is_number) || !length(values[[1]]) || all(is.na(values[[1]])) || all(is.na(values[[2]]))) return(invisible())
   stop_because(c("Can't look for {if (is_text[1]) 'text among numbers' else 'a number among texts'}.",
                  "x" = "{.code {label_of(node)}} in {.code {run$formula}} does.",
                  "i" = "Convert one of them: {.code as.numeric()} makes numbers, {.code as.character()} makes text."), "type_mismatch", run$call)

@@ -332,7 +332,7 @@ goes_by_value <- function(expr, scope) {
   if (is_call_to(expr, "(")) return(goes_by_value(expr[[2]], scope))
   name <- head_name(expr)
   fun <- if (nzchar(name)) get0(name, envir = scope$env, mode = "function")
-  !is.null(fun) && (!is.null(find_word(name, fun, as.list(expr)[-1])) || is_value_by_value(name, fun))
+  is_word_or_by_value(name, fun, as.list(expr)[-1])
 }
 
 stop_picks_by_place <- function(expr, formula, call) {

@@ -22,8 +22,7 @@ parts_of_row <- function(expr, scope) {
   if (identical(fun, base::`(`)) return(parts_of_row(expr[[2]], scope))
   given <- as.list(expr)[-1]
   if (identical(fun, base::c)) return(if (is.null(names(given))) given else give_up())
-  goes_by_value <- !is.null(fun) && (is_value_by_value(name, fun) || !is.null(find_word(name, fun, given)))
-  if (!length(given) || !goes_by_value) return(NULL)
+  if (!length(given) || !is_word_or_by_value(name, fun, given)) return(NULL)
   inner <- lapply(given, function(one) if (!missing(one)) parts_of_row(one, scope))
   several <- which(!vapply(inner, is.null, NA))
   if (!length(several)) return(NULL)

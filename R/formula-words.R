@@ -198,6 +198,11 @@ is_value_by_value <- function(name, fun, arguments = NULL) {
   !is.null(own_value_by_value[[name]]) && identical(fun, own_value_by_value[[name]])
 }
 
+# A word of the engine, or a function of R that goes value by value.
+is_word_or_by_value <- function(name, fun, arguments) {
+  !is.null(fun) && (is_value_by_value(name, fun) || !is.null(find_word(name, fun, arguments)))
+}
+
 joins_rows <- function(name, arguments) {
   if (name %in% c("paste", "paste0")) return("collapse" %in% names(arguments) && !is_null_value(arguments$collapse))
   name == "%in%" && length(arguments) == 2 && length(node_columns(arguments[[2]])) > 0
