@@ -6,7 +6,8 @@ canonical <- function(node) {
     column = paste0("column(", quoted(node$name), ")"),
     rows = paste0("rows(", node$name, ")"),
     value = canonical_value(node$value),
-    shared = once(node, "key", rlang::hash(canonical(node$memory$node))),
+    # Settings may change while a table is at hand.
+    shared = once(node, paste(c("key", session_settings()), collapse = " "), rlang::hash(canonical(node$memory$node))),
     deep = through_deep(node, canonical),
     aggregate = paste0("aggregate(", node$entry$name, ",", node$skip_missing, ",", node$share, ",", paste(quoted(node$within), collapse = ","), ",",
                        canonical(node$argument), ")"),
