@@ -113,6 +113,30 @@ first_rows_cpp <- function(of_row, groups) {
     .Call(`_rowanroot_first_rows_cpp`, of_row, groups)
 }
 
+json_open_cpp <- function(path) {
+    .Call(`_rowanroot_json_open_cpp`, path)
+}
+
+json_first_cpp <- function(lines, column, kind) {
+    .Call(`_rowanroot_json_first_cpp`, lines, column, kind)
+}
+
+json_line_cpp <- function(lines, row) {
+    .Call(`_rowanroot_json_line_cpp`, lines, row)
+}
+
+json_column_cpp <- function(lines, column, type) {
+    .Call(`_rowanroot_json_column_cpp`, lines, column, type)
+}
+
+json_write_cpp <- function(columns, names, rows, path) {
+    .Call(`_rowanroot_json_write_cpp`, columns, names, rows, path)
+}
+
+shortest_texts_cpp <- function(numbers) {
+    .Call(`_rowanroot_shortest_texts_cpp`, numbers)
+}
+
 kept_write_cpp <- function(path, column, first, rows, kinds, note) {
     .Call(`_rowanroot_kept_write_cpp`, path, column, first, rows, kinds, note)
 }

@@ -47,7 +47,7 @@ json_option <- optparse::make_option("--json", action = "store_true", default = 
 
 print_json <- function(data) {
   if (is.data.frame(data) && "why" %in% names(data)) data$why <- lapply(strsplit(data$why, "; ", fixed = TRUE), as.list)
-  cat(jsonlite::toJSON(data, dataframe = "rows", na = "null", null = "null", auto_unbox = TRUE, digits = NA, pretty = TRUE), "\n", sep = "")
+  cat(json_text(data), "\n", sep = "")
 }
 
 # What the code prints goes where errors go.

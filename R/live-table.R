@@ -77,6 +77,7 @@ open_table <- function(path, separator = ",", decimal = ".", missing = c("", "NA
   }
   check_path(path, "path", call)
   if (!is.null(query)) stop_because("{.arg query} is for a DBI connection.", "bad_argument", call)
+  if (missing(separator)) separator <- usual_separator(path)
   options <- table_options(separator, decimal, missing, comment, encoding, header, names, types, short, long, file_column, sheet, table)
   source <- new_table_source(path, options, call)
   new_live_table(source, source_columns(source, call))

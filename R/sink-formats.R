@@ -80,14 +80,3 @@ write_parquet_file <- function(data, file, call) {
   kept <- jsonlite::toJSON(list(ordered = ordered, zones = zones), auto_unbox = FALSE)
   nanoparquet::write_parquet(as.data.frame(data), file, compression = "snappy", metadata = c(rowanroot = as.character(kept)))
 }
-
-write_json_lines <- function(data, file, call) {
-  check_plain_columns(data, "JSON", call, c("integer64", "difftime"))
-  for (name in names(data)) if (is.double(data[[name]])) check_finite(unclass(data[[name]]), "JSON", name, call)
-  data[] <- Map(function(column, name) {
-    if (inherits(column, "POSIXt") || inherits(column, "Date")) iso_text(if (inherits(column, "POSIXlt")) as.POSIXct(column) else column, "JSON", name, call) else column
-  }, data, names(data))
-  connection <- file(file, "wb")
-  on.exit(close(connection))
-  jsonlite::stream_out(as.data.frame(data), connection, verbose = FALSE, digits = NA, na = "null", factor = "string")
-}

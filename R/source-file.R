@@ -73,6 +73,7 @@ source_files <- function(source, call) {
   names <- unique(unlist(matches))
   names <- names[order(named_in_utf8(names), method = "radix")]
   paths <- from_folder(names)
+  for (name in names) check_kind_of_file(name, sub("_source$", "", class(source)[1]), call)
   folders <- names[dir.exists(paths)]
   if (length(folders)) {
     stop_because(c("{.file {folders[1]}} is a folder, not a file.",

@@ -3,19 +3,50 @@
 
 # By the end of a file's name: its kind, and the packages that read it.
 file_kinds <- list(
-  xlsx = list(endings = c("xlsx", "xls"), packages = "readxl", what = "workbooks", options = c("sheet", "names", "header", "missing")),
+  xlsx = list(endings = c("xlsx", "xlsm", "xls"), packages = "readxl", what = "workbooks", options = c("sheet", "names", "header", "missing")),
   parquet = list(endings = "parquet", packages = "nanoparquet", what = "Parquet files", options = character()),
   sqlite = list(endings = c("sqlite", "sqlite3", "db"), packages = c("DBI", "RSQLite"), what = "SQLite databases", options = "table"),
-  jsonl = list(endings = c("jsonl", "ndjson"), packages = "jsonlite", what = "files of JSON lines", options = character())
+  jsonl = list(endings = c("jsonl", "ndjson"), packages = character(), what = "files of JSON lines", options = "types", may_be_compressed = TRUE)
+)
+
+# Files that are no text in columns: read as CSV, they would give nonsense. What to do instead is said of some.
+other_endings <- c("json", "xml", "html", "htm", "pdf", "doc", "docx", "ods", "xlsb", "rds", "rda", "rdata", "dta", "sav", "sas7bdat", "feather", "arrow", "orc", "avro", "zip", "7z", "tar",
+                   "bz2", "xz", "zst", "png", "jpg", "jpeg", "yaml", "yml", "r")
+
+ways_out_of_endings <- list(
+  json = "JSON is read line by line, an object on each: {.file visits.jsonl}.", rds = "Write {.code open_table(readRDS(\"{path}\"))}.",
+  ods = "Save it as {.file .xlsx}.", xlsb = "Save it as {.file .xlsx}.", zip = "Unpack it first.", xz = "Unpack it first, or compress it as {.file .gz}.", bz2 = "Unpack it first, or compress it as {.file .gz}."
 )
 
 path_ending <- function(path) tolower(tools::file_ext(path))
 
+# The ending that says what is in a file, which may be compressed.
+content_ending <- function(path) path_ending(ifelse(path_ending(path) == "gz", tools::file_path_sans_ext(path), path))
+
 kind_of_path <- function(path) {
-  ending <- path_ending(path)
+  ending <- content_ending(path)
   for (kind in names(file_kinds)) if (ending %in% file_kinds[[kind]]$endings) return(kind)
   "csv"
 }
+
+# That each file is of the kind that it is about to be read as.
+check_kind_of_file <- function(path, kind, call) {
+  if (kind == "csv" && content_ending(path) %in% other_endings) {
+    stop_because(c("{.file {path}} is not a file of columns that can be read here.", "i" = ways_out_of_endings[[content_ending(path)]]), "unknown_format", call, file = path)
+  }
+  is_of <- kind_of_path(path)
+  if (is_of != kind) {
+    what <- function(kind) if (kind == "csv") "CSV files" else file_kinds[[kind]]$what
+    stop_because(c("{.file {path}} is not one of {what(kind)}, but of {what(is_of)}.", "i" = "Open it by a name of its own, or by a pattern with an ending, such as {.code \"visits/*.csv\"}."),
+                 "unknown_format", call, file = path)
+  }
+  if (kind != "csv" && path_ending(path) == "gz" && !isTRUE(file_kinds[[kind]]$may_be_compressed)) {
+    stop_because(c("{.file {path}} is compressed.", "i" = "Unpack it first: only CSV files and JSON lines are read compressed."), "unknown_format", call, file = path)
+  }
+}
+
+# The separator that files with this ending have.
+usual_separator <- function(path) if (is.character(path) && length(path) && all(content_ending(path) %in% c("tsv", "tab"))) "\t" else ","
 
 check_package <- function(packages, what, call) {
   for (package in packages) {
@@ -72,10 +103,14 @@ plain_frame <- function(data) {
 read_files.file_source <- function(source, files, columns, call) {
   tables <- Map(function(path, name) read_one_file(source, path, name, call), files$path, files$name)
   check_one_shape(lapply(tables, names), files$name, call)
-  data <- frames_below(unname(tables), call)
+  with_file_column(frames_below(unname(tables), call), source, files$name, vapply(tables, nrow, 0L), call)
+}
+
+# With the column that has the file of each row, if one is asked for.
+with_file_column <- function(data, source, files, rows, call) {
   if (is.null(source$options$file_column)) return(data)
   file_column_name(source$options$file_column, names(data), call)
-  file <- rep(tools::file_path_sans_ext(basename(files$name)), vapply(tables, nrow, 0L))
+  file <- rep(tools::file_path_sans_ext(basename(files)), rows)
   with_columns(data, c(stats::setNames(list(file), source$options$file_column), unclass(data)))
 }
 
@@ -147,16 +182,4 @@ read_format.sqlite_source <- function(source, path, call) {
   on.exit(DBI::dbDisconnect(connection))
   table <- database_table(connection, source$options$table, call)
   read_database_table(connection, table, call)
-}
-
-#' @export
-read_format.jsonl_source <- function(source, path, call) {
-  connection <- file(path, "rb")
-  on.exit(close(connection))
-  data <- jsonlite::stream_in(connection, verbose = FALSE)
-  nested <- names(data)[vapply(data, function(column) is.list(column) || !is.null(dim(column)), NA)]
-  if (length(nested)) {
-    stop_because(c("The value of {.code {nested[1]}} has parts of its own.", "i" = "Each line must hold one value for each name."), "nested_values", call, column = nested[1])
-  }
-  data
 }

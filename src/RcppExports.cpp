@@ -372,6 +372,80 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// json_open_cpp
+Rcpp::List json_open_cpp(std::string path);
+RcppExport SEXP _rowanroot_json_open_cpp(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(json_open_cpp(path));
+    return rcpp_result_gen;
+END_RCPP
+}
+// json_first_cpp
+Rcpp::List json_first_cpp(SEXP lines, int column, int kind);
+RcppExport SEXP _rowanroot_json_first_cpp(SEXP linesSEXP, SEXP columnSEXP, SEXP kindSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type lines(linesSEXP);
+    Rcpp::traits::input_parameter< int >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< int >::type kind(kindSEXP);
+    rcpp_result_gen = Rcpp::wrap(json_first_cpp(lines, column, kind));
+    return rcpp_result_gen;
+END_RCPP
+}
+// json_line_cpp
+double json_line_cpp(SEXP lines, double row);
+RcppExport SEXP _rowanroot_json_line_cpp(SEXP linesSEXP, SEXP rowSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type lines(linesSEXP);
+    Rcpp::traits::input_parameter< double >::type row(rowSEXP);
+    rcpp_result_gen = Rcpp::wrap(json_line_cpp(lines, row));
+    return rcpp_result_gen;
+END_RCPP
+}
+// json_column_cpp
+SEXP json_column_cpp(SEXP lines, int column, std::string type);
+RcppExport SEXP _rowanroot_json_column_cpp(SEXP linesSEXP, SEXP columnSEXP, SEXP typeSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type lines(linesSEXP);
+    Rcpp::traits::input_parameter< int >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< std::string >::type type(typeSEXP);
+    rcpp_result_gen = Rcpp::wrap(json_column_cpp(lines, column, type));
+    return rcpp_result_gen;
+END_RCPP
+}
+// json_write_cpp
+std::string json_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::string path);
+RcppExport SEXP _rowanroot_json_write_cpp(SEXP columnsSEXP, SEXP namesSEXP, SEXP rowsSEXP, SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type names(namesSEXP);
+    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(json_write_cpp(columns, names, rows, path));
+    return rcpp_result_gen;
+END_RCPP
+}
+// shortest_texts_cpp
+Rcpp::CharacterVector shortest_texts_cpp(SEXP numbers);
+RcppExport SEXP _rowanroot_shortest_texts_cpp(SEXP numbersSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type numbers(numbersSEXP);
+    rcpp_result_gen = Rcpp::wrap(shortest_texts_cpp(numbers));
+    return rcpp_result_gen;
+END_RCPP
+}
 // kept_write_cpp
 std::string kept_write_cpp(std::string path, SEXP column, double first, double rows, int kinds, Rcpp::RawVector note);
 RcppExport SEXP _rowanroot_kept_write_cpp(SEXP pathSEXP, SEXP columnSEXP, SEXP firstSEXP, SEXP rowsSEXP, SEXP kindsSEXP, SEXP noteSEXP) {
@@ -919,6 +993,12 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_find_members_cpp", (DL_FUNC) &_rowanroot_find_members_cpp, 3},
     {"_rowanroot_find_places_cpp", (DL_FUNC) &_rowanroot_find_places_cpp, 3},
     {"_rowanroot_first_rows_cpp", (DL_FUNC) &_rowanroot_first_rows_cpp, 2},
+    {"_rowanroot_json_open_cpp", (DL_FUNC) &_rowanroot_json_open_cpp, 1},
+    {"_rowanroot_json_first_cpp", (DL_FUNC) &_rowanroot_json_first_cpp, 3},
+    {"_rowanroot_json_line_cpp", (DL_FUNC) &_rowanroot_json_line_cpp, 2},
+    {"_rowanroot_json_column_cpp", (DL_FUNC) &_rowanroot_json_column_cpp, 3},
+    {"_rowanroot_json_write_cpp", (DL_FUNC) &_rowanroot_json_write_cpp, 4},
+    {"_rowanroot_shortest_texts_cpp", (DL_FUNC) &_rowanroot_shortest_texts_cpp, 1},
     {"_rowanroot_kept_write_cpp", (DL_FUNC) &_rowanroot_kept_write_cpp, 6},
     {"_rowanroot_kept_heads_cpp", (DL_FUNC) &_rowanroot_kept_heads_cpp, 1},
     {"_rowanroot_kept_read_cpp", (DL_FUNC) &_rowanroot_kept_read_cpp, 3},

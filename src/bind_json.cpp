@@ -1,0 +1,257 @@
+// JSON lines as R vectors, and R vectors as JSON lines.
+
+#include <charconv>
+#include <cerrno>
+#include <cstdio>
+#include <cstring>
+#include <memory>
+#include <vector>
+
+#include "bind.h"
+#include "csv_values.h"
+#include "input.h"
+#include "json_lines.h"
+#include "late_texts.h"
+#include "moments.h"
+
+namespace {
+
+using namespace rowanroot;
+using JsonPointer = Rcpp::XPtr<JsonLines>;
+
+Rcpp::String utf8(std::string_view text) { return Rcpp::String(Rf_mkCharLenCE(text.data(), static_cast<int>(text.size()), CE_UTF8)); }
+
+template <class T, class Work>
+void fill(const JsonLines& lines, std::size_t column, T* to, T missing, Work work) {
+  for (std::size_t row = 0; row < lines.rows(); ++row) to[row] = lines.kind(column, row) ? work(row) : missing;
+}
+
+double real_of(std::string_view text) {
+  double value = 0;
+  // What is too small for a double is nothing, with its sign.
+  if (std::from_chars(text.data(), text.data() + text.size(), value).ec != std::errc()) value = text[0] == '-' ? -0.0 : 0.0;
+  return value;
+}
+
+std::int64_t long_of(std::string_view text) {
+  std::int64_t value = 0;
+  std::from_chars(text.data(), text.data() + text.size(), value);
+  return value;
+}
+
+}  // namespace
+
+// The file's lines as `lines`, the `names` of its columns, the bits of the `kinds` of values that each has, and how many `rows`; or the
+// `problem`, in a word, with its `line` and a `value`.
+// [[Rcpp::export]]
+Rcpp::List json_open_cpp(std::string path) {
+  const auto problem = [](const std::string& kind, double line, const std::string& value) {
+    return Rcpp::List::create(Rcpp::Named("problem") = kind, Rcpp::Named("line") = line, Rcpp::Named("value") = utf8(value));
+  };
+  try {
+    const auto input = open_file(path);
+    std::string bytes(static_cast<std::size_t>(input->size()), '\0');
+    input->read(0, bytes.size(), &bytes[0]);
+    JsonPointer lines(new JsonLines(std::move(bytes)), true);
+    Rcpp::CharacterVector names(lines->columns());
+    Rcpp::IntegerVector kinds(lines->columns());
+    for (std::size_t k = 0; k < lines->columns(); ++k) {
+      names[static_cast<R_xlen_t>(k)] = utf8(lines->name(k));
+      kinds[static_cast<R_xlen_t>(k)] = static_cast<int>(lines->kinds(k));
+    }
+    return Rcpp::List::create(Rcpp::Named("lines") = lines, Rcpp::Named("names") = names, Rcpp::Named("kinds") = kinds,
+                              Rcpp::Named("rows") = static_cast<double>(lines->rows()));
+  } catch (const JsonError& error) {
+    return problem(error.kind, static_cast<double>(error.line), error.value);
+  } catch (const InputError& error) {
+    return problem("unreadable", 0, error.what());
+  }
+}
+
+// The line on which a column, from 1, first has a value of this kind, and that value.
+// [[Rcpp::export]]
+Rcpp::List json_first_cpp(SEXP lines, int column, int kind) {
+  const JsonLines& all = *JsonPointer(lines);
+  const std::size_t k = static_cast<std::size_t>(column) - 1;
+  return Rcpp::List::create(Rcpp::Named("line") = static_cast<double>(all.first_line(k, static_cast<unsigned>(kind))),
+                            Rcpp::Named("value") = utf8(all.first_value(k, static_cast<unsigned>(kind))));
+}
+
+// The line, from 1, of a row, from 1.
+// [[Rcpp::export]]
+double json_line_cpp(SEXP lines, double row) { return static_cast<double>(JsonPointer(lines)->line_of_row(static_cast<std::size_t>(row) - 1)); }
+
+// A column, from 1, as a vector of this type, of which all its values are. What is not text may be had as text, as it is written.
+// [[Rcpp::export]]
+SEXP json_column_cpp(SEXP lines, int column, std::string type) {
+  const JsonLines& all = *JsonPointer(lines);
+  const std::size_t k = static_cast<std::size_t>(column) - 1;
+  const R_xlen_t rows = static_cast<R_xlen_t>(all.rows());
+  const auto written = [&](std::size_t row) { return all.written(k, row); };
+  if (type == "logical") {
+    Rcpp::Shield<SEXP> values(new_vector(LGLSXP, rows));
+    fill(all, k, LOGICAL(values), missing_integer, [&](std::size_t row) { return static_cast<std::int32_t>(written(row) == "true"); });
+    return values;
+  }
+  if (type == "integer") {
+    Rcpp::Shield<SEXP> values(new_vector(INTSXP, rows));
+    fill(all, k, INTEGER(values), missing_integer, [&](std::size_t row) { return static_cast<std::int32_t>(long_of(written(row))); });
+    return values;
+  }
+  if (type == "text") {
+    Rcpp::Shield<SEXP> values(Rf_allocVector(STRSXP, rows));
+    std::string space;
+    for (R_xlen_t row = 0; row < rows; ++row) {
+      const std::size_t at = static_cast<std::size_t>(row);
+      if (!all.kind(k, at)) {
+        SET_STRING_ELT(values, row, NA_STRING);
+        continue;
+      }
+      const std::string_view text = all.text(k, at, &space);
+      SET_STRING_ELT(values, row, Rf_mkCharLenCE(text.data(), static_cast<int>(text.size()), CE_UTF8));
+    }
+    return values;
+  }
+  Rcpp::Shield<SEXP> values(new_vector(REALSXP, rows));
+  double* const to = REAL(values);
+  if (type == "integer64") {
+    double missing;
+    std::memcpy(&missing, &missing_long_integer, sizeof missing);
+    fill(all, k, to, missing, [&](std::size_t row) {
+      const std::int64_t value = long_of(written(row));
+      double bits;
+      std::memcpy(&bits, &value, sizeof bits);
+      return bits;
+    });
+  } else if (type == "date") {
+    fill(all, k, to, missing_real(), [&](std::size_t row) {
+      double day = 0;
+      read_date(written(row), &day);
+      return day;
+    });
+  } else if (type == "time") {
+    const MomentReader iso("");
+    fill(all, k, to, missing_real(), [&](std::size_t row) {
+      Moment moment;
+      iso.read(written(row), &moment);
+      return moment.value;
+    });
+  } else {
+    fill(all, k, to, missing_real(), [&](std::size_t row) { return real_of(written(row)); });
+  }
+  return values;
+}
+
+namespace {
+
+// Gives what the system said if the rows can't be written, or an empty text.
+class JsonWriter {
+ public:
+  JsonWriter(const Rcpp::List& table, const Rcpp::CharacterVector& names) {
+    for (R_xlen_t k = 0; k < table.size(); ++k) {
+      Column column;
+      SEXP values = table[k];
+      column.type = Rf_inherits(values, "integer64") ? 0 : TYPEOF(values);
+      column.key = k ? "," : "{";
+      write_json_text(std::string_view(names[k]), &column.key);
+      column.key.push_back(':');
+      if (column.type == STRSXP) column.reader = new_text_reader(values), column.texts.resize(text_batch);
+      else column.values = address_of(values);
+      columns_.push_back(std::move(column));
+    }
+  }
+
+  void write(R_xlen_t first, R_xlen_t count, std::string* to) {
+    for (Column& column : columns_)
+      if (column.reader) column.reader->read(first, count, column.texts.data());
+    for (R_xlen_t row = 0; row < count; ++row) {
+      for (const Column& column : columns_) {
+        to->append(column.key);
+        write_value(column, first, row, to);
+      }
+      to->append(columns_.empty() ? "{}\n" : "}\n");
+    }
+  }
+
+ private:
+  struct Column {
+    int type;
+    std::string key;
+    const void* values = nullptr;
+    std::unique_ptr<TextReader> reader;
+    std::vector<TextBytes> texts;
+  };
+
+  static void write_value(const Column& column, R_xlen_t first, R_xlen_t row, std::string* to) {
+    switch (column.type) {
+      case STRSXP: {
+        const TextBytes& text = column.texts[static_cast<std::size_t>(row)];
+        if (text.bytes) write_json_text({text.bytes, static_cast<std::size_t>(text.size)}, to);
+        else to->append("null");
+        return;
+      }
+      case 0: return write_whole(static_cast<const std::int64_t*>(column.values)[first + row], missing_long_integer, to);
+      case INTSXP: return write_whole(static_cast<const std::int32_t*>(column.values)[first + row], missing_integer, to);
+      case LGLSXP: {
+        const std::int32_t value = static_cast<const std::int32_t*>(column.values)[first + row];
+        return void(to->append(value == missing_integer ? "null" : value ? "true" : "false"));
+      }
+      default: {
+        const double value = static_cast<const double*>(column.values)[first + row];
+        if (value != value) to->append("null");
+        else write_real(value, to);
+      }
+    }
+  }
+
+  template <class T>
+  static void write_whole(T value, T missing, std::string* to) {
+    char buffer[24];
+    if (value == missing) to->append("null");
+    else to->append(buffer, std::to_chars(buffer, buffer + sizeof buffer, value).ptr);
+  }
+
+  std::vector<Column> columns_;
+};
+
+}  // namespace
+
+// Texts must be UTF-8, numbers finite or missing.
+// [[Rcpp::export]]
+std::string json_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::string path) {
+  std::unique_ptr<std::FILE, int (*)(std::FILE*)> file(std::fopen(path.c_str(), "wb"), std::fclose);
+  if (!file) return std::strerror(errno);
+  JsonWriter writer(columns, names);
+  const R_xlen_t all = static_cast<R_xlen_t>(rows);
+  std::string text;
+  for (R_xlen_t first = 0; first < all; first += text_batch) {
+    writer.write(first, std::min(text_batch, all - first), &text);
+    if (text.size() < (1 << 20) && first + text_batch < all) continue;
+    if (std::fwrite(text.data(), 1, text.size(), file.get()) != text.size()) return std::strerror(errno);
+    text.clear();
+    Rcpp::checkUserInterrupt();
+  }
+  return std::fflush(file.get()) != 0 ? std::strerror(errno) : "";
+}
+
+// Numbers in the shortest form that reads back as the same; integer64 too.
+// [[Rcpp::export]]
+Rcpp::CharacterVector shortest_texts_cpp(SEXP numbers) {
+  const bool is_long = Rf_inherits(numbers, "integer64");
+  const R_xlen_t n = Rf_xlength(numbers);
+  const double* values = REAL(numbers);
+  Rcpp::CharacterVector texts(n);
+  std::string text;
+  for (R_xlen_t k = 0; k < n; ++k) {
+    text.clear();
+    if (is_long) {
+      std::int64_t value;
+      std::memcpy(&value, values + k, sizeof value);
+      if (value != missing_long_integer) text = std::to_string(value);
+    } else if (values[k] == values[k]) {
+      write_real(values[k], &text);
+    }
+    texts[k] = text.empty() ? Rcpp::String(NA_STRING) : Rcpp::String(text);
+  }
+  return texts;
+}
