@@ -72,11 +72,3 @@ check_sheet_column <- function(column, name, call) {
                  "rounded", call, column = name)
   }
 }
-
-write_parquet_file <- function(data, file, call) {
-  check_plain_columns(data, "A Parquet file", call, "integer64")
-  ordered <- names(data)[vapply(data, is.ordered, NA)]
-  zones <- lapply(Filter(function(column) inherits(column, "POSIXct") && !is.null(attr(column, "tzone")), as.list(data)), attr, "tzone")
-  kept <- jsonlite::toJSON(list(ordered = ordered, zones = zones), auto_unbox = FALSE)
-  nanoparquet::write_parquet(as.data.frame(data), file, compression = "snappy", metadata = c(rowanroot = as.character(kept)))
-}

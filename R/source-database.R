@@ -40,7 +40,7 @@ query_database <- function(connection, query, call) {
   tryCatch(each_piece(connection, query, function(data) pieces[[length(pieces) + 1]] <<- data), error = function(e) {
     stop_because(c("The database can't answer.", "x" = "It said: {conditionMessage(e)}"), "database", call, parent = e)
   })
-  frames_below(pieces, call)
+  frames_below(pieces, rep("the table", length(pieces)), call)
 }
 
 #' @export

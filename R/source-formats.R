@@ -37,7 +37,7 @@ check_kind_of_file <- function(path, kind, call) {
   is_of <- kind_of_path(path)
   if (is_of != kind) {
     what <- function(kind) if (kind == "csv") "CSV files" else file_kinds[[kind]]$what
-    stop_because(c("{.file {path}} is not one of {what(kind)}, but of {what(is_of)}.", "i" = "Open it by a name of its own, or by a pattern with an ending, such as {.code \"visits/*.csv\"}."),
+    stop_because(c("{.file {path}} has a name like {what(is_of)}, and is opened with {what(kind)}.", "i" = "Open it by a name of its own, or by a pattern with an ending, such as {.code \"visits/*.csv\"}."),
                  "unknown_format", call, file = path)
   }
   if (kind != "csv" && path_ending(path) == "gz" && !isTRUE(file_kinds[[kind]]$may_be_compressed)) {
@@ -103,7 +103,7 @@ plain_frame <- function(data) {
 read_files.file_source <- function(source, files, columns, call) {
   tables <- Map(function(path, name) read_one_file(source, path, name, call), files$path, files$name)
   check_one_shape(lapply(tables, names), files$name, call)
-  with_file_column(frames_below(unname(tables), call), source, files$name, vapply(tables, nrow, 0L), call)
+  with_file_column(frames_below(unname(tables), files$name, call), source, files$name, vapply(tables, nrow, 0L), call)
 }
 
 # With the column that has the file of each row, if one is asked for.
@@ -114,10 +114,10 @@ with_file_column <- function(data, source, files, rows, call) {
   with_columns(data, c(stats::setNames(list(file), source$options$file_column), unclass(data)))
 }
 
-# Plain data frames with the same columns, one below the other.
-frames_below <- function(tables, call) {
+# Plain data frames with the same columns, one below the other; `place` says in words where a row of one is.
+frames_below <- function(tables, names, call, place = function(table, row) paste("row", row)) {
   if (length(tables) == 1) return(tables[[1]])
-  columns <- lapply(stats::setNames(nm = names(tables[[1]])), function(name) put_below(lapply(tables, `[[`, name), name, call))
+  columns <- lapply(stats::setNames(nm = base::names(tables[[1]])), function(name) put_files_below(lapply(tables, `[[`, name), name, names, place, call))
   structure(columns, row.names = .set_row_names(sum(vapply(tables, nrow, 0L))), class = "data.frame")
 }
 
@@ -150,20 +150,6 @@ check_sheet_names <- function(names, call) {
   if (!length(bad)) return(invisible())
   stop_because(c(if (nzchar(names[bad[1]])) "Two columns of the sheet are named {.code {names[bad[1]]}}." else "Column {bad[1]} of the sheet has no name.",
                  "i" = "Name the columns by {.code names = c(\u2026)}."), "bad_names", call)
-}
-
-# What Parquet can't hold of a column is kept beside it in the file.
-#' @export
-read_format.parquet_source <- function(source, path, call) {
-  data <- nanoparquet::read_parquet(path)
-  kept <- nanoparquet::read_parquet_metadata(path)$file_meta_data$key_value_metadata[[1]]
-  kept <- kept$value[kept$key == "rowanroot"]
-  if (length(kept)) {
-    kept <- jsonlite::fromJSON(kept[1], simplifyVector = TRUE)
-    for (name in intersect(kept$ordered, names(data))) data[[name]] <- factor(data[[name]], ordered = TRUE)
-    for (name in intersect(names(kept$zones), names(data))) attr(data[[name]], "tzone") <- kept$zones[[name]]
-  }
-  data
 }
 
 # What was written last may lie in a file beside the database.

@@ -1,0 +1,85 @@
+# Parquet files, by nanoparquet. What is not exact in R's types is refused; what Parquet has no type for is kept beside the values in the
+# file, under our name.
+
+#' @export
+read_files.parquet_source <- function(source, files, columns, call) {
+  tables <- read_parquet_files(files, call)
+  check_one_shape(lapply(tables, function(table) names(table$columns)), files$name, call)
+  rows <- vapply(tables, function(table) as.numeric(table$rows), 0)
+  columns <- lapply(stats::setNames(nm = names(tables[[1]]$columns)), function(name) {
+    parts <- lapply(tables, function(table) table$columns[[name]])
+    is_long <- vapply(tables, function(table) name %in% table$long, NA)
+    put_files_below(settle_long(parts, any(is_long)), name, files$name, function(file, row) paste("row", row), call)
+  })
+  data <- structure(columns, row.names = .set_row_names(sum(rows)), class = "data.frame")
+  with_file_column(data, source, files$name, rows, call)
+}
+
+# Whole numbers of 64 bits that doubles hold exactly are doubles, unless they were written as what they are.
+settle_long <- function(parts, is_long) {
+  of_long <- vapply(parts, inherits, NA, "integer64")
+  fits <- function(part) all(abs(bit64::as.double.integer64(part)) <= 2^53, na.rm = TRUE)
+  if (!any(of_long) || is_long || !all(vapply(parts[of_long], fits, NA))) return(parts)
+  parts[of_long] <- lapply(parts[of_long], bit64::as.double.integer64)
+  parts
+}
+
+read_parquet_files <- function(files, call) {
+  given <- tempfile(c("asked", "values", "at"))
+  on.exit(unlink(given, expand = FALSE))
+  saveRDS(list(paths = normalizePath(files$path), libraries = .libPaths()), given[1])
+  said <- system2(file.path(R.home("bin"), "Rscript"), shQuote(c("--vanilla", system.file("parquet", "read.R", package = "rowanroot"), given)), stdout = TRUE, stderr = TRUE) |> suppressWarnings()
+  if (!file.exists(given[2])) {
+    at <- if (file.exists(given[3])) as.integer(readLines(given[3], warn = FALSE)) else 1L
+    stop_because(c("Can't read {.file {files$name[at]}}: it is damaged.", "x" = "The program that reads it broke off.", "x" = if (length(said)) "It said: {utils::tail(said, 1)}"),
+                 "unreadable_file", call, file = files$name[at])
+  }
+  Map(function(table, name) parquet_table(table, name, call), readRDS(given[2]), files$name[seq_along(readRDS(given[2]))])
+}
+
+# What was read of one file, with what is kept beside it put back, and checked for what was lost.
+parquet_table <- function(table, name, call) {
+  if (!is.null(table$error)) {
+    stop_because(c("Can't read {.file {name}}.", "x" = "What reads it said: {one_text(table$error)}"), "unreadable_file", call, file = name)
+  }
+  if (!identical(as.numeric(table$rows), as.numeric(table$rows_told))) {
+    stop_because("Can't read {.file {name}}: it is damaged. It says that it has {table$rows_told} rows, and has {table$rows}.", "unreadable_file", call, file = name)
+  }
+  kept <- if (length(table$kept)) tryCatch(jsonlite::fromJSON(table$kept[1], simplifyVector = FALSE), error = function(e) NULL)
+  for (column in names(table$columns)) {
+    at <- match(column, table$names)
+    table$columns[[column]] <- parquet_column(table$columns[[column]], column, kept, table$logical[[at]], table$converted[at], name, call)
+  }
+  table$long <- unlist(kept$long)
+  table
+}
+
+parquet_column <- function(values, column, kept, logical, converted, file, call) {
+  refuse <- function(what, hint = NULL) {
+    stop_because(c("The column {.code {column}} of {.file {file}} {what}.", "i" = hint), "unreadable_file", call, file = file, column = column)
+  }
+  if (is.list(values)) refuse("holds bytes, lists or records, not single values")
+  of <- logical$type
+  if (inherits(values, "integer64") && identical(of, "INT") && isFALSE(logical$is_signed)) {
+    if (any(is.na(values) | values < 0)) refuse("has whole numbers without a sign that may be too large for R")
+  }
+  if (identical(of, "DECIMAL") && is.double(values)) {
+    exact <- abs(values) * 10^logical$scale < 2^53
+    if (!all(exact, na.rm = TRUE)) refuse("has decimal numbers of more than 15 digits, which would be rounded", "Write them as text, or as doubles.")
+  }
+  if (is.character(values) || is.factor(values)) {
+    texts <- if (is.factor(values)) levels(values) else values
+    wrong <- which(!validUTF8(texts))
+    if (length(wrong)) refuse(if (is.factor(values)) "has a category that is not valid UTF-8" else paste0("has text that is not valid UTF-8, in row ", wrong[1]))
+  }
+  levels <- kept$levels[[column]]
+  if (!is.null(levels) && (is.factor(values) || is.character(values))) {
+    return(factor(as.character(values), levels = as.character(unlist(levels)), ordered = column %in% unlist(kept$ordered)))
+  }
+  if (column %in% unlist(kept$ordered)) values <- factor(values, ordered = TRUE)
+  if (inherits(values, "POSIXct")) attr(values, "tzone") <- if (is.null(kept$zones[[column]])) "UTC" else unlist(kept$zones[[column]])
+  if (inherits(values, "difftime") && !is.null(kept$units[[column]])) units(values) <- unlist(kept$units[[column]])
+  values
+}
+
+one_text <- function(text) gsub("[[:space:]]+", " ", paste(text, collapse = " "))
