@@ -72,7 +72,7 @@ open_table <- function(path, separator = ",", decimal = ".", missing = c("", "NA
     return(new_live_table(new_frame_source(path, one_line(substitute(path), 30L)), base::names(path)))
   }
   if (inherits(path, "DBIConnection")) {
-    source <- new_database_source(path, table, query, call)
+    source <- new_database_source(path, table, query, types, call)
     return(new_live_table(source, source_columns(source, call)))
   }
   check_path(path, "path", call)

@@ -1,24 +1,22 @@
-# Tables of databases as outputs, written in one transaction: whoever looks sees the old table or the new one, whole.
+# Tables of databases as outputs, written in one transaction: whoever looks sees the complete old table or the complete new one. What is
+# beside the rows of a table, such as its indexes and grants, stays.
 
 # Either a connection of the user's, or the path of an SQLite file, which is opened when it is needed.
 new_database_target <- function(connection, path, table, call) {
   check_package(if (is.null(path)) "DBI" else file_kinds$sqlite$packages, "Databases", call)
   if (is.null(table)) stop_because(c("Which table of the database?", "i" = "Write {.code save_table(x, {if (is.null(path)) 'connection' else quoted(path)}, table = \"yield\")}."), "bad_argument", call)
-  if (!rlang::is_string(table) || !nzchar(table)) stop_because("{.arg table} must be the name of one table, not {.code {one_line(table)}}.", "bad_argument", call)
+  if (!inherits(table, "Id") && (!rlang::is_string(table) || !nzchar(table))) stop_because("{.arg table} must be the name of one table, not {.code {one_line(table)}}.", "bad_argument", call)
   if (is.null(path) && !DBI::dbIsValid(connection)) stop_because("The connection is closed.", "database", call)
   of <- if (is.null(path)) DBI::dbGetInfo(connection)$dbname else path
-  new_target("database", paste0(c(of, paste("table", table)), collapse = ", "), connection = connection, path = path, table = table)
+  new_target("database", paste0(c(of, paste("table", table_label(table))), collapse = ", "), connection = connection, path = path, table = table)
 }
 
 with_connection <- function(target, work, writes = FALSE) {
   tryCatch({
-    if (!is.null(target$connection)) return(work(target$connection))
-    connection <- DBI::dbConnect(RSQLite::SQLite(), target$path, flags = if (writes) RSQLite::SQLITE_RWC else RSQLite::SQLITE_RO, extended_types = TRUE, synchronous = NULL)
-    on.exit(DBI::dbDisconnect(connection))
-    work(connection)
+    if (is.null(target$connection)) with_sqlite_file(target$path, work, writes) else work(target$connection)
   }, error = function(e) {
     if (inherits(e, "rowanroot_error")) stop(e)
-    stop_because(c("Can't look into {.file {target$name}}.", "x" = "The database said: {conditionMessage(e)}"), "database", quote(save_table()), parent = e)
+    stop_because(c("Can't look into {.file {target$name}}.", "x" = "The database said: {one_text(conditionMessage(e))}"), "database", quote(save_table()))
   })
 }
 
@@ -31,27 +29,11 @@ target_exists.database_target <- function(target) {
 #' @export
 target_hash.database_target <- function(target) with_connection(target, function(connection) hash_of_table(connection, target$table)$hash)
 
-# The hash of all values as the database gives them back, and the number of rows.
+# The hash of all values as the database gives them back, in whatever order, and the number of rows.
 hash_of_table <- function(connection, table) {
-  hashes <- character()
-  rows <- 0
-  each_piece(connection, all_of_table(connection, table), function(data) {
-    hashes <<- c(hashes, rlang::hash(canonical_value(as.list(data))))
-    rows <<- rows + nrow(data)
-  })
-  list(hash = rlang::hash(paste(hashes, collapse = "\n")), rows = rows)
-}
-
-# So many rows are fetched and written together.
-rows_of_piece <- 1e5
-
-each_piece <- function(connection, query, work) {
-  result <- DBI::dbSendQuery(connection, query)
-  on.exit(DBI::dbClearResult(result))
-  repeat {
-    work(plain_frame(DBI::dbFetch(result, n = rows_of_piece)))
-    if (DBI::dbHasCompleted(result)) break
-  }
+  sum <- new_content_sum()
+  each_piece(connection, all_of_table(connection, table), NULL, sum$add, quote(save_table()))
+  list(hash = sum$hash(), rows = sum$rows())
 }
 
 #' @export
@@ -60,12 +42,13 @@ target_write.database_target <- function(target, x, now, found, force, call) {
   before <- NULL
   is_new <- !is.null(target$path) && !file.exists(target$path)
   is_written <- FALSE
-  on.exit(if (is_new && !is_written) unlink(target$path))
+  on.exit(if (is_new && !is_written) unlink(paste0(target$path, c("", "-journal")), expand = FALSE))
   with_connection(target, writes = TRUE, function(connection) {
     check_held(data, connection, call)
+    sent <- sendable_columns(connection, data, call)
     write <- function() {
-      if (!is.null(target$path) && DBI::dbExistsTable(connection, target$table)) before <<- query_database(connection, all_of_table(connection, target$table), call)
-      write_table(connection, target$table, data)
+      if (!is.null(target$path) && DBI::dbExistsTable(connection, target$table)) before <<- query_database(connection, all_of_table(connection, target$table), NULL, call)
+      write_table(connection, target$table, data, sent, force, call)
       written <- hash_of_table(connection, target$table)
       if (written$rows != nrow(data)) stop("it kept ", written$rows, " of ", nrow(data), " rows", call. = FALSE)
       other <- setdiff(names(data), DBI::dbListFields(connection, target$table))
@@ -74,7 +57,7 @@ target_write.database_target <- function(target, x, now, found, force, call) {
     }
     tryCatch(DBI::dbWithTransaction(connection, write()), error = function(e) {
       if (inherits(e, "rowanroot_error")) stop(e)
-      stop_because(c("Can't write the table {.val {target$table}}.", "x" = "The database said: {conditionMessage(e)}", "i" = "The table is as it was."), "database", call, parent = e)
+      stop_because(c("Can't write the table {.val {table_label(target$table)}}.", "x" = "The database said: {one_text(conditionMessage(e))}", "i" = "The table is as it was."), "database", call)
     })
   })
   is_written <- TRUE
@@ -82,28 +65,66 @@ target_write.database_target <- function(target, x, now, found, force, call) {
   nrow(data)
 }
 
-# Names are quoted by the driver, and each row comes as the driver sends many: PostgreSQL gets them by COPY.
-write_table <- function(connection, table, data) {
-  if (DBI::dbExistsTable(connection, table)) DBI::dbRemoveTable(connection, table)
-  rows <- nrow(data)
-  DBI::dbWriteTable(connection, table, data[seq_len(min(rows, rows_of_piece)), , drop = FALSE], row.names = FALSE)
-  first <- rows_of_piece
-  while (first < rows) {
-    DBI::dbAppendTable(connection, table, data[seq(first + 1, min(first + rows_of_piece, rows)), , drop = FALSE])
-    first <- first + rows_of_piece
+# A table that has the same columns is filled anew; another one is made, unless something would be lost. Names are quoted by the driver,
+# and rows come as the driver sends many: PostgreSQL gets them by COPY.
+write_table <- function(connection, table, data, sent, force, call) {
+  types <- column_types(connection, data)
+  about <- if (DBI::dbExistsTable(connection, table)) table_about(connection, table)
+  if (length(about$refers)) {
+    stop_because(c("The table {.val {table_label(table)}} can't be written anew.", "x" = "Rows of {listed(about$refers, in_quotes)} would be removed or changed with its rows: they refer to them.",
+                   "i" = "Save under another name, or let the reference be {.code ON DELETE RESTRICT}."), "cannot_write", call)
+  }
+  if (!is.null(about) && identical(about$columns$name, names(data)) && identical(tolower(about$columns$type), tolower(unname(types)))) {
+    DBI::dbExecute(connection, DBI::SQL(paste("DELETE FROM", DBI::dbQuoteIdentifier(connection, table))))
+  } else {
+    if (length(about$kept) && !force) {
+      stop_because(c("The table {.val {table_label(table)}} has other columns than the new one, and would lose what it has besides.", "x" = "That is: {about$kept}.",
+                     "i" = "To lose it, run with {.code --force}, or write {.code save_table(\u2026, force = TRUE)}."), "cannot_write", call)
+    }
+    if (!is.null(about)) DBI::dbRemoveTable(connection, table)
+    DBI::dbCreateTable(connection, table, types)
+  }
+  for (first in seq(1, max(nrow(sent), 1), rows_of_piece)) {
+    rows <- seq(first, length.out = max(min(rows_of_piece, nrow(sent) - first + 1), 0))
+    if (length(rows)) DBI::dbAppendTable(connection, table, sent[rows, , drop = FALSE])
   }
 }
+
+# What a table is besides its rows: its `columns`, by name and type; what would be lost if it were made anew, in words, as `kept`; and the
+# tables whose rows are removed or changed with its rows, as `refers`.
+table_about <- function(connection, table) UseMethod("table_about")
+
+#' @export
+table_about.default <- function(connection, table) list(columns = data.frame(name = character(), type = character()), kept = NULL, refers = character())
+
+# The types of columns that a new table has.
+column_types <- function(connection, data) UseMethod("column_types")
+
+#' @export
+column_types.default <- function(connection, data) DBI::dbDataType(connection, data)
+
+# The columns in a form in which the driver sends them as they are.
+sendable_columns <- function(connection, data, call) UseMethod("sendable_columns")
+
+#' @export
+sendable_columns.default <- function(connection, data, call) data
 
 # Plain columns, with ordinary texts in UTF-8.
 database_columns <- function(data, call) {
   check_plain_columns(data, "A database", call, "difftime")
   columns <- Map(function(column, name) {
-    if (is.factor(column)) column <- as.character(column)
+    if (inherits(column, "POSIXlt")) column <- as.POSIXct(column)
+    if (is.factor(column) || is.object(column) && !inherits(column, c("Date", "POSIXct", "integer64"))) column <- as.character(column)
     if (is.character(column)) return(as.vector(writable_texts(as.vector(column), name, call)))
     if (is.double(column) && any(is.nan(unclass(column)) & !inherits(column, "integer64"))) {
       stop_not_held("A database", name, "has values that are not a number", "Make them missing: {.code {name}[is.nan({name})] <- NA}.", call)
     }
-    if (inherits(column, "POSIXlt")) as.POSIXct(column) else column
+    if (inherits(column, c("Date", "POSIXct")) && any(is.infinite(as.numeric(column)))) stop_not_held("A database", name, "has dates or times that are infinite", "Make them missing, or text.", call)
+    if (inherits(column, "Date")) {
+      warn_changed("a database", sum(as.numeric(column) != floor(as.numeric(column)), na.rm = TRUE), name, "keeps whole days", call)
+      column <- structure(floor(as.numeric(column)), class = "Date")
+    }
+    column
   }, as.list(data), names(data))
   structure(columns, names = names(data), row.names = .set_row_names(nrow(data)), class = "data.frame")
 }

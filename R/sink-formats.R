@@ -2,7 +2,7 @@
 
 output_formats <- list(
   csv = list(package = NULL, what = "CSV files", write = function(data, file, guard, call) write_csv_file(data, file, call, guard)),
-  xlsx = list(package = "writexl", what = "Workbooks", write = function(data, file, guard, call) write_workbook(data, file, guard, call)),
+  xlsx = list(package = "zip", what = "Workbooks", write = function(data, file, guard, call) write_workbook(data, file, guard, call)),
   parquet = list(package = "nanoparquet", what = "Parquet files", write = function(data, file, guard, call) write_parquet_file(data, file, call)),
   jsonl = list(package = NULL, what = "JSON lines", write = function(data, file, guard, call) write_json_lines(data, file, call))
 )
@@ -41,34 +41,4 @@ check_plain_columns <- function(data, format, call, refused = character()) {
 
 check_finite <- function(values, format, name, call) {
   if (any(is.nan(values) | is.infinite(values))) stop_not_held(format, name, "has values that are infinite or not a number", "Make them missing, or text.", call)
-}
-
-largest_sheet <- c(rows = 1048575, columns = 16384, characters = 32767)
-
-write_workbook <- function(data, file, guard, call) {
-  check_plain_columns(data, "A workbook", call, c("integer64", "difftime"))
-  if (nrow(data) > largest_sheet[["rows"]] || length(data) > largest_sheet[["columns"]]) {
-    stop_because(c("A sheet holds at most {format(largest_sheet[['rows']], big.mark = ',')} rows and {format(largest_sheet[['columns']], big.mark = ',')} columns.",
-                   "x" = "The table has {counted_rows(nrow(data))} and {counted(length(data), 'column')}.", "i" = "Save it as {.code .csv} or {.code .parquet}."), "cannot_write", call)
-  }
-  if (guard) data <- safe_for_sheets(data)
-  for (name in names(data)) check_sheet_column(data[[name]], name, call)
-  data <- as.data.frame(lapply(as.list(data), function(column) if (is.factor(column)) as.character(column) else column), optional = TRUE, stringsAsFactors = FALSE)
-  writexl::write_xlsx(data, file, format_headers = FALSE)
-}
-
-check_sheet_column <- function(column, name, call) {
-  if (is.character(column) || is.factor(column)) {
-    size <- nchar(if (is.factor(column)) levels(column) else column, "chars", allowNA = TRUE)
-    if (any(size > largest_sheet[["characters"]], na.rm = TRUE)) stop_not_held("A workbook", name, "has a text of more than 32,767 characters", "Save the table as {.code .csv}.", call)
-  }
-  if (!is.double(column)) return(invisible())
-  values <- unclass(column)
-  check_finite(values, "A workbook", name, call)
-  known <- values[!is.na(values)]
-  changed <- sum(as.numeric(sprintf("%.15g", known)) != known)
-  if (changed && !is.object(column)) {
-    warn_because(c("A workbook keeps 15 digits: {counted(changed, 'value')} of {.code {name}} {cli::qty(changed)}{?is/are} rounded.", "i" = "CSV and Parquet files are exact."),
-                 "rounded", call, column = name)
-  }
 }

@@ -7,9 +7,12 @@ write_parquet_file <- function(data, file, call) {
   kept <- list(ordered = of(is.ordered), levels = lapply(Filter(is.factor, columns), levels), long = of(function(column) inherits(column, "integer64")),
                zones = lapply(Filter(function(column) inherits(column, "POSIXct") && !is.null(attr(column, "tzone")), columns), attr, "tzone"),
                units = lapply(Filter(function(column) inherits(column, "difftime"), columns), units))
+  # A dictionary has one zero only.
+  has_two_zeros <- of(function(column) is.double(column) && !is.object(column) && any(column == 0 & 1 / column < 0, na.rm = TRUE))
+  encoding <- if (length(has_two_zeros)) stats::setNames(rep("PLAIN", length(has_two_zeros)), has_two_zeros)
   frame <- structure(columns, names = in_utf8(names(data)), row.names = .set_row_names(nrow(data)), class = "data.frame")
   tryCatch(
-    nanoparquet::write_parquet(frame, file, compression = "snappy", metadata = c(rowanroot = as.character(jsonlite::toJSON(kept)))),
+    nanoparquet::write_parquet(frame, file, compression = "snappy", encoding = encoding, metadata = c(rowanroot = as.character(jsonlite::toJSON(kept)))),
     error = function(e) stop_because(c("Can't write {.file {file}}.", "x" = "What writes it said: {one_text(conditionMessage(e))}"), "cannot_write", call, parent = e)
   )
 }

@@ -106,17 +106,32 @@ check_saved_once <- function(path, call) {
 }
 
 check_is_no_input <- function(x, target, call) {
-  source <- live(x)$source
-  same <- if (inherits(source, "file_source") && !is.null(target$path)) {
-    any(normalizePath(source_files(source, call)$path) == normalizePath(target$path, mustWork = FALSE))
-  } else {
-    inherits(source, "database_source") && identical(source$connection, target$connection) && identical(as.character(source$table), target$table)
-  }
-  if (same) {
+  if (is_made_from(live(x)$source, target, call)) {
     stop_because(c("{.file {target$name}} can't be both an input and an output.",
                    "x" = "The table is made from it.", "i" = "Save under another name."), "output_is_input", call)
   }
 }
+
+# Whether a source reads what a target writes, however either is called: by a link, by another connection, by a query.
+is_made_from <- function(source, target, call) {
+  if (inherits(source, "file_source")) {
+    file <- if (is.null(target$connection)) file_identities(target$path) else database_identity(target$connection)
+    return(!is.null(file) && !is.na(file) && file %in% file_identities(source_files(source, call)$path))
+  }
+  if (!inherits(source, "database_source") || !inherits(target, "database_target")) return(FALSE)
+  if (!is.null(target$path) && !file.exists(target$path)) return(FALSE)
+  with_connection(target, function(connection) {
+    same <- identical(source$connection, target$connection) || identical(database_identity(source$connection), database_identity(connection)) && !is.null(database_identity(connection))
+    if (!same) return(FALSE)
+    written <- table_identity(connection, target$table)
+    read <- tables_read(source$connection, source_query(source))
+    if (is.null(read) && !is.null(source$table)) read <- table_identity(source$connection, source$table)
+    !is.null(written) && written %in% read
+  })
+}
+
+# What a file is, whatever its name: links to it have the same. Missing where there is none.
+file_identities <- function(paths) file_identities_cpp(path.expand(paths))
 
 # Keeps the table of the output that is looked for, and its state.
 look_at_output <- function(target, x, guard, call) {

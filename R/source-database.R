@@ -1,59 +1,82 @@
 # A table or a query of a database, over DBI. What it is made from is what is read: a database has no sign of change that can be trusted.
 
-new_database_source <- function(connection, table, query, call) {
+new_database_source <- function(connection, table, query, types, call) {
   check_package("DBI", "Databases", call)
   if (!DBI::dbIsValid(connection)) stop_because("The connection is closed.", "database", call)
   if (is.null(table) == is.null(query)) {
     if (!is.null(table)) stop_because("Give {.arg table} or {.arg query}, not both.", "bad_argument", call)
     if (!length(DBI::dbListTables(connection))) stop_because("The database has no tables.", "no_such_table", call)
   }
+  check_database_types(types, call)
   if (!is.null(query)) check_names_given(query, "query", call, only_one = TRUE)
   else table <- database_table(connection, table, call)
-  new_source("database_source", connection = connection, table = table, query = query)
+  new_source("database_source", connection = connection, table = table, query = query, types = types)
+}
+
+# A database has types of its own: what can be asked is text instead of a value that R can't hold.
+check_database_types <- function(types, call) {
+  check_types(types, call)
+  other <- setdiff(types, "text")
+  if (length(other)) stop_because(c("Columns of a database can be asked for as {.val text} only, not as {.val {other[1]}}.", "i" = "Change the type in a query, or in a formula."), "bad_argument", call)
 }
 
 # The table that is meant; a database with one table needs no name.
 database_table <- function(connection, table, call) {
-  if (inherits(table, "Id") || inherits(table, "SQL")) return(table)
+  if (inherits(table, "SQL")) return(table)
   known <- DBI::dbListTables(connection)
   if (is.null(table) && length(known) == 1) return(known)
   if (is.null(table)) {
     stop_because(c("Which table of the database?", "i" = if (length(known)) "Say {.arg table}: it has {listed(known, in_quotes)}." else "It has none."), "no_such_table", call)
   }
-  check_names_given(table, "table", call, only_one = TRUE)
+  if (!inherits(table, "Id")) check_names_given(table, "table", call, only_one = TRUE)
   if (!DBI::dbExistsTable(connection, table)) {
-    hint <- nearest_name(table, known)
-    stop_because(c("The database has no table {.val {table}}.", "i" = if (length(hint)) "Did you mean {.val {hint}}?" else if (length(known)) "It has {listed(known, in_quotes)}."),
-                 "no_such_table", call, table = table, nearest = hint)
+    label <- table_label(table)
+    hint <- nearest_name(label, known)
+    stop_because(c("The database has no table {.val {label}}.", "i" = if (length(hint)) "Did you mean {.val {hint}}?" else if (length(known)) "It has {listed(known, in_quotes)}."),
+                 "no_such_table", call, table = label, nearest = hint)
   }
   table
 }
 
-read_database_table <- function(connection, table, call) query_database(connection, all_of_table(connection, table), call)
-
-# Names are quoted by the driver: they never become SQL.
-all_of_table <- function(connection, table) DBI::SQL(paste("SELECT * FROM", DBI::dbQuoteIdentifier(connection, table)))
-
-# Fetched piece by piece, so that the user can stop it.
-query_database <- function(connection, query, call) {
-  pieces <- list()
-  tryCatch(each_piece(connection, query, function(data) pieces[[length(pieces) + 1]] <<- data), error = function(e) {
-    stop_because(c("The database can't answer.", "x" = "It said: {conditionMessage(e)}"), "database", call, parent = e)
-  })
-  frames_below(pieces, rep("the table", length(pieces)), call)
-}
-
 #' @export
-source_read.database_source <- function(source, columns, call) {
-  if (is.null(source$query)) read_database_table(source$connection, source$table, call) else query_database(source$connection, source$query, call)
-}
+source_read.database_source <- function(source, columns, call) query_database(source$connection, source_query(source), source$types, call)
+
+source_query <- function(source) if (is.null(source$query)) all_of_table(source$connection, source$table) else source$query
 
 #' @export
 source_parts.database_source <- function(source, call) {
   source$memory$data <- source_read(source, NULL, call)
-  hash <- rlang::hash(canonical_value(source$memory$data))
+  hash <- if (has_order(source)) rlang::hash(canonical_value(source$memory$data)) else content_hash(source$memory$data)
   source$memory$key <- hash
   data.frame(name = source_title(source), hash = hash)
+}
+
+# The rows of a table have no order, so that it is no part of its content; those of a query have, if it says so.
+has_order <- function(source) !is.null(source$query) && grepl("order[[:space:]]+by", source$query, ignore.case = TRUE)
+
+# The hash of what is in a table, in whatever order. Rows that come in pieces are added up.
+content_hash <- function(data) new_content_sum()$add(data)$hash()
+
+new_content_sum <- function() {
+  number <- ""
+  rows <- 0
+  about <- NULL
+  sum <- list(
+    add = function(data) {
+      columns <- lapply(unname(as.list(data)), function(column) if (is.factor(column)) as.character(column) else if (is.character(column)) enc2utf8(as.vector(column)) else column)
+      # What is missing in all rows of a piece may be of any type in the next.
+      types <- vapply(columns, function(column) if (all(is.na(column))) "" else if (is.object(column) && !inherits(column, "integer64")) class(column)[1] else if (is.character(column)) "text" else "number", "")
+      about <<- if (is.null(about)) types else ifelse(about == "", types, about)
+      number <<- content_number_cpp(columns, nrow(data), number)
+      rows <<- rows + nrow(data)
+      names <<- names(data)
+      sum
+    },
+    rows = function() rows,
+    hash = function() rlang::hash(paste(c(number, format(rows, scientific = FALSE), names, about), collapse = "\n"))
+  )
+  names <- character()
+  sum
 }
 
 #' @export
@@ -63,4 +86,28 @@ source_columns.database_source <- function(source, call) {
 }
 
 #' @export
-source_title.database_source <- function(source) if (is.null(source$query)) paste("table", as.character(source$table)[1]) else one_line(as.name(source$query), 40L)
+source_title.database_source <- function(source) if (is.null(source$query)) paste("table", table_label(source$table)) else one_line(as.name(source$query), 40L)
+
+# SQLite files as sources. What was written last may lie in a file beside the database.
+#' @export
+source_parts.sqlite_source <- function(source, call) {
+  paths <- source_files(source, call)$path
+  for (path in paths) recover_sqlite(path)
+  parts <- NextMethod()
+  beside <- paste0(paths, "-wal")
+  written <- file.exists(beside) & file.size(beside) > 0
+  parts$hash[written] <- paste(parts$hash[written], file_hashes(beside[written]))
+  parts
+}
+
+#' @export
+read_files.sqlite_source <- function(source, files, columns, call) {
+  check_database_types(source$options$types, call)
+  read <- function(source, path, name, call) with_sqlite_file(path, function(connection) {
+    table <- database_table(connection, source$options$table, call)
+    read_database_table(connection, table, source$options$types, call)
+  })
+  tables <- unname(Map(function(path, name) read_one_file(source, path, name, read, call), files$path, files$name))
+  check_one_shape(lapply(tables, names), files$name, call)
+  with_file_column(frames_below(tables, files$name, call), source, files$name, vapply(tables, nrow, 0L), call)
+}

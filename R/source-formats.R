@@ -3,9 +3,10 @@
 
 # By the end of a file's name: its kind, and the packages that read it.
 file_kinds <- list(
-  xlsx = list(endings = c("xlsx", "xlsm", "xls"), packages = "readxl", what = "workbooks", options = c("sheet", "names", "header", "missing")),
+  xlsx = list(endings = c("xlsx", "xlsm"), packages = "zip", what = "workbooks", options = c("sheet", "names", "header", "missing", "types")),
+  xls = list(endings = "xls", packages = "readxl", what = "workbooks of the old format", options = c("sheet", "names", "header", "missing", "types")),
   parquet = list(endings = "parquet", packages = "nanoparquet", what = "Parquet files", options = character()),
-  sqlite = list(endings = c("sqlite", "sqlite3", "db"), packages = c("DBI", "RSQLite"), what = "SQLite databases", options = "table"),
+  sqlite = list(endings = c("sqlite", "sqlite3", "db"), packages = c("DBI", "RSQLite"), what = "SQLite databases", options = c("table", "types")),
   jsonl = list(endings = c("jsonl", "ndjson"), packages = character(), what = "files of JSON lines", options = "types", may_be_compressed = TRUE)
 )
 
@@ -82,28 +83,19 @@ new_table_source <- function(path, options, call) {
   new_file_source("csv", path, options)
 }
 
-# One file as a data frame; what its reader says is wrong is told with the file's name.
-read_one_file <- function(source, path, name, call) {
-  tryCatch(plain_frame(read_format(source, path, call)), error = function(e) {
+# What `read` gives of one file; what a package says is wrong with it is told with the file's name.
+read_one_file <- function(source, path, name, read, call) {
+  tryCatch(read(source, path, name, call), error = function(e) {
     if (inherits(e, "rowanroot_error")) stop(e)
-    stop_because(c("Can't read {.file {name}}.", "x" = "What reads it said: {conditionMessage(e)}"), "unreadable_file", call, file = name, parent = e)
+    stop_because(c("Can't read {.file {name}}.", "x" = "What reads it said: {one_text(conditionMessage(e))}"), "unreadable_file", call, file = name)
   })
 }
-
-read_format <- function(source, path, call) UseMethod("read_format")
 
 plain_frame <- function(data) {
   data <- as.data.frame(data, stringsAsFactors = FALSE)
   attributes(data) <- attributes(data)[c("names", "row.names", "class")]
   class(data) <- "data.frame"
   data
-}
-
-#' @export
-read_files.file_source <- function(source, files, columns, call) {
-  tables <- Map(function(path, name) read_one_file(source, path, name, call), files$path, files$name)
-  check_one_shape(lapply(tables, names), files$name, call)
-  with_file_column(frames_below(unname(tables), files$name, call), source, files$name, vapply(tables, nrow, 0L), call)
 }
 
 # With the column that has the file of each row, if one is asked for.
@@ -124,48 +116,3 @@ frames_below <- function(tables, names, call, place = function(table, row) paste
 # These formats say what their columns are only when they are read: the values are kept for the first look.
 #' @export
 source_columns.file_source <- function(source, call) names(source_data(source, source_parts(source, call), NULL, call))
-
-# A workbook has times only: those that are all at midnight are days.
-#' @export
-read_format.xlsx_source <- function(source, path, call) {
-  options <- source$options
-  sheets <- readxl::excel_sheets(path)
-  sheet <- if (is.null(options$sheet)) sheets[1] else options$sheet
-  if (is.character(sheet) && !sheet %in% sheets || is.numeric(sheet) && !sheet %in% seq_along(sheets)) {
-    stop_because(c("The workbook has no sheet {.val {sheet}}.", "i" = "It has {.val {sheets}}."), "no_such_sheet", call)
-  }
-  names <- if (is.null(options$names)) options$header else options$names
-  skip <- if (!is.null(options$names) && options$header) 1 else 0
-  data <- readxl::read_excel(path, sheet, col_names = names, na = options$missing, guess_max = 1048576, skip = skip, .name_repair = "minimal", progress = FALSE)
-  check_sheet_names(names(data), call)
-  data[] <- lapply(data, function(column) {
-    is_day <- inherits(column, "POSIXct") && !all(is.na(column)) && all(as.numeric(column) %% 86400 == 0, na.rm = TRUE)
-    if (is_day) as.Date(column) else column
-  })
-  data
-}
-
-check_sheet_names <- function(names, call) {
-  bad <- which(!nzchar(names) | is.na(names) | duplicated(names))
-  if (!length(bad)) return(invisible())
-  stop_because(c(if (nzchar(names[bad[1]])) "Two columns of the sheet are named {.code {names[bad[1]]}}." else "Column {bad[1]} of the sheet has no name.",
-                 "i" = "Name the columns by {.code names = c(\u2026)}."), "bad_names", call)
-}
-
-# What was written last may lie in a file beside the database.
-#' @export
-source_parts.sqlite_source <- function(source, call) {
-  parts <- NextMethod()
-  beside <- paste0(source_files(source, call)$path, "-wal")
-  written <- file.exists(beside) & file.size(beside) > 0
-  parts$hash[written] <- paste(parts$hash[written], file_hashes(beside[written]))
-  parts
-}
-
-#' @export
-read_format.sqlite_source <- function(source, path, call) {
-  connection <- DBI::dbConnect(RSQLite::SQLite(), path, flags = RSQLite::SQLITE_RO, extended_types = TRUE, synchronous = NULL)
-  on.exit(DBI::dbDisconnect(connection))
-  table <- database_table(connection, source$options$table, call)
-  read_database_table(connection, table, call)
-}

@@ -72,6 +72,7 @@ parquet_column <- function(values, column, kept, logical, converted, file, call)
     wrong <- which(!validUTF8(texts))
     if (length(wrong)) refuse(if (is.factor(values)) "has a category that is not valid UTF-8" else paste0("has text that is not valid UTF-8, in row ", wrong[1]))
   }
+  if (inherits(values, "Date")) return(structure(as.numeric(values), class = "Date"))
   levels <- kept$levels[[column]]
   if (!is.null(levels) && (is.factor(values) || is.character(values))) {
     return(factor(as.character(values), levels = as.character(unlist(levels)), ordered = column %in% unlist(kept$ordered)))

@@ -10,6 +10,19 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
+// content_number_cpp
+std::string content_number_cpp(Rcpp::List columns, double rows, std::string before);
+RcppExport SEXP _rowanroot_content_number_cpp(SEXP columnsSEXP, SEXP rowsSEXP, SEXP beforeSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< std::string >::type before(beforeSEXP);
+    rcpp_result_gen = Rcpp::wrap(content_number_cpp(columns, rows, before));
+    return rcpp_result_gen;
+END_RCPP
+}
 // csv_header_cpp
 Rcpp::List csv_header_cpp(std::string path, Rcpp::List format);
 RcppExport SEXP _rowanroot_csv_header_cpp(SEXP pathSEXP, SEXP formatSEXP) {
@@ -158,6 +171,17 @@ BEGIN_RCPP
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< std::vector<std::string> >::type paths(pathsSEXP);
     rcpp_result_gen = Rcpp::wrap(file_states_cpp(paths));
+    return rcpp_result_gen;
+END_RCPP
+}
+// file_identities_cpp
+Rcpp::CharacterVector file_identities_cpp(std::vector<std::string> paths);
+RcppExport SEXP _rowanroot_file_identities_cpp(SEXP pathsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::vector<std::string> >::type paths(pathsSEXP);
+    rcpp_result_gen = Rcpp::wrap(file_identities_cpp(paths));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -775,6 +799,70 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// workbook_file_cpp
+Rcpp::List workbook_file_cpp(std::string relationships);
+RcppExport SEXP _rowanroot_workbook_file_cpp(SEXP relationshipsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type relationships(relationshipsSEXP);
+    rcpp_result_gen = Rcpp::wrap(workbook_file_cpp(relationships));
+    return rcpp_result_gen;
+END_RCPP
+}
+// workbook_parts_cpp
+Rcpp::List workbook_parts_cpp(std::string workbook, std::string relationships, std::string folder);
+RcppExport SEXP _rowanroot_workbook_parts_cpp(SEXP workbookSEXP, SEXP relationshipsSEXP, SEXP folderSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type workbook(workbookSEXP);
+    Rcpp::traits::input_parameter< std::string >::type relationships(relationshipsSEXP);
+    Rcpp::traits::input_parameter< std::string >::type folder(folderSEXP);
+    rcpp_result_gen = Rcpp::wrap(workbook_parts_cpp(workbook, relationships, folder));
+    return rcpp_result_gen;
+END_RCPP
+}
+// sheet_read_cpp
+Rcpp::List sheet_read_cpp(std::string sheet, std::string strings, std::string styles);
+RcppExport SEXP _rowanroot_sheet_read_cpp(SEXP sheetSEXP, SEXP stringsSEXP, SEXP stylesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type sheet(sheetSEXP);
+    Rcpp::traits::input_parameter< std::string >::type strings(stringsSEXP);
+    Rcpp::traits::input_parameter< std::string >::type styles(stylesSEXP);
+    rcpp_result_gen = Rcpp::wrap(sheet_read_cpp(sheet, strings, styles));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cell_name_cpp
+std::string cell_name_cpp(int row, int column);
+RcppExport SEXP _rowanroot_cell_name_cpp(SEXP rowSEXP, SEXP columnSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< int >::type row(rowSEXP);
+    Rcpp::traits::input_parameter< int >::type column(columnSEXP);
+    rcpp_result_gen = Rcpp::wrap(cell_name_cpp(row, column));
+    return rcpp_result_gen;
+END_RCPP
+}
+// sheet_write_cpp
+std::string sheet_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::vector<int> styles, std::string path);
+RcppExport SEXP _rowanroot_sheet_write_cpp(SEXP columnsSEXP, SEXP namesSEXP, SEXP rowsSEXP, SEXP stylesSEXP, SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type names(namesSEXP);
+    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< std::vector<int> >::type styles(stylesSEXP);
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(sheet_write_cpp(columns, names, rows, styles, path));
+    return rcpp_result_gen;
+END_RCPP
+}
 // join_stretches_cpp
 SEXP join_stretches_cpp(Rcpp::List columns, Rcpp::IntegerVector of, Rcpp::NumericVector first, Rcpp::NumericVector rows, int threads);
 RcppExport SEXP _rowanroot_join_stretches_cpp(SEXP columnsSEXP, SEXP ofSEXP, SEXP firstSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
@@ -965,6 +1053,7 @@ END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
+    {"_rowanroot_content_number_cpp", (DL_FUNC) &_rowanroot_content_number_cpp, 3},
     {"_rowanroot_csv_header_cpp", (DL_FUNC) &_rowanroot_csv_header_cpp, 2},
     {"_rowanroot_csv_open_cpp", (DL_FUNC) &_rowanroot_csv_open_cpp, 4},
     {"_rowanroot_csv_guess_cpp", (DL_FUNC) &_rowanroot_csv_guess_cpp, 2},
@@ -977,6 +1066,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_end_flush_cpp", (DL_FUNC) &_rowanroot_end_flush_cpp, 1},
     {"_rowanroot_available_memory_cpp", (DL_FUNC) &_rowanroot_available_memory_cpp, 0},
     {"_rowanroot_file_states_cpp", (DL_FUNC) &_rowanroot_file_states_cpp, 1},
+    {"_rowanroot_file_identities_cpp", (DL_FUNC) &_rowanroot_file_identities_cpp, 1},
     {"_rowanroot_keep_where_cpp", (DL_FUNC) &_rowanroot_keep_where_cpp, 4},
     {"_rowanroot_group_rows_cpp", (DL_FUNC) &_rowanroot_group_rows_cpp, 3},
     {"_rowanroot_group_by_value_cpp", (DL_FUNC) &_rowanroot_group_by_value_cpp, 3},
@@ -1022,6 +1112,11 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_run_program_cpp", (DL_FUNC) &_rowanroot_run_program_cpp, 7},
     {"_rowanroot_run_recurrence_cpp", (DL_FUNC) &_rowanroot_run_recurrence_cpp, 8},
     {"_rowanroot_code_levels_cpp", (DL_FUNC) &_rowanroot_code_levels_cpp, 1},
+    {"_rowanroot_workbook_file_cpp", (DL_FUNC) &_rowanroot_workbook_file_cpp, 1},
+    {"_rowanroot_workbook_parts_cpp", (DL_FUNC) &_rowanroot_workbook_parts_cpp, 3},
+    {"_rowanroot_sheet_read_cpp", (DL_FUNC) &_rowanroot_sheet_read_cpp, 3},
+    {"_rowanroot_cell_name_cpp", (DL_FUNC) &_rowanroot_cell_name_cpp, 2},
+    {"_rowanroot_sheet_write_cpp", (DL_FUNC) &_rowanroot_sheet_write_cpp, 5},
     {"_rowanroot_join_stretches_cpp", (DL_FUNC) &_rowanroot_join_stretches_cpp, 5},
     {"_rowanroot_count_parts_cpp", (DL_FUNC) &_rowanroot_count_parts_cpp, 2},
     {"_rowanroot_split_texts_cpp", (DL_FUNC) &_rowanroot_split_texts_cpp, 4},

@@ -73,3 +73,15 @@ Rcpp::CharacterVector file_states_cpp(std::vector<std::string> paths) {
   }
   return states;
 }
+
+// For each file a text that every name of it has, links too. Missing where there is no file.
+// [[Rcpp::export]]
+Rcpp::CharacterVector file_identities_cpp(std::vector<std::string> paths) {
+  Rcpp::CharacterVector identities(paths.size());
+  for (std::size_t k = 0; k < paths.size(); ++k) {
+    struct stat about;
+    const bool is_there = ::stat(paths[k].c_str(), &about) == 0;
+    identities[static_cast<R_xlen_t>(k)] = is_there ? Rcpp::String(std::to_string(about.st_dev) + ":" + std::to_string(about.st_ino)) : Rcpp::String(NA_STRING);
+  }
+  return identities;
+}

@@ -5,6 +5,7 @@
 
 #include "csv_values.h"
 #include "moments.h"
+#include "utf8.h"
 
 namespace rowanroot {
 namespace {
@@ -44,21 +45,6 @@ unsigned kind_of_text(std::string_view text) {
   Moment moment;
   if (text.size() > 10 && iso.read(text, &moment)) return moment.is_universal ? json_moment : json_clock;
   return json_text;
-}
-
-void append_utf8(unsigned code, std::string* to) {
-  const auto more = [&](int shift) { to->push_back(static_cast<char>(0x80 | (code >> shift & 0x3F))); };
-  if (code < 0x80) return to->push_back(static_cast<char>(code));
-  if (code < 0x800) {
-    to->push_back(static_cast<char>(0xC0 | code >> 6));
-  } else if (code < 0x10000) {
-    to->push_back(static_cast<char>(0xE0 | code >> 12));
-    more(6);
-  } else {
-    to->push_back(static_cast<char>(0xF0 | code >> 18));
-    more(12), more(6);
-  }
-  more(0);
 }
 
 // Four hexadecimal digits, or a number that no code has.

@@ -1,0 +1,220 @@
+# Sheets of workbooks. A cell has a type of its own: a column has one only if its cells agree, and a cell that does not is named. Parts of
+# .xlsx files are unpacked by zip and read by the core; .xls files are read by readxl.
+
+#' @export
+read_files.xlsx_source <- function(source, files, columns, call) read_workbooks(source, files, cells_of_xlsx, call)
+
+#' @export
+read_files.xls_source <- function(source, files, columns, call) read_workbooks(source, files, cells_of_xls, call)
+
+read_workbooks <- function(source, files, read_cells, call) {
+  check_types(source$options$types, call)
+  tables <- unname(Map(function(path, name) sheet_table(read_one_file(source, path, name, read_cells, call), name, source$options, call), files$path, files$name))
+  check_one_shape(lapply(tables, function(table) names(table$values)), files$name, call)
+  rows <- vapply(tables, `[[`, 0, "rows")
+  place <- function(name) function(file, row) paste("the cell", cell_of(tables[[file]], name, row))
+  values <- lapply(stats::setNames(nm = names(tables[[1]]$values)), function(name) {
+    put_files_below(lapply(tables, function(table) table$values[[name]]), name, files$name, place(name), call)
+  })
+  data <- structure(values, row.names = .set_row_names(sum(rows)), class = "data.frame")
+  with_file_column(data, source, files$name, rows, call)
+}
+
+# The cells of a sheet: `rows`, and of each of the `columns` its place `at`, what there `is` in each row, `number` and `text`.
+cell_kinds <- c("number", "moment", "duration", "text", "logical", "error", "unsaved")
+
+cells_of_xlsx <- function(source, path, name, call) {
+  folder <- tempfile("workbook")
+  on.exit(unlink(folder, recursive = TRUE, expand = FALSE))
+  known <- tryCatch(zip::zip_list(path)$filename, error = function(e) NULL)
+  if (is.null(known)) stop_not_workbook(name, "It is not packed like one, is damaged, or has a password.", call)
+  part <- function(file) {
+    if (!file %in% known || grepl("..", file, fixed = TRUE)) return("")
+    tryCatch(zip::unzip(path, files = file, exdir = folder), error = function(e) stop_not_workbook(name, "It is damaged: {.code {file}} can't be unpacked.", call, file))
+    file.path(folder, file)
+  }
+  sound <- function(found) {
+    if (!is.null(found$problem)) stop_not_workbook(name, if (nzchar(found$cell)) "The cell {.code {found$cell}} {found$problem}." else "It is damaged: {found$problem}.", call, found = found)
+    found
+  }
+  workbook <- sound(workbook_file_cpp(part("_rels/.rels")))$file
+  beside <- paste0(dirname(workbook), "/")
+  relations <- part(paste0(beside, "_rels/", basename(workbook), ".rels"))
+  if (!nzchar(part(workbook)) || !nzchar(relations)) stop_not_workbook(name, "It has no sheets.", call)
+  parts <- sound(workbook_parts_cpp(part(workbook), relations, beside))
+  at <- sheet_wanted(source$options$sheet, parts$names, parts$hidden, name, call)
+  sheet <- part(parts$files[at])
+  if (!nzchar(sheet)) stop_not_workbook(name, "It is damaged: the sheet is not there.", call)
+  c(sound(sheet_read_cpp(sheet, part(parts$strings), part(parts$styles))), from_1904 = parts$from_1904, sheet = parts$names[at])
+}
+
+stop_not_workbook <- function(name, why, call, file = NULL, found = NULL) {
+  stop_because(c("Can't read the workbook {.file {name}}.", "x" = why), "unreadable_file", call, file = name)
+}
+
+# By its name or its number; the first that can be seen.
+sheet_wanted <- function(sheet, sheets, hidden, name, call) {
+  if (is.null(sheet)) {
+    if (!length(sheets)) stop_not_workbook(name, "It has no sheets of cells.", call)
+    if (all(hidden)) stop_because(c("All sheets of {.file {name}} are hidden.", "i" = "Say which to read: {.code sheet = \"{sheets[1]}\"}."), "no_such_sheet", call)
+    return(which(!hidden)[1])
+  }
+  at <- if (is.character(sheet)) match(sheet, sheets) else if (is.numeric(sheet)) match(sheet, seq_along(sheets))
+  if (length(at) == 1 && !is.na(at)) return(at)
+  stop_because(c("The workbook has no sheet {.val {sheet}}.", "i" = "It has {.val {sheets}}."), "no_such_sheet", call)
+}
+
+# What readxl gives of each cell. An error of the workbook, and a formula without a value, are to it as if there were nothing.
+cells_of_xls <- function(source, path, name, call) {
+  sheets <- readxl::excel_sheets(path)
+  at <- sheet_wanted(source$options$sheet, sheets, rep(FALSE, length(sheets)), name, call)
+  data <- suppressMessages(readxl::read_excel(path, at, range = readxl::cell_limits(c(1, 1), c(NA, NA)), col_names = FALSE, col_types = "list", na = character(), trim_ws = FALSE,
+                                              .name_repair = "minimal", progress = FALSE))
+  columns <- lapply(seq_along(data), function(k) {
+    cells <- data[[k]]
+    is <- vapply(cells, function(cell) if (is.na(cell)) 0L else if (inherits(cell, "POSIXct")) 2L else if (is.character(cell)) 4L else if (is.logical(cell)) 5L else 1L, 0L)
+    number <- vapply(cells, function(cell) if (is.character(cell)) NA_real_ else if (inherits(cell, "POSIXct")) as.numeric(cell) / 86400 + 25569 else as.numeric(cell), 0)
+    list(at = k, is = is, number = number, text = vapply(cells, function(cell) if (is.character(cell)) enc2utf8(cell) else NA_character_, ""))
+  })
+  list(rows = nrow(data), columns = Filter(function(column) any(column$is > 0), columns), from_1904 = FALSE, sheet = sheets[at])
+}
+
+# The table that a sheet has: its first row that is not blank names the columns, unless there is no header.
+sheet_table <- function(cells, file, options, call) {
+  columns <- cells$columns
+  first <- if (length(columns)) min(vapply(columns, function(column) which(column$is > 0)[1], 0L)) else 0
+  rows <- seq_len(cells$rows)
+  rows <- rows[rows > first - !options$header]
+  names <- options$names
+  if (is.null(names)) names <- vapply(columns, header_of, "", row = first, file = file, call = call)
+  if (length(names) != length(columns)) {
+    stop_because("{.arg names} names {counted(length(names), 'column')}, and the sheet {.val {cells$sheet}} of {.file {file}} has {length(columns)}.", "bad_argument", call)
+  }
+  names <- enc2utf8(names)
+  check_sheet_names(names, vapply(columns, `[[`, 0L, "at"), first, call)
+  check_types_known(options$types, names, call)
+  table <- list(rows = as.numeric(length(rows)), first = if (length(rows)) rows[1] else 1, at = stats::setNames(vapply(columns, `[[`, 0L, "at"), names), file = file, from_1904 = cells$from_1904)
+  table$values <- stats::setNames(Map(function(column, name) sheet_column(column, rows, name, table, options, call), columns, names), names)
+  warn_of_cells(columns, rows, table, call)
+  table
+}
+
+header_of <- function(column, row, file, call) {
+  kind <- column$is[row]
+  if (kind == 0) return("")
+  if (kind == 4) return(column$text[row])
+  if (kind > 5) stop_not_workbook(file, "The cell {.code {found}}, which names a column, has no value.", call, found = cell_name_cpp(row, column$at))
+  cell_texts(column$is[row], column$number[row], NA, FALSE)
+}
+
+check_sheet_names <- function(names, at, row, call) {
+  bad <- which(!nzchar(names) | is.na(names) | duplicated(names))
+  if (!length(bad)) return(invisible())
+  stop_because(c(if (nzchar(names[bad[1]])) "Two columns of the sheet are named {.code {names[bad[1]]}}." else "Column {at[bad[1]]} of the sheet has no name, in the cell {.code {cell_name_cpp(row, at[bad[1]])}}.",
+                 "i" = "Name the columns by {.code names = c(\u2026)}."), "bad_names", call)
+}
+
+cell_of <- function(table, name, row) cell_name_cpp(as.integer(table$first + row - 1), table$at[[name]])
+
+# The values of a column in these rows.
+sheet_column <- function(column, rows, name, table, options, call) {
+  is <- column$is[rows]
+  number <- column$number[rows]
+  text <- if (length(column$text)) column$text[rows] else rep(NA_character_, length(rows))
+  is[is > 5] <- 0L
+  # What stands for a missing value does so among numbers and dates; among texts only if that was asked for.
+  stands_for_missing <- is == 4 & text %in% options$missing
+  others <- unique(is[is > 0 & !stands_for_missing])
+  was_asked <- !identical(options$missing, table_options()$missing)
+  if (was_asked || length(others) && !4L %in% others) is[stands_for_missing] <- 0L
+  found <- sort(unique(is[is > 0]))
+  asked <- if (name %in% names(options$types)) options$types[[name]]
+  as_text <- function() replace(cell_texts(is, number, text, table$from_1904), is == 0, NA)
+  if (identical(asked, "text") || identical(asked, "category")) return(as_csv_type(as_text(), asked))
+  if (length(found) > 1) {
+    if (!is.null(asked) || !identical(found, c(1L, 4L))) stop_mixed_cells(is, number, text, found, name, table, call)
+    warn_because(c("{.code {name}} has numbers and text, and is read as text.", "x" = mixed_cells(is, number, text, found, name, table)), "mixed_cells", call, column = name)
+    return(as_text())
+  }
+  if (!length(found)) return(rep(NA, length(rows)))
+  number[is == 0] <- NA
+  values <- switch(found, number, sheet_moments(number, name, table, call), as.difftime(round(number * 86400e3) / 3600e3, units = "hours"), replace(text, is == 0, NA), number == 1)
+  as_asked(values, asked, name, table, call)
+}
+
+# A type that was asked for must be the one that the cells have.
+as_asked <- function(values, asked, name, table, call) {
+  if (is.null(asked) || all(is.na(values))) return(values)
+  fits <- switch(asked, logical = is.logical(values), number = is.double(values) && !is.object(values), integer = , integer64 = is.double(values) && !is.object(values) && all(values == floor(values), na.rm = TRUE),
+                 date = inherits(values, "Date"), time = inherits(values, "POSIXct") || inherits(values, "Date"))
+  if (!fits) stop_because(c("{.code {name}} of {.file {table$file}} has {values_are(values)}, and not what {.arg types} says.", "i" = "It can be read as text: {.code types = c({name} = \"text\")}."), "type_mismatch", call, column = name)
+  switch(asked, integer = as.integer(values), integer64 = bit64::as.integer64(values), time = if (inherits(values, "Date")) .POSIXct(as.numeric(values) * 86400, "UTC") else values, values)
+}
+
+mixed_cells <- function(is, number, text, found, name, table) {
+  firsts <- match(found, is)
+  shown <- cell_texts(is[firsts], number[firsts], text[firsts], table$from_1904)
+  what <- c("number", "date or time", "duration", "text", "logical value")[found]
+  cells <- vapply(firsts, function(row) cell_of(table, name, row), "")
+  paste0("In ", table$file, " the first ", paste0(what, " is ", vapply(shown, quoted, ""), " in the cell ", cells, collapse = ", the first "), ".")
+}
+
+stop_mixed_cells <- function(is, number, text, found, name, table, call) {
+  stop_because(c("The cells of {.code {name}} are of several types.", "x" = "{mixed_cells(is, number, text, found, name, table)}",
+                 "i" = "Make them of one type in the workbook, or read all as text: {.code types = c({name} = \"text\")}."), "type_mismatch", call, column = name, file = table$file)
+}
+
+# Days since the last of 1899, or since 1904, as a workbook counts them.
+sheet_moments <- function(number, name, table, call) {
+  days <- sheet_days(number, table$from_1904)
+  bad <- which(!is.na(number) & is.na(days))
+  if (length(bad)) {
+    stop_because(c("The cell {.code {cell_of(table, name, bad[1])}} of {.file {table$file}} is shown as a date, and is none that there is.", "x" = "Its number is {number[bad[1]]}.",
+                   "i" = "Correct it, or read the column as text: {.code types = c({name} = \"text\")}."), "unreadable_file", call, column = name, file = table$file, rows = bad)
+  }
+  if (all(days == floor(days), na.rm = TRUE)) structure(days, class = "Date") else .POSIXct(round(days * 86400e3) / 1e3, "UTC")
+}
+
+# The 29th of February 1900, which workbooks count, was none; a time without a day is no date.
+sheet_days <- function(number, from_1904) {
+  days <- if (from_1904) number - 24107 else ifelse(number >= 61, number - 25569, ifelse(number >= 1 & number < 60, number - 25568, NA))
+  replace(days, days >= 2932897 | number < 0, NA)
+}
+
+cell_texts <- function(is, number, text, from_1904) {
+  texts <- text
+  plain <- is %in% c(1, 3)
+  texts[plain] <- shortest_texts_cpp(as.double(number[plain]))
+  texts[is == 5] <- ifelse(number[is == 5] == 1, "TRUE", "FALSE")
+  days <- sheet_days(number[is == 2], from_1904)
+  texts[is == 2] <- ifelse(is.na(days), shortest_texts_cpp(as.double(number[is == 2])),
+                           ifelse(days == floor(days), iso_texts_cpp(floor(days), TRUE), iso_texts_cpp(round(days * 86400e3) / 1e3, FALSE)))
+  texts
+}
+
+# Cells that have no value though something stands there: counted, and the first is named.
+warn_of_cells <- function(columns, rows, table, call) {
+  first_of <- function(kind) {
+    for (k in seq_along(columns)) if (any(columns[[k]]$is[rows] == kind)) return(list(k, rows[match(kind, columns[[k]]$is[rows])]))
+  }
+  count <- function(kind) sum(vapply(columns, function(column) sum(column$is[rows] == kind), 0))
+  for (kind in 6:7) {
+    number <- count(kind)
+    if (!number) next
+    first <- first_of(kind)
+    cell <- cell_name_cpp(first[[2]], columns[[first[[1]]]]$at)
+    warn_because(if (kind == 6) c("{counted(number, 'cell')} of {.file {table$file}} {cli::qty(number)}{?is an error/are errors} of the workbook, and {?is/are} missing here.", "x" = "The first is {.val {columns[[first[[1]]]]$text[first[[2]]]}}, in {.code {cell}}.")
+                 else c("{counted(number, 'formula')} of {.file {table$file}} {cli::qty(number)}{?has/have} no value in the file, and {?is/are} missing here.", "x" = "The first is in {.code {cell}}.",
+                        "i" = "Open the workbook in a program that calculates, and save it."), "cells_without_value", call, file = table$file)
+  }
+}
+
+#' @export
+source_place.xlsx_source <- function(source, row, call) {
+  for (k in seq_len(nrow(files <- source_files(source, call)))) {
+    cells <- read_one_file(source, files$path[k], files$name[k], cells_of_xlsx, call)
+    table <- suppressWarnings(sheet_table(cells, files$name[k], source$options, call))
+    if (row <= table$rows) return(paste0(files$name[k], ", sheet ", cells$sheet, ", row ", table$first + row - 1))
+    row <- row - table$rows
+  }
+}
