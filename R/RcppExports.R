@@ -57,6 +57,14 @@ file_identities_cpp <- function(paths) {
     .Call(`_rowanroot_file_identities_cpp`, paths)
 }
 
+divert_output_cpp <- function() {
+    .Call(`_rowanroot_divert_output_cpp`)
+}
+
+restore_output_cpp <- function(kept) {
+    invisible(.Call(`_rowanroot_restore_output_cpp`, kept))
+}
+
 keep_where_cpp <- function(columns, is_plain, condition, threads) {
     .Call(`_rowanroot_keep_where_cpp`, columns, is_plain, condition, threads)
 }

@@ -13,14 +13,14 @@ cli_run <- function(args) {
   check_cli_file(given$args, "run")
   if (given$options$dry_run) return(tell_status(script_status(given$args), given$options$json, exit_done))
   run <- function() run_script(given$args, force = given$options$force, only = given$options$only)
-  outputs <- if (given$options$json) run_for_json(run()) else run()
+  outputs <- if (given$options$json) run_for_json(run) else run()
   if (!nrow(outputs) && !given$options$json) cat("The script has no outputs: `save_table()` makes one.\n")
   exit_done
 }
 
 # What became of each output, though some have failed.
-run_for_json <- function(code) {
-  outputs <- tryCatch(with_output_aside(code), rowanroot_script_failed = function(e) {
+run_for_json <- function(run) {
+  outputs <- tryCatch(run(), rowanroot_script_failed = function(e) {
     if (!is.null(e$outputs)) print_json(e$outputs)
     stop(e)
   })
@@ -39,47 +39,69 @@ cli_status <- function(args) {
 tell_status <- function(outputs, as_json, if_stale) {
   if (as_json) print_json(outputs)
   else if (!nrow(outputs)) cat("The script has no outputs: `save_table()` makes one.\n")
-  else for (k in seq_len(nrow(outputs))) cat(format_status(outputs[k, ]), sep = "\n")
+  else cat(format_status(outputs), sep = "\n")
   if (all(outputs$state == "up to date")) exit_done else if_stale
 }
 
 json_option <- optparse::make_option("--json", action = "store_true", default = FALSE, help = "as JSON, for other programs")
 
+# Kept until the command is done: only_json() prints it.
 print_json <- function(data) {
-  if (is.data.frame(data) && "why" %in% names(data)) data$why <- lapply(strsplit(data$why, "; ", fixed = TRUE), as.list)
-  cat(json_text(data), "\n", sep = "")
+  rows <- lapply(seq_len(NROW(data)), function(k) if (is.data.frame(data)) as.list(data[k, ]))
+  if (!is.null(attr(data, "reasons"))) data <- Map(function(row, why) replace(row, "why", list(as.list(why))), rows, attr(data, "reasons"))
+  state$json <- json_text(data)
 }
 
-# What the code prints goes where errors go.
-with_output_aside <- function(code) {
+# Whatever is printed while the code runs, by R or by others, goes where errors go; what print_json() was given comes alone.
+only_json <- function(code) {
+  state$json <- NULL
+  diverted <- sink.number()
   sink(stderr())
-  on.exit(sink())
+  kept <- divert_output_cpp()
+  on.exit({
+    while (sink.number() > diverted) sink()
+    restore_output_cpp(kept)
+    if (!is.null(state$json)) cat(state$json, "\n", sep = "")
+    state$json <- NULL
+  })
   code
 }
 
-format_status <- function(output) {
-  what <- if (output$state == "up to date") "up to date" else "out of date"
-  why <- strsplit(output$why, "; ", fixed = TRUE)[[1]]
-  format_told(list(output = output$output, state = what, why = why))
+format_status <- function(outputs) {
+  unlist(lapply(seq_len(nrow(outputs)), function(k) {
+    what <- if (outputs$state[k] == "up to date") "up to date" else "out of date"
+    format_told(list(output = outputs$output[k], state = what, why = attr(outputs, "reasons")[[k]]))
+  }))
+}
+
+# The number that an option gives, which must be in a range.
+number_option <- function(text, name, command, least, whole = TRUE) {
+  if (is.null(text)) return(NULL)
+  number <- suppressWarnings(as.numeric(text))
+  if (!is.na(number) && is.finite(number) && number >= least && (!whole || number == floor(number))) return(number)
+  stop_wrong_use(command, paste0("`", name, "` must be a ", if (whole) "whole ", "number, ", least, " or more, not `", text, "`."))
 }
 
 cli_peek <- function(args) {
   options <- list(
-    optparse::make_option("--rows", type = "integer", default = 6L, help = "how many rows to show [%default]"),
-    optparse::make_option("--separator", default = ",", help = "the character between two fields, \\t for a tab [%default]")
+    optparse::make_option("--rows", default = "6", help = "how many rows to show [%default]"),
+    optparse::make_option("--separator", help = "the character between two fields, \\t for a tab [, or a tab, by the file's name]")
   )
   given <- cli_arguments("peek", args, options)
   if (is.null(given)) return(exit_done)
-  check_cli_file(given$args, "peek")
+  rows <- number_option(given$options$rows, "--rows", "peek", 0)
+  check_cli_file(given$args, "peek", is_pattern = TRUE)
   # A tab is hard to type in a shell.
-  separator <- sub("\\t", "\t", given$options$separator, fixed = TRUE)
-  print(peek(open_table(given$args, separator = separator), rows = given$options$rows))
+  separator <- if (!is.null(given$options$separator)) sub("\\t", "\t", given$options$separator, fixed = TRUE)
+  table <- if (is.null(separator)) open_table(given$args) else open_table(given$args, separator = separator)
+  print(peek(table, rows = rows))
   exit_done
 }
 
 # A file that is not there is wrong use: nothing was tried.
-check_cli_file <- function(path, command) {
-  if (length(Sys.glob(path)) || file.exists(path)) return(invisible())
+check_cli_file <- function(path, command, is_pattern = FALSE) {
+  if (file.exists(path) && (is_pattern || !dir.exists(path)) || is_pattern && length(Sys.glob(path))) return(invisible())
+  if (dir.exists(path)) stop_because(c("{.file {path}} is a folder, not a file.", "i" = "{.code rowanroot {command} --help} shows how the command is used."), "wrong_use")
   hint <- nearest_name(basename(path), list.files(dirname(path)))
   stop_because(c("There is no file {.file {path}}.",
                  "i" = if (length(hint)) "Did you mean {.file {in_folder_of(path, hint)}}?",

@@ -34,8 +34,11 @@ cli_main <- function(args) {
   }
   command <- cli_commands()[[args[1]]]
   if (is.null(command)) return(cli_unknown_command(args[1]))
-  cli_guarded(command$run(args[-1]))
+  if ("--json" %in% before_dashes(args)) only_json(cli_guarded(command$run(args[-1]), as_json = TRUE)) else cli_guarded(command$run(args[-1]))
 }
+
+# Words after a lone `--` are no options.
+before_dashes <- function(args) args[cumsum(args == "--") == 0]
 
 cli_overview <- function() {
   commands <- cli_commands()
@@ -57,17 +60,18 @@ cli_unknown_command <- function(name) {
 cli_error <- function(lines) cat(lines, sep = "\n", file = stderr())
 
 # Errors become a message and an exit status; what was asked wrongly is told from what failed.
-cli_guarded <- function(code, on_interrupt = cli_interrupted) {
+cli_guarded <- function(code, on_interrupt = cli_interrupted, as_json = FALSE) {
+  failed <- function(status) function(e) cli_failure(e, status, as_json)
   tryCatch(
     withCallingHandlers(code, warning = function(w) {
       cli_error(paste0("Warning: ", conditionMessage(w)))
       invokeRestart("muffleWarning")
     }),
-    rowanroot_wrong_use = function(e) cli_failure(e, exit_wrong_use),
-    rowanroot_bad_argument = function(e) cli_failure(e, exit_wrong_use),
-    rowanroot_unknown_output = function(e) cli_failure(e, exit_wrong_use),
-    rowanroot_folder_in_use = function(e) cli_failure(e, exit_wrong_use),
-    error = function(e) cli_failure(e, exit_failed),
+    rowanroot_wrong_use = failed(exit_wrong_use),
+    rowanroot_bad_argument = failed(exit_wrong_use),
+    rowanroot_unknown_output = failed(exit_wrong_use),
+    rowanroot_folder_in_use = failed(exit_wrong_use),
+    error = failed(exit_failed),
     interrupt = on_interrupt
   )
 }
@@ -77,8 +81,11 @@ cli_interrupted <- function(e) {
   130L
 }
 
-cli_failure <- function(error, status) {
-  cli_error(paste0("Error: ", conditionMessage(error)))
+cli_failure <- function(error, status, as_json = FALSE) {
+  text <- conditionMessage(error)
+  cli_error(paste0("Error: ", text))
+  # What became of outputs, if that is there, says what failed.
+  if (as_json && is.null(state$json)) print_json(list(error = list(class = class(error)[1], message = cli::ansi_strip(text))))
   status
 }
 
@@ -90,9 +97,10 @@ cli_arguments <- function(name, args, options = list(), at_least = 1, at_most = 
     option_list = options, description = paste0("\n", sub("^(.)", "\\U\\1", command$about, perl = TRUE), ".")
   )
   parsed <- tryCatch(
-    optparse::parse_args(parser, args, positional_arguments = TRUE, print_help_and_exit = FALSE),
+    optparse::parse_args(parser, before_dashes(args), positional_arguments = TRUE, print_help_and_exit = FALSE),
     error = function(e) stop_wrong_use(name, conditionMessage(e))
   )
+  parsed$args <- c(parsed$args, args[cumsum(args == "--") > 0][-1])
   if (parsed$options$help) {
     optparse::print_help(parser)
     return(NULL)

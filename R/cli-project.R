@@ -53,7 +53,7 @@ clean_store <- function(folder = ".", journal = FALSE) {
     files <- list.files(journal_folder(), recursive = TRUE, full.names = TRUE, all.files = TRUE)
     files <- files[!basename(files) %in% c("lock", if (!journal) "journal.jsonl")]
     size <- sum(file.size(files))
-    unlink(files)
+    remove_files(files)
   })
   state$hashes <- NULL
   invisible(size)

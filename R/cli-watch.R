@@ -1,12 +1,12 @@
 # Runs a script again whenever a file changes that it is made from.
 
 cli_watch <- function(args) {
-  options <- list(optparse::make_option("--every", type = "double", default = 1, metavar = "seconds", help = "how often to look at the files [%default]"))
+  options <- list(optparse::make_option("--every", default = "1", metavar = "seconds", help = "how often to look at the files [%default]"))
   given <- cli_arguments("watch", args, options)
   if (is.null(given)) return(exit_done)
+  every <- number_option(given$options$every, "--every", "watch", 0.05, whole = FALSE)
   check_cli_file(given$args, "watch")
-  if (is.na(given$options$every) || given$options$every < 0.05) stop_wrong_use("watch", "`--every` must be a number of seconds, 0.05 at least.")
-  tryCatch(watch_script(given$args, given$options$every), interrupt = function(e) cat("\nStopped watching.\n"))
+  tryCatch(watch_script(given$args, every), interrupt = function(e) cat("\nStopped watching.\n"))
   exit_done
 }
 
@@ -36,7 +36,7 @@ run_watched <- function(script) {
 
 # The states of all files that the patterns match, and of the scripts in the folder.
 watched_states <- function(watched, folder) {
-  files <- unique(c(Sys.glob(watched), watched[file.exists(watched)], list.files(folder, "[.][Rr]$", full.names = TRUE)))
+  files <- unique(c(Sys.glob(watched), list.files(folder, "[.][Rr]$", full.names = TRUE)))
   files <- files[order(named_in_utf8(files), method = "radix")]
   stats::setNames(file_states_cpp(files), files)
 }

@@ -2,7 +2,7 @@
 
 cli_why <- function(args) {
   options <- list(
-    optparse::make_option("--row", type = "integer", help = "the number of the row"),
+    optparse::make_option("--row", help = "the number of the row"),
     optparse::make_option("--where", metavar = "formula", help = "instead of it a formula that holds in one row: 'hive == \"NB-04\"'"),
     optparse::make_option("--column", metavar = "name", help = "the column"),
     json_option
@@ -12,6 +12,7 @@ cli_why <- function(args) {
   asked <- given$options
   if (is.null(asked$column)) stop_wrong_use("why", "`--column` must name a column.")
   if (is.null(asked$row) == is.null(asked$where)) stop_wrong_use("why", "Give `--row` or `--where`.")
+  asked$row <- number_option(asked$row, "--row", "why", 1)
   where <- if (!is.null(asked$where)) formula_of_text(asked$where)
   check_cli_file(output_file(given$args), "why")
   found <- table_of_output(given$args, quote(why()))

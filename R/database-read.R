@@ -77,7 +77,7 @@ asking <- function(call, code) {
 
 # The names and the types of a query's columns.
 columns_of_query <- function(connection, query, call) {
-  result <- DBI::dbSendQuery(connection, DBI::SQL(paste0("SELECT * FROM (", query, "\n) AS asked LIMIT 0")))
+  result <- DBI::dbSendQuery(connection, DBI::SQL(described_query(connection, query)))
   on.exit(DBI::dbClearResult(result))
   about <- DBI::dbColumnInfo(result)
   twice <- anyDuplicated(about$name)
@@ -87,6 +87,12 @@ columns_of_query <- function(connection, query, call) {
   if (!all(nzchar(about$name))) stop_because(c("Column {which(!nzchar(about$name))[1]} of the query has no name.", "i" = "Name it: {.code SELECT 1 + 1 AS two}."), "bad_names", call)
   about
 }
+
+# A query that has the same columns, and costs little.
+described_query <- function(connection, query) UseMethod("described_query")
+
+#' @export
+described_query.default <- function(connection, query) paste0("SELECT * FROM (", query, "\n) AS asked LIMIT 0")
 
 exact_query <- function(connection, query, names, columns) {
   if (!length(columns)) return(DBI::SQL(query))

@@ -12,6 +12,10 @@ exact_columns.SQLiteConnection <- function(connection, query, about, asked, call
   Filter(Negate(is.null), columns)
 }
 
+# Within another query, SQLite gives columns of one name other names.
+#' @export
+described_query.SQLiteConnection <- function(connection, query) query
+
 # How many values of a column are integers, reals, texts and bytes, and between which the integers are.
 storage_of <- function(connection, query, names) {
   found <- list()
@@ -61,7 +65,7 @@ sqlite_column <- function(connection, query, name, storage, declared, is_time, a
   }
   whole <- function(text) bit64::as.integer64(text)
   if (all(c("integer", "real") %in% has)) {
-    if (max(abs(as.numeric(c(storage$least, storage$most)))) > 2^53) {
+    if (max(abs(as.numeric(c(storage$least, storage$most)))) >= 2^53) {
       large <- first(paste0("typeof(", quoted, ") = 'integer' AND ", quoted, " NOT BETWEEN -9007199254740992 AND 9007199254740992"))
       stop_database_value(name, large$row, paste0("has ", large$value, ", which is not exact beside numbers with decimals"), paste0("Read the column as text: {.code types = c(", name, " = \"text\")}."), call)
     }

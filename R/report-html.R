@@ -15,7 +15,7 @@ table_tag <- function(data, caption, number = character(), result = character())
 # The figure is a picture in the page itself; `words` are for those who can't see it.
 figure_tag <- function(figure, words, width, height) {
   file <- tempfile(fileext = ".png")
-  on.exit(unlink(file))
+  on.exit(remove_files(file))
   grDevices::png(file, width, height, units = "in", res = 110, type = if (capabilities("cairo")) "cairo" else getOption("bitmapType"))
   tryCatch(suppressWarnings(print(figure)), finally = grDevices::dev.off())
   bytes <- readBin(file, raw(), file.size(file))

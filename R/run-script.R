@@ -50,7 +50,8 @@ script_status <- function(script) {
   check_script(script, call)
   run <- new_script_run("status", script)
   in_script_folder(script, evaluate_quietly(script, run, call))
-  run_outputs(run)[c("output", "state", "why")]
+  outputs <- run_outputs(run)
+  structure(outputs[c("output", "state", "why")], reasons = attr(outputs, "reasons"))
 }
 
 # What a run is for: "run" writes outputs, "status" tells their state, "look" only finds the table of the output `wanted`.
@@ -88,8 +89,13 @@ evaluate_script <- function(script, run, call) {
   lines <- vapply(attr(expressions, "srcref"), function(place) as.integer(place)[1], 0L)
   env <- script_environment(run)
   outer <- state$run
+  run$folder <- getwd()
   state$run <- run
-  on.exit(state$run <- outer)
+  # Wherever the script went, it is back.
+  on.exit({
+    setwd(run$folder)
+    state$run <- outer
+  })
   for (k in seq_along(expressions)) {
     run$line <- lines[k]
     tryCatch(once_a_run(run, {
@@ -100,14 +106,26 @@ evaluate_script <- function(script, run, call) {
   invisible(env)
 }
 
-evaluate_quietly <- function(script, run, call) utils::capture.output(suppressMessages(evaluate_script(script, run, call)))
+evaluate_quietly <- function(script, run, call) without_output(suppressMessages(evaluate_script(script, run, call)))
+
+# What the code prints is dropped, and what it has diverted itself is as it was.
+without_output <- function(code) {
+  nowhere <- file(nullfile(), "wt")
+  diverted <- sink.number()
+  sink(nowhere)
+  on.exit({
+    while (sink.number() > diverted) sink()
+    close(nowhere)
+  })
+  code
+}
 
 # What the script sources, it has too: in its own environment, so that nothing is left behind.
 script_environment <- function(run) {
   around <- new.env(parent = globalenv())
   env <- new.env(parent = around)
   around$source <- function(file, local = FALSE, ...) {
-    if (rlang::is_string(file)) run$watched <- unique(c(run$watched, normalizePath(file, mustWork = FALSE)))
+    if (rlang::is_string(file)) run$watched <- unique(c(run$watched, as_pattern(normalizePath(file, mustWork = FALSE))))
     base::source(file, local = if (isFALSE(local)) env else if (isTRUE(local)) parent.frame() else local, ...)
   }
   # Random numbers are a function of the seed that the script sets at its top level.
@@ -119,6 +137,7 @@ script_environment <- function(run) {
 }
 
 parse_script <- function(file, call) {
+  if (!file.exists(file)) stop_because("There is no script {.file {file}} any more.", "no_such_file", call, path = file)
   tryCatch(parse(file, keep.source = TRUE, encoding = "UTF-8"), error = function(e) {
     stop_because(c("{.file {file}} is no valid R script.", "x" = "R said: {conditionMessage(e)}"), "script_failed", call)
   })
@@ -197,8 +216,10 @@ format_told <- function(told) {
 
 run_outputs <- function(run) {
   field <- function(name, model) vapply(run$outputs, `[[`, model, name)
-  data.frame(output = field("output", ""), state = field("state", ""),
-             why = vapply(run$outputs, function(told) paste(told$why, collapse = "; "), ""),
-             rows = vapply(run$outputs, function(told) as.numeric(told$rows), 0),
-             seconds = vapply(run$outputs, function(told) as.numeric(told$seconds), 0))
+  outputs <- data.frame(output = field("output", ""), state = field("state", ""),
+                        why = vapply(run$outputs, function(told) paste(told$why, collapse = "; "), ""),
+                        rows = vapply(run$outputs, function(told) as.numeric(told$rows), 0),
+                        seconds = vapply(run$outputs, function(told) as.numeric(told$seconds), 0))
+  # One by one, since a reason may have any signs.
+  structure(outputs, reasons = lapply(run$outputs, `[[`, "why"))
 }

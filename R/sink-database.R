@@ -7,7 +7,8 @@ new_database_target <- function(connection, path, table, call) {
   if (is.null(table)) stop_because(c("Which table of the database?", "i" = "Write {.code save_table(x, {if (is.null(path)) 'connection' else quoted(path)}, table = \"yield\")}."), "bad_argument", call)
   if (!inherits(table, "Id") && (!rlang::is_string(table) || !nzchar(table))) stop_because("{.arg table} must be the name of one table, not {.code {one_line(table)}}.", "bad_argument", call)
   if (is.null(path) && !DBI::dbIsValid(connection)) stop_because("The connection is closed.", "database", call)
-  of <- if (is.null(path)) DBI::dbGetInfo(connection)$dbname else path
+  of <- if (is.null(path)) DBI::dbGetInfo(connection)$dbname else plain_path(path)
+  if (!is.null(path)) path <- reachable_path(path)
   new_target("database", paste0(c(of, paste("table", table_label(table))), collapse = ", "), connection = connection, path = path, table = table)
 }
 
@@ -42,7 +43,7 @@ target_write.database_target <- function(target, x, now, found, force, call) {
   before <- NULL
   is_new <- !is.null(target$path) && !file.exists(target$path)
   is_written <- FALSE
-  on.exit(if (is_new && !is_written) unlink(paste0(target$path, c("", "-journal")), expand = FALSE))
+  on.exit(if (is_new && !is_written) remove_files(paste0(target$path, c("", "-journal"))))
   with_connection(target, writes = TRUE, function(connection) {
     check_held(data, connection, call)
     sent <- sendable_columns(connection, data, call)

@@ -80,9 +80,8 @@ check_output_path <- function(path, call) {
 
 # The same path, however it is written: an output has one name in the journal.
 plain_path <- function(path) {
-  path <- path.expand(path)
-  here <- path_parts(getwd())
-  parts <- if (is_absolute(path)) path_parts(path) else path_parts(path, here)
+  here <- path_parts(base_folder())
+  parts <- path_parts(absolute_path(path))
   below <- length(parts) > length(here) && identical(parts[seq_along(here)], here)
   if (below) paste(parts[-seq_along(here)], collapse = "/") else paste(parts, collapse = "/")
 }

@@ -15,10 +15,13 @@ new_target <- function(kind, name, ...) structure(list(name = name, ...), class 
 output_target <- function(path, table, call) {
   if (inherits(path, "DBIConnection")) return(new_database_target(path, NULL, table, call))
   check_output_path(path, call)
-  if (path_ending(path) %in% file_kinds$sqlite$endings) return(new_database_target(NULL, plain_path(path), table, call))
+  if (path_ending(path) %in% file_kinds$sqlite$endings) return(new_database_target(NULL, path, table, call))
   if (!is.null(table)) stop_because("{.arg table} is for databases; {.file {path}} is a file of one table.", "bad_argument", call)
-  new_target("file", plain_path(path), path = plain_path(path))
+  new_target("file", plain_path(path), path = reachable_path(path))
 }
+
+# The path of an output as it is reached from here: its plain one, unless the script has gone elsewhere.
+reachable_path <- function(path) if (identical(base_folder(), getwd())) plain_path(path) else absolute_path(path)
 
 #' @export
 target_exists.file_target <- function(target) file.exists(target$path)

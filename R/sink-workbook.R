@@ -12,7 +12,7 @@ write_workbook <- function(data, file, guard, call) {
   columns <- Map(function(column, name) sheet_values(column, name, call), as.list(data), names(data))
   tell_zones(data, call)
   folder <- tempfile("workbook")
-  on.exit(unlink(folder, recursive = TRUE, expand = FALSE))
+  on.exit(remove_files(folder, recursive = TRUE))
   for (part in names(workbook_part_texts)) {
     dir.create(dirname(file.path(folder, part)), recursive = TRUE, showWarnings = FALSE)
     writeLines(paste0("<?xml version=\"1.0\" encoding=\"UTF-8\" standalone=\"yes\"?>\n", workbook_part_texts[[part]]), file.path(folder, part))
@@ -31,8 +31,6 @@ pack_workbook <- function(folder, file, call) {
   tryCatch(zip::zip(path, parts, root = folder, compression_level = 4, include_directories = FALSE, mode = "mirror"),
            error = function(e) stop_cannot_write(file, one_text(conditionMessage(e)), call))
 }
-
-absolute_path <- function(path) if (is_absolute(path)) path.expand(path) else file.path(getwd(), path)
 
 # What is around a sheet. Style 1 is of dates, 2 of times, 3 of times with thousandths of a second.
 workbook_part_texts <- list(
@@ -98,8 +96,7 @@ sheet_numbers <- function(column, per_day, name, call) {
   }
   kept <- if (per_day == 1) days else round(exact * 1e3) / 1e3
   warn_changed("a workbook", sum(kept != exact, na.rm = TRUE), name, if (per_day == 1) "keeps whole days" else "keeps thousandths of a second", call)
-  serial <- kept / per_day + 25569
-  ifelse(serial < 61, serial - 1, serial)
+  sheet_number(kept / per_day)
 }
 
 # A workbook has clock times without a zone.

@@ -159,10 +159,16 @@ as_csv_type <- function(values, type) {
   switch(type,
     date = structure(values, class = "Date"),
     time = structure(values, class = c("POSIXct", "POSIXt"), tzone = "UTC"),
-    integer64 = structure(values, class = "integer64"),
+    integer64 = as_long(values),
     category = factor(values, levels = sort(unique(values), method = "radix")),
     values
   )
+}
+
+# Whole numbers of 64 bits, by their bits. R's functions know what they are only if bit64 is there.
+as_long <- function(values) {
+  check_package("bit64", "Whole numbers of 64 bits", NULL)
+  structure(values, class = "integer64")
 }
 
 stop_csv_misfit <- function(misfit, column, type, files, call) {

@@ -5,7 +5,7 @@ csv_encodings <- c("UTF-8", "latin1", "windows-1252", "UTF-16")
 # Calls `read` with paths of files that the core can read.
 with_readable_files <- function(options, files, read, call, only_header = FALSE) {
   copies <- rep(NA_character_, nrow(files))
-  on.exit(unlink(copies[!is.na(copies)]))
+  on.exit(remove_files(copies[!is.na(copies)]))
   for (k in seq_len(nrow(files))) {
     kind <- file_kind(files$path[k], options$encoding)
     if (!kind$is_compressed && kind$encoding == "UTF-8") next

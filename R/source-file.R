@@ -71,6 +71,7 @@ source_files <- function(source, call) {
   missing <- source$pattern[lengths(matches) == 0]
   if (length(missing)) stop_no_file(missing[1], source$folder, call)
   names <- unique(unlist(matches))
+  check_names_of_files(names, call)
   names <- names[order(named_in_utf8(names), method = "radix")]
   paths <- from_folder(names)
   for (name in names) check_kind_of_file(name, sub("_source$", "", class(source)[1]), call)
@@ -80,6 +81,12 @@ source_files <- function(source, call) {
                    "i" = "To open all CSV files in it, write {.code open_table(\"{folders[1]}/*.csv\")}."), "no_such_file", call)
   }
   data.frame(name = named_in_utf8(names), path = paths)
+}
+
+# A name that is no text can't be written down.
+check_names_of_files <- function(names, call) {
+  bad <- which(!validUTF8(names) & Encoding(names) == "unknown")
+  if (length(bad)) stop_because(c("The name of a file is not valid UTF-8: {encodeString(iconv(names[bad[1]], 'latin1', 'UTF-8'))}, if it is Latin-1.", "i" = "Rename it."), "no_such_file", call)
 }
 
 # What the system calls a file is UTF-8 mostly, though R does not know it in every locale.
@@ -98,10 +105,17 @@ in_folder <- function(folder, code) {
 
 # A run that is to be repeated when a file changes is told which to look at.
 tell_watched <- function(source) {
-  if (!is.null(state$run)) state$run$watched <- unique(c(state$run$watched, ifelse(is_absolute(source$pattern), source$pattern, file.path(source$folder, source$pattern))))
+  if (is.null(state$run)) return(invisible())
+  patterns <- vapply(source$pattern, function(pattern) {
+    path <- if (is_absolute(pattern)) path.expand(pattern) else file.path(source$folder, pattern)
+    if (file.exists(path)) as_pattern(path) else if (is_absolute(pattern)) path else file.path(as_pattern(source$folder), pattern)
+  }, "", USE.NAMES = FALSE)
+  # What is committed to an SQLite file may be in the one beside it for a while.
+  if (inherits(source, "sqlite_source")) patterns <- c(patterns, paste0(patterns, "-wal"))
+  state$run$watched <- unique(c(state$run$watched, patterns))
 }
 
-is_absolute <- function(path) grepl("^(/|~|[A-Za-z]:[/\\\\])", path)
+is_absolute <- function(path) grepl("^(/|[A-Za-z]:[/\\\\])", path.expand(path))
 
 stop_no_file <- function(pattern, folder, call) {
   is_pattern <- grepl("[*?[]", pattern)

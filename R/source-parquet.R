@@ -26,7 +26,7 @@ settle_long <- function(parts, is_long) {
 
 read_parquet_files <- function(files, call) {
   given <- tempfile(c("asked", "values", "at"))
-  on.exit(unlink(given, expand = FALSE))
+  on.exit(remove_files(given))
   saveRDS(list(paths = normalizePath(files$path), libraries = .libPaths()), given[1])
   said <- system2(file.path(R.home("bin"), "Rscript"), shQuote(c("--vanilla", system.file("parquet", "read.R", package = "rowanroot"), given)), stdout = TRUE, stderr = TRUE) |> suppressWarnings()
   if (!file.exists(given[2])) {
@@ -72,6 +72,7 @@ parquet_column <- function(values, column, kept, logical, converted, file, call)
     wrong <- which(!validUTF8(texts))
     if (length(wrong)) refuse(if (is.factor(values)) "has a category that is not valid UTF-8" else paste0("has text that is not valid UTF-8, in row ", wrong[1]))
   }
+  if (inherits(values, "integer64")) return(as_long(values))
   if (inherits(values, "Date")) return(structure(as.numeric(values), class = "Date"))
   levels <- kept$levels[[column]]
   if (!is.null(levels) && (is.factor(values) || is.character(values))) {

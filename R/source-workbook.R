@@ -25,7 +25,7 @@ cell_kinds <- c("number", "moment", "duration", "text", "logical", "error", "uns
 
 cells_of_xlsx <- function(source, path, name, call) {
   folder <- tempfile("workbook")
-  on.exit(unlink(folder, recursive = TRUE, expand = FALSE))
+  on.exit(remove_files(folder, recursive = TRUE))
   known <- tryCatch(zip::zip_list(path)$filename, error = function(e) NULL)
   if (is.null(known)) stop_not_workbook(name, "It is not packed like one, is damaged, or has a password.", call)
   part <- function(file) {
@@ -73,11 +73,14 @@ cells_of_xls <- function(source, path, name, call) {
   columns <- lapply(seq_along(data), function(k) {
     cells <- data[[k]]
     is <- vapply(cells, function(cell) if (is.na(cell)) 0L else if (inherits(cell, "POSIXct")) 2L else if (is.character(cell)) 4L else if (is.logical(cell)) 5L else 1L, 0L)
-    number <- vapply(cells, function(cell) if (is.character(cell)) NA_real_ else if (inherits(cell, "POSIXct")) as.numeric(cell) / 86400 + 25569 else as.numeric(cell), 0)
+    number <- vapply(cells, function(cell) if (is.character(cell)) NA_real_ else if (inherits(cell, "POSIXct")) sheet_number(as.numeric(cell) / 86400) else as.numeric(cell), 0)
     list(at = k, is = is, number = number, text = vapply(cells, function(cell) if (is.character(cell)) enc2utf8(cell) else NA_character_, ""))
   })
   list(rows = nrow(data), columns = Filter(function(column) any(column$is > 0), columns), from_1904 = FALSE, sheet = sheets[at])
 }
+
+# The number of a day, as workbooks count from the last of 1899, with a 29th of February 1900.
+sheet_number <- function(days) days + 25568 + (days >= -25508)
 
 # The table that a sheet has: its first row that is not blank names the columns, unless there is no header.
 sheet_table <- function(cells, file, options, call) {

@@ -80,7 +80,7 @@ keep_before <- function(path) {
   if (!file.exists(path)) return(invisible())
   kept <- before_path(path)
   dir.create(dirname(kept), showWarnings = FALSE, recursive = TRUE)
-  unlink(kept)
+  remove_files(kept)
   suppressWarnings(file.link(path, kept)) || file.copy(path, kept)
   invisible()
 }
@@ -93,4 +93,4 @@ keep_table_before <- function(name, data) {
 }
 
 # Outputs of the same name in several folders have a name each.
-before_path <- function(path) file.path(journal_folder(), "before", utils::URLencode(path, reserved = TRUE))
+before_path <- function(path) file.path(journal_folder(), "before", file_name_for(path))

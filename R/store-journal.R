@@ -2,7 +2,7 @@
 # oldest first. A record is written before the output takes its place, and counts only if the file on disk
 # is the one that it tells of: so a run may be killed between the two.
 
-journal_folder <- function() file.path(getwd(), ".rowanroot")
+journal_folder <- function() file.path(base_folder(), ".rowanroot")
 
 journal_path <- function() file.path(journal_folder(), "journal.jsonl")
 
@@ -59,7 +59,7 @@ add_record <- function(record) {
   outputs <- vapply(records, `[[`, "", "output")
   later <- rev(stats::ave(rev(seq_along(outputs)), rev(outputs), FUN = seq_along))
   records <- records[later <= records_kept]
-  unlink(setdiff(list.files(dirname(details_path("")), full.names = TRUE), details_path(unlist(lapply(records, `[[`, "details")))))
+  remove_files(setdiff(list.files(dirname(details_path("")), full.names = TRUE), details_path(unlist(lapply(records, `[[`, "details")))))
   lines <- vapply(records, as_json, "")
   replace_file(journal_path(), function(file) {
     connection <- file(file, "wb")

@@ -49,5 +49,5 @@ limit_kept <- function() {
   files <- list.files(kept_folder(), full.names = TRUE)
   about <- file.info(files, extra_cols = FALSE)
   newest_first <- order(about$mtime, decreasing = TRUE)
-  unlink(files[newest_first][cumsum(about$size[newest_first]) > most_kept()])
+  remove_files(files[newest_first][cumsum(about$size[newest_first]) > most_kept()])
 }

@@ -6,7 +6,7 @@ replace_file <- function(path, write, before = function(file) NULL) {
   path <- where_link_points(path)
   remove_unfinished(path)
   unfinished <- paste0(unfinished_start(path), Sys.getpid(), ".unfinished")
-  on.exit(unlink(unfinished))
+  on.exit(remove_files(unfinished))
   write(unfinished)
   flush <- begin_flush_cpp(unfinished)
   before(unfinished)
@@ -27,11 +27,17 @@ where_link_points <- function(path) {
 
 stop_cannot_write <- function(path, problem, call = NULL) stop_because(c("Can't write {.file {path}}.", "x" = "The system said: {problem}."), "cannot_write", call)
 
-unfinished_start <- function(path) file.path(dirname(path), paste0(".", basename(path), "."))
+# A name that is long already can't be made longer.
+unfinished_start <- function(path) {
+  name <- basename(path)
+  file.path(dirname(path), paste0(".", if (nchar(name, "bytes") > 200) rlang::hash(enc2utf8(name)) else name, "."))
+}
 
 # What a run that was killed has left.
 remove_unfinished <- function(path) {
   files <- list.files(dirname(path), all.files = TRUE)
-  left <- files[startsWith(files, basename(unfinished_start(path))) & endsWith(files, ".unfinished")]
-  unlink(file.path(dirname(path), left))
+  start <- basename(unfinished_start(path))
+  between <- substring(files, nchar(start, "bytes") + 1, nchar(files, "bytes") - nchar(".unfinished"))
+  left <- files[startsWith(files, start) & endsWith(files, ".unfinished") & grepl("^[0-9]+$", between)]
+  remove_files(file.path(dirname(path), left))
 }

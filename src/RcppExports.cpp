@@ -185,6 +185,26 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// divert_output_cpp
+int divert_output_cpp();
+RcppExport SEXP _rowanroot_divert_output_cpp() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    rcpp_result_gen = Rcpp::wrap(divert_output_cpp());
+    return rcpp_result_gen;
+END_RCPP
+}
+// restore_output_cpp
+void restore_output_cpp(int kept);
+RcppExport SEXP _rowanroot_restore_output_cpp(SEXP keptSEXP) {
+BEGIN_RCPP
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< int >::type kept(keptSEXP);
+    restore_output_cpp(kept);
+    return R_NilValue;
+END_RCPP
+}
 // keep_where_cpp
 Rcpp::List keep_where_cpp(Rcpp::List columns, Rcpp::LogicalVector is_plain, Rcpp::LogicalVector condition, int threads);
 RcppExport SEXP _rowanroot_keep_where_cpp(SEXP columnsSEXP, SEXP is_plainSEXP, SEXP conditionSEXP, SEXP threadsSEXP) {
@@ -1067,6 +1087,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_available_memory_cpp", (DL_FUNC) &_rowanroot_available_memory_cpp, 0},
     {"_rowanroot_file_states_cpp", (DL_FUNC) &_rowanroot_file_states_cpp, 1},
     {"_rowanroot_file_identities_cpp", (DL_FUNC) &_rowanroot_file_identities_cpp, 1},
+    {"_rowanroot_divert_output_cpp", (DL_FUNC) &_rowanroot_divert_output_cpp, 0},
+    {"_rowanroot_restore_output_cpp", (DL_FUNC) &_rowanroot_restore_output_cpp, 1},
     {"_rowanroot_keep_where_cpp", (DL_FUNC) &_rowanroot_keep_where_cpp, 4},
     {"_rowanroot_group_rows_cpp", (DL_FUNC) &_rowanroot_group_rows_cpp, 3},
     {"_rowanroot_group_by_value_cpp", (DL_FUNC) &_rowanroot_group_by_value_cpp, 3},

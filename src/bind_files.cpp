@@ -9,6 +9,7 @@
 
 #include <algorithm>
 #include <cerrno>
+#include <cstdio>
 #include <cstring>
 #include <fstream>
 #include <future>
@@ -84,4 +85,21 @@ Rcpp::CharacterVector file_identities_cpp(std::vector<std::string> paths) {
     identities[static_cast<R_xlen_t>(k)] = is_there ? Rcpp::String(std::to_string(about.st_dev) + ":" + std::to_string(about.st_ino)) : Rcpp::String(NA_STRING);
   }
   return identities;
+}
+
+// From now on what is written to the standard output goes where errors go, whoever writes it. Gives what restore_output_cpp() takes.
+// [[Rcpp::export]]
+int divert_output_cpp() {
+  std::fflush(stdout);
+  const int kept = ::dup(STDOUT_FILENO);
+  if (kept >= 0) ::dup2(STDERR_FILENO, STDOUT_FILENO);
+  return kept;
+}
+
+// [[Rcpp::export]]
+void restore_output_cpp(int kept) {
+  std::fflush(stdout);
+  if (kept < 0) return;
+  ::dup2(kept, STDOUT_FILENO);
+  ::close(kept);
 }
