@@ -191,6 +191,7 @@ as.data.frame.lineage <- function(x, ...) {
 
 #' @export
 format.lineage <- function(x, width = cli::console_width(), ...) {
+  x <- shown_parts(x)
   labels <- node_labels(x$nodes)
   made <- which(x$nodes$kind %in% c("column", "scratch", "rows"))
   used <- function(id) {
@@ -213,6 +214,6 @@ strwrap_ansi <- function(text, width, exdent) as.character(cli::ansi_strwrap(tex
 
 #' @export
 print.lineage <- function(x, width = cli::console_width(), ...) {
-  cat(format(x, width = width), sep = "\n")
+  print_lines(format(x, width = width))
   invisible(x)
 }

@@ -68,7 +68,7 @@ measured <- function(column) {
 
 frequent_values <- function(values, counts) {
   top <- utils::head(order(-counts, method = "radix"), 3)
-  paste0(encodeString(as.character(values[top])), " (", format(counts[top], big.mark = ",", trim = TRUE), ")", collapse = ", ")
+  paste0(shown_cell(as.character(values[top])), " (", format(counts[top], big.mark = ",", trim = TRUE), ")", collapse = ", ")
 }
 
 #' @export
@@ -128,6 +128,6 @@ shown_moment <- function(value, model) {
 
 #' @export
 print.column_summary <- function(x, width = cli::console_width(), ...) {
-  cat(cli::ansi_trimws(format(x, width = width), "right"), sep = "\n")
+  print_lines(cli::ansi_trimws(format(x, width = width), "right"))
   invisible(x)
 }

@@ -213,7 +213,7 @@ columns_text <- function(x) {
   unlist(lapply(c("added", "removed"), function(status) {
     found <- x$columns[x$columns$status == status, ]
     types <- if (status == "added") found$type_after else found$type_before
-    if (nrow(found)) paste0(c(added = "Added: ", removed = "Removed: ")[[status]], paste0(found$column, " (", types, ")", collapse = ", "))
+    if (nrow(found)) paste0(c(added = "Added: ", removed = "Removed: ")[[status]], paste0(shown_cell(found$column), " (", types, ")", collapse = ", "))
   }))
 }
 
@@ -241,6 +241,6 @@ same_text <- function(x) {
 
 #' @export
 print.table_comparison <- function(x, width = cli::console_width(), ...) {
-  cat(cli::ansi_trimws(utils::head(format(x, width = width), -1), "right"), sep = "\n")
+  print_lines(cli::ansi_trimws(utils::head(format(x, width = width), -1), "right"))
   invisible(x)
 }

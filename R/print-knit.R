@@ -38,8 +38,9 @@ in_page <- function() knitr::is_html_output(excludes = c("markdown", "gfm", "com
 
 knit_output <- function(parts) {
   text <- paste(parts, collapse = "\n\n")
-  # A fence that is longer than any that a value may hold by chance.
-  if (in_page()) text <- paste0(strrep("`", 12), "{=html}\n", text, "\n", strrep("`", 12))
+  # A fence that is longer than any in the text.
+  ticks <- strrep("`", max(12, attr(gregexpr("`+", text)[[1]], "match.length") + 1))
+  if (in_page()) text <- paste0(ticks, "{=html}\n", text, "\n", ticks)
   knitr::asis_output(paste0("\n\n", text, "\n\n"))
 }
 
@@ -66,11 +67,18 @@ knit_table <- function(table, title, numbers) {
 }
 
 escape_html <- function(text) {
+  text <- shown_cell(text)
   text <- gsub("&", "&amp;", text, fixed = TRUE)
   gsub("\"", "&quot;", gsub(">", "&gt;", gsub("<", "&lt;", text, fixed = TRUE), fixed = TRUE), fixed = TRUE)
 }
 
-escape_markdown <- function(text) gsub("([\\`*_{}<>$~^#&]|\\[|\\])", "\\\\\\1", text)
+# What would be an address is taken apart, since some programs make links of them.
+escape_markdown <- function(text) {
+  text <- gsub("([\\`*_{}<>$~^#&]|\\[|\\])", "\\\\\\1", shown_cell(text))
+  addresses <- grepl("://|www[.]|@", text)
+  text[addresses] <- gsub("([:.@])", "\\\\\\1", text[addresses])
+  text
+}
 
 shown_cells <- function(column) {
   if (is.list(column)) return(rep("...", length(column)))

@@ -14,7 +14,7 @@ shown_count <- function(count) ifelse(is.na(count), "", format(count, big.mark =
 # one. A last column of text is cut to fit where there is room for some of it.
 format_side_by_side <- function(columns, numbers, width) {
   cells <- Map(function(column, name) {
-    cells <- c(cli::style_bold(name), encodeString(column))
+    cells <- c(cli::style_bold(name), shown_cell(column))
     if (name %in% numbers) right(cells) else left(cells)
   }, columns, names(columns))
   cells[[1]] <- cli::ansi_strtrim(cells[[1]], 30, ellipsis = mark("\u2026", "..."))

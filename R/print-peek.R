@@ -37,7 +37,7 @@ view_of <- function(x, rows, call) {
 table_title <- function(x) {
   if (!is_live_table(x)) return("data frame")
   steps <- length(live(x)$steps)
-  paste0(source_title(live(x)$source), if (steps) paste0(", then ", counted(steps, "step")))
+  paste0(shown(source_title(live(x)$source)), if (steps) paste0(", then ", counted(steps, "step")))
 }
 
 # For each column that steps made, the columns of the table that it came from.
@@ -90,13 +90,13 @@ missing_note <- function(missing) {
 # Each column with its type; of three or more numbered alike, one after the other, only the first and the last: `kg_1:kg_8`.
 format_names <- function(columns) {
   if (!nrow(columns)) return(character())
-  cells <- paste0(encodeString(columns$name), " ", cli::col_grey(columns$type), missing_note(columns$missing))
+  cells <- paste0(shown_cell(columns$name), " ", cli::col_grey(columns$type), missing_note(columns$missing))
   stem <- ifelse(columns$missing == 0 & grepl("[0-9]$", columns$name), paste(sub("[0-9]+$", "", columns$name), columns$type), NA)
   begins <- c(TRUE, !(stem[-1] == utils::head(stem, -1)) %in% TRUE)[seq_along(stem)]
   runs <- cumsum(begins)
   unlist(lapply(unname(split(seq_along(cells), runs)), function(run) {
     if (length(run) < 3) return(cells[run])
-    ends <- encodeString(columns$name[range(run)])
+    ends <- shown_cell(columns$name[range(run)])
     paste0(ends[1], ":", ends[2], " ", cli::col_grey(columns$type[run[1]]))
   }))
 }
@@ -128,7 +128,7 @@ strwrap_cells <- function(cells, width) {
 # stay together; what does not fit beside the strip before begins the next.
 format_strips <- function(x, width) {
   head <- unclass(x$head)
-  numbers <- if (has_row_names(x$head)) left(cut_to(c("", encodeString(row.names(x$head))), 20)) else right(c("", seq_len(nrow(x$head))))
+  numbers <- if (has_row_names(x$head)) left(cut_to(c("", shown_cell(row.names(x$head))), 20)) else right(c("", seq_len(nrow(x$head))))
   strips <- list()
   # What steps made is shown in full, of the others as much as fits in two strips more.
   most <- if (length(x$derived)) Inf else 3
@@ -166,7 +166,7 @@ format_group <- function(names, head, derived) {
 format_cells <- function(column, name, strong) {
   cells <- if (is.list(column)) rep("...", length(column)) else format_column(column)
   cells[is.na(column)] <- cli::col_yellow("NA")
-  name <- encodeString(name)
+  name <- shown_cell(name)
   heading <- if (strong) cli::style_bold(cli::col_cyan(name)) else cli::style_bold(name)
   if (is.numeric(column)) right(c(heading, cells)) else left(c(heading, cells))
 }
@@ -174,11 +174,11 @@ format_cells <- function(column, name, strong) {
 format_column <- function(column) {
   if (is.double(column) && !is.object(column)) return(trimws(format(column, digits = 5)))
   cells <- if (length(dim(column)) == 2) rep("...", nrow(column)) else format(column, trim = TRUE)
-  cut_to(encodeString(cells), 24)
+  cut_to(shown_cell(cells), 24)
 }
 
 #' @export
 print.table_view <- function(x, width = cli::console_width(), ...) {
-  cat(format(x, width = width), sep = "\n")
+  print_lines(format(x, width = width))
   invisible(x)
 }

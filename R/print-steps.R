@@ -26,12 +26,13 @@ show_steps <- function(x) {
 
 #' @export
 format.step_list <- function(x, width = cli::console_width(), ...) {
+  x <- shown_parts(x)
   c(cli::style_bold(paste0(x$title, ", ", if (length(x$steps)) counted(length(x$steps), "step") else "no steps")), numbered_steps(x$steps, NULL, width))
 }
 
 #' @export
 print.step_list <- function(x, width = cli::console_width(), ...) {
-  cat(format(x, width = width), sep = "\n")
+  print_lines(format(x, width = width))
   invisible(x)
 }
 

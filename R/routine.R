@@ -180,7 +180,7 @@ format.routine <- function(x, width = cli::console_width(), ...) {
 
 #' @export
 print.routine <- function(x, width = cli::console_width(), ...) {
-  cat(format(x, width = width), sep = "\n")
+  print_lines(format(x, width = width))
   invisible(x)
 }
 

@@ -209,6 +209,8 @@ format_told <- function(told) {
     made = paste0(told$state, ": ", counted_rows(told$rows), " in ", format(signif(max(told$seconds, 0.01), 2)), " s"),
     told$state
   )
+  told$output <- shown_cell(told$output)
+  told$why <- shown_cell(told$why)
   indent <- strrep(" ", nchar(told$output, "width") + 2)
   because <- if (length(told$why)) paste0(indent, c("because ", rep("and ", length(told$why) - 1)), told$why)
   c(paste0(told$output, "  ", what), because)

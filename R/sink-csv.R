@@ -26,7 +26,7 @@ write_csv <- function(data, names, path, call, guard, fields, copied, append = F
   if (guard) data <- safe_for_sheets(data)
   values <- unclass(data)[match(names, base::names(data))]
   columns <- Map(function(column, name, field) if (!field) csv_column(column, name, call), values, names, fields)
-  csv_write_cpp(unname(columns), in_utf8(names), nrow(data), path.expand(path), ",", as.integer(fields), copied, append, getOption("rowanroot.threads", 0L))
+  csv_write_cpp(unname(columns), in_utf8(if (guard) safe_text(names) else names), nrow(data), path.expand(path), ",", as.integer(fields), copied, append, getOption("rowanroot.threads", 0L))
 }
 
 # A column as a plain vector that the core can write.

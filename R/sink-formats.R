@@ -12,10 +12,14 @@ safe_for_sheets <- function(data) {
   with_columns(data, lapply(as.list(data), function(column) {
     if (is.factor(column)) column <- as.character(column)
     if (!is.character(column)) return(column)
-    risky <- grepl("^[=+@\t\r-]", column)
-    if (any(risky)) column[risky] <- paste0("'", column[risky])
-    column
+    safe_text(column)
   }))
+}
+
+safe_text <- function(text) {
+  risky <- grepl("^[=+@\t\r\n-]", text)
+  text[risky] <- paste0("'", text[risky])
+  text
 }
 
 stop_not_held <- function(format, name, what, hint, call) {

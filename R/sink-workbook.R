@@ -17,7 +17,8 @@ write_workbook <- function(data, file, guard, call) {
     dir.create(dirname(file.path(folder, part)), recursive = TRUE, showWarnings = FALSE)
     writeLines(paste0("<?xml version=\"1.0\" encoding=\"UTF-8\" standalone=\"yes\"?>\n", workbook_part_texts[[part]]), file.path(folder, part))
   }
-  problem <- sheet_write_cpp(lapply(columns, `[[`, "values"), in_utf8(names(data)), nrow(data), vapply(columns, `[[`, 0L, "style"), file.path(folder, "xl", "sheet1.xml"))
+  header <- if (guard) safe_text(names(data)) else names(data)
+  problem <- sheet_write_cpp(lapply(columns, `[[`, "values"), in_utf8(header), nrow(data), vapply(columns, `[[`, 0L, "style"), file.path(folder, "xl", "sheet1.xml"))
   if (nzchar(problem)) stop_cannot_write(file, problem, call)
   pack_workbook(folder, file, call)
 }

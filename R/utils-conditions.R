@@ -2,13 +2,21 @@
 # Messages are cli's: one sentence of what is wrong, then what was found, then what to do.
 
 stop_because <- function(message, class, call = NULL, ..., parent = NULL, envir = rlang::caller_env()) {
-  cli::cli_abort(message, class = c(paste0("rowanroot_", class), "rowanroot_error"),
-                 call = call, parent = parent, ..., .envir = envir)
+  rlang::abort(plain_message(message, envir), class = c(paste0("rowanroot_", class), "rowanroot_error"),
+               call = call, parent = parent, ..., use_cli_format = TRUE, .frame = envir)
 }
 
 warn_because <- function(message, class, call = NULL, ..., envir = rlang::caller_env()) {
-  cli::cli_warn(message, class = c(paste0("rowanroot_", class), "rowanroot_warning"),
-                call = call, ..., .envir = envir)
+  rlang::warn(plain_message(message, envir), class = c(paste0("rowanroot_", class), "rowanroot_warning"),
+              call = call, ..., use_cli_format = TRUE)
+}
+
+# The sentences with what stands in braces, without colours: names and values that come from files are no signs to a terminal.
+plain_message <- function(message, envir) {
+  outer <- options(cli.num_colors = 1L)
+  on.exit(options(outer))
+  message[] <- shown(vapply(message, cli::format_inline, "", .envir = envir))
+  message
 }
 
 # The error of a name that is not there, with the nearest that is.

@@ -34,3 +34,40 @@ in_utf8 <- function(x) enc2utf8(as.character(x))
 
 # A file beside another, as its path would be written.
 in_folder_of <- function(path, name) if (dirname(path) == ".") name else file.path(dirname(path), name)
+
+# What a text may hold to mislead whoever reads it in a terminal or on a page: control characters, and those that turn the direction of
+# writing. Each is shown as it is written in code.
+misleading <- c(1:8, 11:31, 127:159, 0x200e, 0x200f, 0x202a:0x202e, 0x2066:0x2069)
+
+shown <- function(text) {
+  if (!is.character(text)) return(text)
+  text <- enc2utf8(text)
+  broken <- !validUTF8(text)
+  text[broken] <- iconv(text[broken], "UTF-8", "UTF-8", sub = "byte")
+  pattern <- paste0("[", intToUtf8(misleading), "]")
+  has_some <- grepl(pattern, text, perl = TRUE)
+  for (code in if (any(has_some)) intersect(misleading, utf8ToInt(paste(text[has_some], collapse = "")))) {
+    written <- if (code == 27) "\\033" else sprintf("\\u%04x", code)
+    text[has_some] <- gsub(intToUtf8(code), written, text[has_some], fixed = TRUE)
+  }
+  text
+}
+
+# In one line, too.
+shown_cell <- function(text) shown(encodeString(text))
+
+# All texts of a list.
+shown_parts <- function(x) {
+  class <- class(x)
+  structure(rapply(unclass(x), shown, classes = "character", how = "replace"), class = class)
+}
+
+# Prints lines, in which only colours, such as our own, are signs to the terminal.
+print_lines <- function(lines) {
+  style <- "\033\\[[0-9;]*m"
+  styles <- gregexpr(style, lines, perl = TRUE)
+  texts <- regmatches(lines, styles, invert = TRUE)
+  signs <- regmatches(lines, styles)
+  lines <- mapply(function(texts, signs) paste0(c(rbind(shown(texts), c(signs, ""))), collapse = ""), texts, signs)
+  cat(as.character(lines), sep = "\n")
+}

@@ -236,7 +236,14 @@ value_text <- function(value) {
 
 #' @export
 format.explanation <- function(x, width = cli::console_width(), ...) {
+  x <- shown_explanation(x)
   c(paste0(cli::style_bold(x$column), ", row ", format(x$row, big.mark = ","), ", is ", cli::style_bold(value_text(x$value))), indented(x, width - 2))
+}
+
+shown_explanation <- function(x) {
+  for (part in c("column", "formula", "filled", "notes", "place")) if (!is.null(x[[part]])) x[[part]] <- shown(x[[part]])
+  x$from <- lapply(x$from, shown_explanation)
+  x
 }
 
 indented <- function(x, width) {
@@ -257,6 +264,6 @@ indented <- function(x, width) {
 
 #' @export
 print.explanation <- function(x, width = cli::console_width(), ...) {
-  cat(format(x, width = width), sep = "\n")
+  print_lines(format(x, width = width))
   invisible(x)
 }
