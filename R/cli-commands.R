@@ -11,46 +11,50 @@ cli_run <- function(args) {
   given <- cli_arguments("run", args, options)
   if (is.null(given)) return(exit_done)
   check_cli_file(given$args, "run")
-  if (given$options$dry_run) return(tell_status(script_status(given$args), given$options$json, exit_done))
-  run <- function() run_script(given$args, force = given$options$force, only = given$options$only)
-  outputs <- if (given$options$json) run_for_json(run) else run()
-  if (!nrow(outputs) && !given$options$json) cat("The script has no outputs: `save_table()` makes one.\n")
+  if (given$options$dry_run) return(tell_status(checked_status(given$args), given$options$json, exit_done))
+  run <- function() complete_run(given$args, given$options$force, given$options$only, quote(run_script()))
+  run <- if (given$options$json) run_for_json(run) else run()
+  if (!length(run$outputs) && !given$options$json) cat("The script has no outputs: `save_table()` makes one.\n")
   exit_done
 }
 
 # What became of each output, though some have failed.
 run_for_json <- function(run) {
-  outputs <- tryCatch(run(), rowanroot_script_failed = function(e) {
-    if (!is.null(e$outputs)) print_json(e$outputs)
+  run <- tryCatch(run(), rowanroot_script_failed = function(e) {
+    if (!is.null(e$run)) print_json(lapply(e$run$outputs, told_for_json))
     stop(e)
   })
-  print_json(outputs)
-  outputs
+  print_json(lapply(run$outputs, told_for_json))
+  run
 }
+
+told_for_json <- function(told) replace(told, "why", list(as.list(told$why)))
 
 cli_status <- function(args) {
   given <- cli_arguments("status", args, list(json_option))
   if (is.null(given)) return(exit_done)
   check_cli_file(given$args, "status")
-  tell_status(script_status(given$args), given$options$json, exit_stale)
+  tell_status(checked_status(given$args), given$options$json, exit_stale)
+}
+
+checked_status <- function(script) {
+  call <- quote(script_status())
+  check_script(script, call)
+  status_run(script, call)$outputs
 }
 
 # Gives the exit status `if_stale` where something is out of date.
 tell_status <- function(outputs, as_json, if_stale) {
-  if (as_json) print_json(outputs)
-  else if (!nrow(outputs)) cat("The script has no outputs: `save_table()` makes one.\n")
+  if (as_json) print_json(lapply(outputs, function(told) told_for_json(told[c("output", "state", "why")])))
+  else if (!length(outputs)) cat("The script has no outputs: `save_table()` makes one.\n")
   else cat(format_status(outputs), sep = "\n")
-  if (all(outputs$state == "up to date")) exit_done else if_stale
+  if (all(vapply(outputs, `[[`, "", "state") == "up to date")) exit_done else if_stale
 }
 
 json_option <- optparse::make_option("--json", action = "store_true", default = FALSE, help = "as JSON, for other programs")
 
 # Kept until the command is done: only_json() prints it.
-print_json <- function(data) {
-  rows <- lapply(seq_len(NROW(data)), function(k) if (is.data.frame(data)) as.list(data[k, ]))
-  if (!is.null(attr(data, "reasons"))) data <- Map(function(row, why) replace(row, "why", list(as.list(why))), rows, attr(data, "reasons"))
-  state$json <- json_text(data)
-}
+print_json <- function(data) state$json <- json_text(data)
 
 # Whatever is printed while the code runs, by R or by others, goes where errors go; what print_json() was given comes alone.
 only_json <- function(code) {
@@ -68,9 +72,9 @@ only_json <- function(code) {
 }
 
 format_status <- function(outputs) {
-  unlist(lapply(seq_len(nrow(outputs)), function(k) {
-    what <- if (outputs$state[k] == "up to date") "up to date" else "out of date"
-    format_told(list(output = outputs$output[k], state = what, why = attr(outputs, "reasons")[[k]]))
+  unlist(lapply(outputs, function(told) {
+    told$state <- if (told$state == "up to date") "up to date" else "out of date"
+    format_told(told)
   }))
 }
 

@@ -15,7 +15,7 @@ cli_demo <- function(args) {
   change <- demo_change(folder)
   demo_said("Nothing had changed, so nothing was done. Now one weight in one file is corrected:", change)
   demo_did("rowanroot status yield.R")
-  status <- script_status(script)
+  status <- checked_status(script)
   cat(format_status(status), sep = "\n")
   demo_did("rowanroot run yield.R")
   run_script(script)

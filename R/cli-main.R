@@ -85,9 +85,12 @@ cli_failure <- function(error, status, as_json = FALSE) {
   text <- conditionMessage(error)
   cli_error(paste0("Error: ", text))
   # What became of outputs, if that is there, says what failed.
-  if (as_json && is.null(state$json)) print_json(list(error = list(class = class(error)[1], message = cli::ansi_strip(text))))
+  if (as_json && is.null(state$json)) print_json(list(error = list(class = class(error)[1], message = unwrapped(text))))
   status
 }
+
+# A message whose sentences are not broken into lines.
+unwrapped <- function(text) gsub("\n(?![^[:alnum:][:space:]`'\"(] )\\s*", " ", cli::ansi_strip(text), perl = TRUE)
 
 # The options and the words of a command, or a message on wrong use. NULL if it has shown its help.
 cli_arguments <- function(name, args, options = list(), at_least = 1, at_most = 1) {
@@ -98,7 +101,7 @@ cli_arguments <- function(name, args, options = list(), at_least = 1, at_most = 
   )
   parsed <- tryCatch(
     optparse::parse_args(parser, before_dashes(args), positional_arguments = TRUE, print_help_and_exit = FALSE),
-    error = function(e) stop_wrong_use(name, conditionMessage(e))
+    error = function(e) stop_wrong_use(name, sub("^Error in getopt\\(.*\\) : ", "", one_text(conditionMessage(e))))
   )
   parsed$args <- c(parsed$args, args[cumsum(args == "--") > 0][-1])
   if (parsed$options$help) {

@@ -66,11 +66,12 @@ report_script <- function(script, file) {
   run <- new_script_run("look", script)
   tables <- in_script_folder(script, {
     evaluate_quietly(script, run, call)
-    lapply(run$tables, function(one) {
+    lapply(seq_along(run$tables), function(k) {
+      one <- run$tables[[k]]
       changed <- if (!is.null(one$path) && file.exists(one$path) && file.exists(before_path(one$path))) {
         tryCatch(changes_by(one$path, NULL, globalenv(), call), error = function(e) NULL)
       }
-      report_of_table(reported_parts(one$table, call), if (length(run$tables) > 1) one$name, changed)
+      report_of_table(reported_parts(one$table, call), if (length(run$tables) > 1) one$name, changed, if (length(run$tables) > 1) k)
     })
   })
   if (!length(tables)) stop_because(c("The script has no outputs.", "i" = "{.code save_table()} makes one."), "unknown_output", call)

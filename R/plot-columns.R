@@ -35,11 +35,16 @@
 plot_column <- function(x, column) {
   call <- quote(plot_column())
   shown <- columns_to_show(x, substitute(column), column, call)
+  if (!can_be_drawn(shown$data[[shown$name]])) {
+    stop_because(c("{.code {shown$name}} can't be drawn: it is {what_is(shown$data[[shown$name]])}.", "i" = "Columns of one number, text, date or logical value in each row can be."), "type_mismatch", call, column = shown$name)
+  }
   plot_column_data(shown$data, shown$name, if (is_live_table(x)) table_origins(x)[[shown$name]])
 }
 
+can_be_drawn <- function(values) is.atomic(values) && !is.complex(values) && !is.raw(values) && length(dim(values)) <= 1
+
 plot_column_data <- function(data, own, origins) {
-  names <- c(own, utils::head(intersect(origins, names(data)), 3))
+  names <- c(own, utils::head(Filter(function(name) can_be_drawn(data[[name]]), intersect(origins, names(data))), 3))
   spreads <- do.call(rbind, lapply(names, function(name) spread_of(data[[name]], name)))
   spreads$column <- factor(spreads$column, names)
   spreads$role <- ifelse(spreads$column == own, "the column", "made from")

@@ -13,13 +13,13 @@ table_tag <- function(data, caption, number = character(), result = character())
 }
 
 # The figure is a picture in the page itself; `words` are for those who can't see it.
-figure_tag <- function(figure, words, width, height) {
+figure_tag <- function(figure, words, width, height, class = NULL) {
   file <- tempfile(fileext = ".png")
   on.exit(remove_files(file))
   grDevices::png(file, width, height, units = "in", res = 110, type = if (capabilities("cairo")) "cairo" else getOption("bitmapType"))
   tryCatch(suppressWarnings(print(figure)), finally = grDevices::dev.off())
   bytes <- readBin(file, raw(), file.size(file))
-  htmltools::tags$figure(htmltools::tags$img(src = paste0("data:image/png;base64,", jsonlite::base64_enc(bytes)), alt = words, width = round(width * 110), height = round(height * 110)))
+  htmltools::tags$figure(class = class, tabindex = "0", `aria-label` = words, htmltools::tags$img(src = paste0("data:image/png;base64,", jsonlite::base64_enc(bytes)), alt = words, width = round(width * 110), height = round(height * 110)))
 }
 
 write_page <- function(title, tables, file, call) {

@@ -65,33 +65,52 @@ reported_parts <- function(x, call) {
   list(table = x, read = read, data = data, times = do.call(rbind, times), warned = warned, lineage = lineage(x), origins = table_origins(x))
 }
 
-# Made of the parts: a list of tags. Without a heading it is the only table of the page.
-report_of_table <- function(found, heading, changed = NULL) {
+# Made of the parts: a list of tags. Without a heading it is the only table of the page; else it has a number there.
+report_of_table <- function(found, heading, changed = NULL, number = NULL) {
   t <- htmltools::tags
+  # Below the heading of the page, and that of the table.
+  levels <- if (is.null(heading)) list(t$h2, t$h3) else list(t$h3, t$h4)
   x <- found$table
   made <- intersect(live(x)$columns, names(found$origins))
   sections <- list(
     list("Inputs", inputs_section(found)),
     list("Steps", steps_section(x, found)),
-    list("Lineage", if (length(live(x)$steps)) figure_tag(plot(found$lineage), lineage_in_words(found$lineage), 11, max(3, min(9, 1.5 + 0.45 * sum(found$lineage$nodes$kind != "file"))))),
-    list("New columns", if (length(made)) t$div(class = "columns", lapply(utils::head(made, most_reported), column_card, found = found))),
+    list("Lineage", if (length(live(x)$steps)) figure_tag(plot(found$lineage), lineage_in_words(found$lineage), 11, max(3, min(9, 1.5 + 0.45 * sum(found$lineage$nodes$kind != "file"))), "lineage")),
+    list("New columns", if (length(made)) new_columns_section(made, found, levels[[2]])),
     list("Checks", checks_section(found)),
     list("What changed", changed_section(changed)),
     list("Times and versions", times_section(found))
   )
   sections <- Filter(function(one) !is.null(one[[2]]), sections)
   size <- paste0(counted_rows(nrow(found$data)), ", ", counted(length(found$data), "column"))
-  id <- function(name) gsub("[^a-z]+", "-", tolower(paste(c(heading, name), collapse = " ")))
+  id <- function(name) paste(c(if (!is.null(number)) paste0("table-", number), gsub(" ", "-", tolower(name))), collapse = "-")
   list(
-    if (!is.null(heading)) t$h2(id = id(NULL), heading),
+    if (!is.null(heading)) t$h2(id = id(NULL), shown(heading)),
     t$p(class = "soft", paste0(source_title(live(x)$source), ": ", size)),
     t$nav(`aria-label` = paste(c("Parts of the report", heading), collapse = ": "), t$ul(lapply(sections, function(one) t$li(t$a(href = paste0("#", id(one[[1]])), one[[1]]))))),
-    lapply(sections, function(one) t$section(`aria-labelledby` = id(one[[1]]), t$h2(id = id(one[[1]]), one[[1]]), one[[2]]))
+    lapply(sections, function(one) t$section(`aria-labelledby` = id(one[[1]]), levels[[1]](id = id(one[[1]]), one[[1]]), one[[2]]))
   )
 }
 
-# More columns than that have no card.
-most_reported <- 60
+# Figures take time: of many columns only the first are drawn, and all others stand in a table.
+most_drawn <- 6
+
+new_columns_section <- function(made, found, heading) {
+  drawn <- if (length(made) <= most_drawn + 4) made else utils::head(made, most_drawn)
+  others <- setdiff(made, drawn)
+  list(htmltools::tags$div(class = "columns", lapply(drawn, column_card, found = found, heading = heading)), if (length(others)) others_table(others, found))
+}
+
+others_table <- function(names, found) {
+  summaries <- do.call(rbind, lapply(names, function(name) summary_row(name, found$data[[name]])))
+  number <- function(values, digits) ifelse(is.na(values), "", format(signif(values, digits), trim = TRUE))
+  formulas <- vapply(names, function(name) formula_of(found$lineage$nodes, name), "")
+  ranges <- vapply(names, function(name) if (is.numeric(found$data[[name]])) range_text(found$data[[name]]) else "", "")
+  about <- data.frame(Column = shown(names), Formula = ifelse(is.na(formulas), "", formulas), Type = summaries$type, Missing = vapply(names, function(name) format(sum(is.na(found$data[[name]])), big.mark = ","), ""),
+                      Mean = vapply(summaries$mean, number, "", digits = 5), Sd = vapply(summaries$sd, number, "", digits = 3), Range = ranges)
+  names(about)[6:7] <- c("Standard deviation", "Least to greatest")
+  table_tag(about, paste("The other", counted(length(names), "new column")), number = c("Missing", "Mean", "Standard deviation"))
+}
 
 inputs_section <- function(found) {
   source <- live(found$table)$source
@@ -121,7 +140,7 @@ lineage_in_words <- function(graph) {
 }
 
 # A column: its formula, what is missing before and after, a summary and figures.
-column_card <- function(name, found) {
+column_card <- function(name, found, heading) {
   t <- htmltools::tags
   x <- found$table
   formula <- formula_of(found$lineage$nodes, name)
@@ -140,7 +159,7 @@ column_card <- function(name, found) {
     if (identical(kind$what, "running") && is.numeric(found$data[[name]])) figure_tag(untitled(plot_running_data(found$data, name, along_of(kind, found), within_of(kind, found))), paste(name, "along the rows"), 6.4, 2.8),
     if (identical(kind$what, "ranking") && is.numeric(found$data[[name]])) figure_tag(untitled(plot_ranking_data(found$data, name, 10, NULL, Find(function(one) is.numeric(found$data[[one]]), from))), paste("The best ranks of", name), 6.4, 2.8)
   )
-  t$article(class = "card", t$h3(name), if (!is.na(formula)) t$pre(t$code(formula, .noWS = "outside"), .noWS = "inside"), t$dl(facts), figures)
+  t$article(class = "card", heading(shown(name)), if (!is.na(formula)) t$pre(t$code(formula, .noWS = "outside"), .noWS = "inside"), t$dl(facts), figures)
 }
 
 # In a card the name stands above.

@@ -28,10 +28,14 @@ run_script <- function(script, force = FALSE, only = NULL) {
   call <- quote(run_script())
   check_script(script, call)
   check_flag(force, "force", call)
+  invisible(run_outputs(complete_run(script, force, only, call)))
+}
+
+complete_run <- function(script, force, only, call) {
   run <- new_script_run("run", script, force, only)
   run_locked(script, run, call)
   in_script_folder(script, check_only(run, call))
-  invisible(run_outputs(run))
+  run
 }
 
 # The script in its folder, while nobody else works there.
@@ -48,10 +52,13 @@ run_locked <- function(script, run, call) {
 script_status <- function(script) {
   call <- quote(script_status())
   check_script(script, call)
+  run_outputs(status_run(script, call))[c("output", "state", "why")]
+}
+
+status_run <- function(script, call) {
   run <- new_script_run("status", script)
   in_script_folder(script, evaluate_quietly(script, run, call))
-  outputs <- run_outputs(run)
-  structure(outputs[c("output", "state", "why")], reasons = attr(outputs, "reasons"))
+  run
 }
 
 # What a run is for: "run" writes outputs, "status" tells their state, "look" only finds the table of the output `wanted`.
@@ -171,7 +178,7 @@ stop_outputs_failed <- function(run, call) {
   }, "")
   stop_because(c("{.file {file}} ran to its end, but {if (length(failures) == 1) 'one part of it' else paste(length(failures), 'parts of it')} failed.",
                  stats::setNames(escaped(what), rep("x", length(what)))),
-               "script_failed", call, parent = failures[[1]]$error, line = failures[[1]]$line, outputs = run_outputs(run))
+               "script_failed", call, parent = failures[[1]]$error, line = failures[[1]]$line, outputs = run_outputs(run), run = run)
 }
 
 # What is wrong, and what was found first, without the mark before it.
@@ -218,10 +225,8 @@ format_told <- function(told) {
 
 run_outputs <- function(run) {
   field <- function(name, model) vapply(run$outputs, `[[`, model, name)
-  outputs <- data.frame(output = field("output", ""), state = field("state", ""),
-                        why = vapply(run$outputs, function(told) paste(told$why, collapse = "; "), ""),
-                        rows = vapply(run$outputs, function(told) as.numeric(told$rows), 0),
-                        seconds = vapply(run$outputs, function(told) as.numeric(told$seconds), 0))
-  # One by one, since a reason may have any signs.
-  structure(outputs, reasons = lapply(run$outputs, `[[`, "why"))
+  data.frame(output = field("output", ""), state = field("state", ""),
+             why = vapply(run$outputs, function(told) paste(told$why, collapse = "; "), ""),
+             rows = vapply(run$outputs, function(told) as.numeric(told$rows), 0),
+             seconds = vapply(run$outputs, function(told) as.numeric(told$seconds), 0))
 }

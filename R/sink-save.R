@@ -172,5 +172,5 @@ save_output <- function(x, target, force, guard, call) {
   started <- proc.time()[["elapsed"]]
   rows <- with_progress(live(x)$source, target_write(target, x, now, found, force, call))
   why <- if (found$state == "up to date") "asked for" else if (found$state == "foreign" && force) c(found$why, "asked for") else found$why
-  tell_run(target$name, "made", why, rows = rows, seconds = proc.time()[["elapsed"]] - started)
+  tell_run(target$name, "made", why, rows = rows, seconds = round(proc.time()[["elapsed"]] - started, 3))
 }

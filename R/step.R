@@ -58,6 +58,16 @@ check_table <- function(x, call, arg = "x") {
     stop_because(c("Two columns have the same name {.code {names[twice]}}.", "i" = "Give one of them another name first."),
                  "repeated_name", call)
   }
+  broken <- which(!validUTF8(names))
+  if (length(broken)) {
+    stop_because(c("The name of column {broken[1]} is not valid UTF-8.", "i" = "If it is Latin-1, translate it first: names(x) <- iconv(names(x), \"latin1\", \"UTF-8\")."), "bad_text", call)
+  }
+  # R itself has other uses for `...` and `..1`.
+  of_r <- grep("^[.][.]([.]|[0-9]+)$", names)
+  if (length(of_r)) {
+    stop_because(c("A column can't be called {.code {names[of_r[1]]}}: R has another use for this name.",
+                   "i" = "Give it another name first{if (is.data.frame(x)) paste0(': names(x)[', of_r[1], '] <- \"dots\"') else ', by `names =`'}."), "bad_target", call)
+  }
   reserved <- intersect(names, reserved_names)
   if (length(reserved)) {
     stop_because(c("A column can't be called {.code {reserved[1]}}: in a formula this name has a meaning of its own.",
