@@ -27,7 +27,7 @@ decimal_column <- function(name, asked, call) {
     long <- which(nchar(sub("^0+", "", digits)) > 15)
     if (length(long)) {
       stop_database_value(name, before + long[1], paste0("has the number ", column[long[1]], ", of more digits than a double holds"),
-                          paste0("Read it as text, {.code types = c(", name, " = \"text\")}, or round it in a query."), call)
+                          "Read it as text, {.code types = c({name} = \"text\")}, or round it in a query.", call)
     }
     as.numeric(sub("Infinity", "Inf", column, fixed = TRUE))
   }

@@ -61,26 +61,26 @@ sqlite_column <- function(connection, query, name, storage, declared, is_time, a
     rows <- lapply(has, function(type) first(paste0("typeof(", quoted, ") = '", type, "'")))
     rows <- rows[order(vapply(rows, `[[`, 0, "row"))]
     stop_database_value(name, format(rows[[2]]$row, scientific = FALSE), paste0("has ", rows[[2]]$value, ", and row ", rows[[1]]$row, " has ", rows[[1]]$value),
-                        paste0("Make them of one type in the database, or read the column as text: {.code types = c(", name, " = \"text\")}."), call)
+                        "Make them of one type in the database, or read the column as text: {.code types = c({name} = \"text\")}.", call)
   }
   whole <- function(text) bit64::as.integer64(text)
   if (all(c("integer", "real") %in% has)) {
     if (max(abs(as.numeric(c(storage$least, storage$most)))) >= 2^53) {
       large <- first(paste0("typeof(", quoted, ") = 'integer' AND ", quoted, " NOT BETWEEN -9007199254740992 AND 9007199254740992"))
-      stop_database_value(name, large$row, paste0("has ", large$value, ", which is not exact beside numbers with decimals"), paste0("Read the column as text: {.code types = c(", name, " = \"text\")}."), call)
+      stop_database_value(name, large$row, paste0("has ", large$value, ", which is not exact beside numbers with decimals"), "Read the column as text: {.code types = c({name} = \"text\")}.", call)
     }
     return(list(select = paste0("CAST(", quoted, " AS REAL)")))
   }
   if (grepl("^bool", declared, ignore.case = TRUE) %in% TRUE && identical(has, "integer")) {
     if (storage$least %in% c("0", "1") && storage$most %in% c("0", "1")) return(list(select = quoted, finish = function(column, before) as.logical(column)))
     other <- first(paste0(quoted, " NOT IN (0, 1)"))
-    stop_database_value(name, other$row, paste0("has ", other$value, " where TRUE and FALSE are"), paste0("Read the column as text: {.code types = c(", name, " = \"text\")}."), call)
+    stop_database_value(name, other$row, paste0("has ", other$value, " where TRUE and FALSE are"), "Read the column as text: {.code types = c({name} = \"text\")}.", call)
   }
   # All pieces of a column are of one type.
   if (identical(has, "integer") && max(abs(as.numeric(c(storage$least, storage$most)))) > .Machine$integer.max) {
     if (identical(storage$least, "-9223372036854775808")) {
       least <- first(paste0(quoted, " = -9223372036854775807 - 1"))
-      stop_database_value(name, least$row, "has -9223372036854775808, which stands for a missing value in R", paste0("Read the column as text: {.code types = c(", name, " = \"text\")}."), call)
+      stop_database_value(name, least$row, "has -9223372036854775808, which stands for a missing value in R", "Read the column as text: {.code types = c({name} = \"text\")}.", call)
     }
     return(list(select = paste0("CAST(", quoted, " AS TEXT)"), finish = function(column, before) whole(column)))
   }

@@ -55,6 +55,9 @@ knit_table <- function(table, title, numbers) {
   named <- is.character(attr(table, "row.names"))
   if (!is.data.frame(table)) table <- as.data.frame(table, optional = TRUE, row.names = seq_along(table[[1]]))
   align <- ifelse(names(table) %in% numbers, "r", "l")
+  in_text <- function(values) if (is.character(values)) shown(values) else values
+  table[] <- lapply(table, in_text)
+  names(table) <- shown_cell(names(table))
   caption <- if (nzchar(title)) title
   if (in_page()) {
     shown <- knitr::kable(table, format = "html", align = align, caption = caption, row.names = named, table.attr = "class=\"table table-condensed\"")
@@ -72,12 +75,12 @@ escape_html <- function(text) {
   gsub("\"", "&quot;", gsub(">", "&gt;", gsub("<", "&lt;", text, fixed = TRUE), fixed = TRUE), fixed = TRUE)
 }
 
-# What would be an address is taken apart, since some programs make links of them.
+# Signs of Markdown by their numbers: a backslash before a bracket would be a formula to some programs.
 escape_markdown <- function(text) {
-  text <- gsub("([\\`*_{}<>$~^#&]|\\[|\\])", "\\\\\\1", shown_cell(text))
-  addresses <- grepl("://|www[.]|@", text)
-  text[addresses] <- gsub("([:.@])", "\\\\\\1", text[addresses])
-  text
+  text <- gsub("&", "&#38;", shown_cell(text), fixed = TRUE)
+  for (sign in strsplit("\\`*_{}[]<>$~^|!:@()", "")[[1]]) text <- gsub(sign, sprintf("&#%d;", utf8ToInt(sign)), text, fixed = TRUE)
+  # Of a number only the first is a sign.
+  gsub("(^|[^&])#", "\\1&#35;", text)
 }
 
 shown_cells <- function(column) {

@@ -201,7 +201,7 @@ tell_run <- function(output, outcome, why = character(), rows = NA, seconds = NA
   told <- list(output = output, state = if (chosen) outcome else "left out", why = as.character(why), rows = rows, seconds = seconds)
   run <- state$run
   if (is.null(run)) {
-    cli::cli_inform(format_told(told))
+    cli::cli_inform(escaped(format_told(told)))
   } else {
     run$outputs[[length(run$outputs) + 1]] <- told
     if (run$mode == "run") cat(format_told(told), sep = "\n")
