@@ -66,7 +66,7 @@ random: ## calculate formulas and steps made at random in every way, for an hour
 	@NOT_CRAN=true ROWANROOT_SECONDS=3600 ROWANROOT_SEED=$${ROWANROOT_SEED:-$$(date +%s | tail -c 7)} \
 	  Rscript -e 'r <- testthat::test_file("tests/testthat/test-every-way.R", package = "rowanroot", load_package = "installed", reporter = "check")'
 
-reliability: ## kill runs at 200 moments, fill up a disk, replace files while they are read (needs root for the disk)
+reliability: ## kill runs at 200 moments, fill up a disk, replace files while they are read, damage 5,000 files (an hour; needs root for the disk)
 	@tools/setup.sh run
 	@tools/reliability.sh
 

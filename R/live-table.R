@@ -8,9 +8,11 @@
 #' dates, and date-times such as `2026-03-31T12:00:00Z` are moments; those without a zone are taken as of UTC. Lines end as on any
 #' system; fields may be quoted, with line ends in them; gzip is unpacked. Texts are made into R's strings when they are looked at.
 #'
-#' Workbooks (`.xlsx`, `.xls`), Parquet (`.parquet`), SQLite (`.sqlite`, `.db`) and JSON lines (`.jsonl`) are told by the end of their name;
-#' they need the packages readxl, nanoparquet, RSQLite and jsonlite. Date-times of a workbook that are all at midnight are dates.
-#' A DBI connection gives a table or a query of any database, which is read anew at every look.
+#' Workbooks (`.xlsx`, `.xlsm`, `.xls`), Parquet (`.parquet`), SQLite (`.sqlite`, `.sqlite3`, `.db`), JSON lines (`.jsonl`, `.jsonl.gz`, `.ndjson`)
+#' and text with tabs (`.tsv`) are known by the end of their name; the first four need the packages zip or readxl, nanoparquet and RSQLite.
+#' [file_formats] says what each keeps, and what is an error. Date-times of a workbook that are all at midnight are dates.
+#' A DBI connection gives a table or a query of any database, which is read anew at every look. The rows of a table have no order there:
+#' the same rows in another order are the same table, and so are those of a query that does not say `ORDER BY`.
 #'
 #' Only columns that are needed are read: if a later step leaves a column out, its values are not looked at. Where there is a journal,
 #' columns that were read are kept in `.rowanroot`, and of many files only those are read again that changed. A file that ends in the
@@ -18,19 +20,21 @@
 #'
 #' @param path The path of a file, a pattern such as `"visits/*.csv"` for several files of one shape,
 #'   or several of these. Or a data frame, or a DBI connection.
-#' @param separator The character between two fields.
+#' @param separator The character between two fields; a tab, where files are named `.tsv`.
 #' @param decimal The character before the decimals of a number.
-#' @param missing What stands for a missing value. In quotes it is text.
+#' @param missing What stands for a missing value. In quotes it is text. In a workbook text that stands for a missing value does so among numbers and
+#'   dates; among other text only if `missing` is given.
 #' @param comment A character with which lines begin that are no rows, such as `"#"`.
 #' @param encoding `"UTF-8"`, `"latin1"`, `"windows-1252"` or `"UTF-16"`. Files in UTF-16 that say so at their beginning need not be told.
 #' @param header Whether the first row has the names of the columns.
 #' @param names Names of the columns instead of those in the header.
 #' @param types Types for some columns, as in `c(hive = "text", day = "date")`: `"text"`, `"category"`, `"integer"`, `"number"`,
-#'   `"integer64"`, `"logical"`, `"date"` or `"time"`. A value that is none of its type is an error with file and line.
+#'   `"integer64"`, `"logical"`, `"date"` or `"time"`. A value that is not of its type is an error with file and line. Columns of a database can be
+#'   asked for as `"text"`.
 #' @param short,long What to do with rows that have too few fields (`"error"`, or `"missing"` for the rest) or too many (`"error"` or
 #'   `"drop"`).
-#' @param sheet The name or number of a workbook's sheet; the first, if none is given.
-#' @param table The name of a table in a database; it need not be given if there is only one.
+#' @param sheet The name or number of a workbook's sheet; the first that is not hidden, if none is given.
+#' @param table The name of a table in a database, or `DBI::Id(schema = , table = )`; it need not be given if there is only one.
 #' @param query A query in SQL, for a DBI connection.
 #' @param file_column The name of a column with the name of each row's file, without its ending.
 #' @return A live table: print it for a view of it, [as.data.frame()] gives its values, and
@@ -40,8 +44,10 @@
 #' @section Errors:
 #' `rowanroot_no_such_file`; `rowanroot_csv`, with file and line, for a line with too many or too few fields,
 #' a quote that is never closed, a value that is not of the type that was asked for, and the like; `rowanroot_different_columns` if files
-#' don't fit together; `rowanroot_changing_file` if one changes while it is read; `rowanroot_unreadable_file`; `rowanroot_missing_package`;
-#' `rowanroot_no_such_sheet`, `rowanroot_no_such_table`, `rowanroot_database` with what the database said.
+#' don't fit together; `rowanroot_type_mismatch` if a column is of different types in two files, or in the cells of a sheet; `rowanroot_changing_file` if
+#' one changes while it is read; `rowanroot_unreadable_file`, `rowanroot_unknown_format`, `rowanroot_missing_package`;
+#' `rowanroot_no_such_sheet`, `rowanroot_no_such_table`, `rowanroot_database` with what the database said, `rowanroot_unreadable_value` for a value of a
+#' database that R can't hold, `rowanroot_repeated_name` for two columns of a query with the same name.
 #' @examples
 #' folder <- tempfile()
 #' dir.create(folder)

@@ -33,6 +33,7 @@ write_csv <- function(data, names, path, call, guard, fields, copied, append = F
 csv_column <- function(column, name, call) {
   if (is.factor(column)) return(writable_texts(coded_texts_cpp(as.vector(unclass(column)), levels(column)), name, call))
   check_one_column(column, "A CSV file", name, call)
+  if (inherits(column, "Date")) warn_of_parts_of_days(column, "a CSV file", name, call)
   if (inherits(column, "Date") || inherits(column, "POSIXt")) return(shown_once(column, function(values) iso_text(values, "A CSV file", name, call)))
   if (is.character(column)) return(writable_texts(as.vector(column), name, call))
   if (is.object(column) && is.atomic(column) && !inherits(column, "difftime")) return(writable_texts(as.character(column), name, call))
@@ -53,6 +54,12 @@ writable_texts <- function(column, name, call) {
                  "bad_text", call, column = name, rows = rows)
   }
   at_rows(texts_in_utf8(texts, call, refuse)$values, texts)
+}
+
+# Dates are whole days in all formats.
+warn_of_parts_of_days <- function(column, format, name, call) {
+  days <- as.numeric(column)
+  warn_changed(format, sum(days != floor(days), na.rm = TRUE), name, "keeps whole days", call)
 }
 
 # Each different value as text.

@@ -40,6 +40,7 @@ hash_of_table <- function(connection, table) {
 #' @export
 target_write.database_target <- function(target, x, now, found, force, call) {
   data <- database_columns(noting_drawn(table_data(x, call), function() now$drawn <<- TRUE, now$lines, call), call)
+  if (!is.null(target$path)) make_folder_of(target$path, call)
   before <- NULL
   is_new <- !is.null(target$path) && !file.exists(target$path)
   is_written <- FALSE
@@ -122,7 +123,7 @@ database_columns <- function(data, call) {
     }
     if (inherits(column, c("Date", "POSIXct")) && any(is.infinite(as.numeric(column)))) stop_not_held("A database", name, "has dates or times that are infinite", "Make them missing, or text.", call)
     if (inherits(column, "Date")) {
-      warn_changed("a database", sum(as.numeric(column) != floor(as.numeric(column)), na.rm = TRUE), name, "keeps whole days", call)
+      warn_of_parts_of_days(column, "a database", name, call)
       column <- structure(floor(as.numeric(column)), class = "Date")
     }
     column

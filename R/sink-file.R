@@ -3,8 +3,7 @@
 #' @export
 target_write.file_target <- function(target, x, now, found, force, call) {
   path <- target$path
-  if (!dir.exists(dirname(path))) dir.create(dirname(path), recursive = TRUE, showWarnings = FALSE)
-  if (file.access(dirname(path), 2) != 0) stop_because("Can't write to the folder {.file {dirname(path)}}.", "cannot_write", call)
+  make_folder_of(path, call)
   if (needs_lots(x, path, call)) return(write_lots(target, x, now, found, force, call))
   # What is wrong with the table is told before a file is begun.
   older <- older_output(path, now, found, live(x)$columns)
@@ -17,6 +16,12 @@ target_write.file_target <- function(target, x, now, found, force, call) {
     if (is.null(places)) places <<- output_formats[[path_ending(path)]]$write(if (is.null(older)) data else table_data(x, call), file, now$guarded, call)
   }
   replace_output(target, write, function() nrow(data), x, now, found, force, call, places = function() places)
+}
+
+# The folder of an output, which must be one that can be written to.
+make_folder_of <- function(path, call) {
+  if (!dir.exists(dirname(path))) dir.create(dirname(path), recursive = TRUE, showWarnings = FALSE)
+  if (file.access(dirname(path), 2) != 0) stop_because("Can't write to the folder {.file {dirname(path)}}.", "cannot_write", call)
 }
 
 write_lots <- function(target, x, now, found, force, call) {

@@ -46,3 +46,9 @@ check_plain_columns <- function(data, format, call, refused = character()) {
 check_finite <- function(values, format, name, call) {
   if (any(is.nan(values) | is.infinite(values))) stop_not_held(format, name, "has values that are infinite or not a number", "Make them missing, or text.", call)
 }
+
+# What a format can't keep of some values: so many of them are changed.
+warn_changed <- function(format, count, name, how, call) {
+  if (!count) return(invisible())
+  warn_because(c("{counted(count, 'value')} of {.code {name}} {cli::qty(count)}{?is/are} rounded: {format} {how}."), "rounded", call, column = name)
+}

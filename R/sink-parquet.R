@@ -31,15 +31,10 @@ parquet_values <- function(column, name, call) {
   as.vector(column)
 }
 
-warn_changed <- function(format, count, name, how, call) {
-  if (!count) return(invisible())
-  warn_because(c("{counted(count, 'value')} of {.code {name}} {cli::qty(count)}{?is/are} rounded: {format} {how}."), "rounded", call, column = name)
-}
-
 parquet_days <- function(column, name, call) {
   days <- as.numeric(column)
   if (any(is.infinite(days)) || any(abs(days) >= 2^31, na.rm = TRUE)) stop_not_held("A Parquet file", name, "has dates that are infinite or too far away", "Make them missing, or text.", call)
-  warn_changed("a Parquet file", sum(days != floor(days), na.rm = TRUE), name, "keeps whole days", call)
+  warn_of_parts_of_days(column, "a Parquet file", name, call)
   column
 }
 

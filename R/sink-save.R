@@ -17,17 +17,19 @@
 #' `rowanroot_made_anew` says so, and its output is made at each run. `set.seed()` at the top level of a script makes random numbers repeatable.
 #'
 #' @param x A live table from [open_table()], or a data frame.
-#' The end of the name says the format: `.csv`; `.xlsx`, by the package writexl; `.parquet`, by nanoparquet; `.jsonl`. What a format can't
-#' hold is an error before anything is written; a workbook keeps 15 digits of a number, and a warning counts those that it changes.
+#' The end of the name says the format: `.csv`; `.xlsx`, by the package zip; `.parquet`, by nanoparquet; `.jsonl`. What a format can't
+#' hold is an error before anything is written, and a warning counts the values that it changes: [file_formats] has a table of both.
 #'
 #' A table of a database is written in one transaction, by the driver's bulk way (COPY, for PostgreSQL): to an SQLite file by its path
-#' (`.sqlite`, `.sqlite3`, `.db`), to any other by a DBI connection. Whether it is up to date is seen by reading it back.
+#' (`.sqlite`, `.sqlite3`, `.db`), to any other by a DBI connection. Whether it is up to date is seen by reading it back. A table with the same
+#' columns is filled anew, and keeps its indexes, triggers, grants and comments; one with other columns is made anew, but not if such things
+#' would be lost, unless `force` is `TRUE`. Rows that other tables refer to with `ON DELETE CASCADE` are not removed.
 #'
 #' @param path The path of the output, whose folder is made if need be; or a DBI connection.
-#' @param table The name of the table, in a database.
+#' @param table The name of the table, in a database, or `DBI::Id(schema = , table = )`.
 #' @param force Write it even if it is up to date, or was not written by rowanroot.
-#' @param guard_formulas Put an apostrophe before texts that a spreadsheet would run as formulas, those that begin with `=`, `+`, `-` or
-#'   `@`, in CSV files and workbooks.
+#' @param guard_formulas Put an apostrophe before text that a spreadsheet would run as a formula, which begins with `=`, `+`, `-` or
+#'   `@`, in CSV files and workbooks; names of columns too.
 #' @return `x`, invisibly.
 #' @section Errors:
 #' `rowanroot_foreign_output` if something else has written the file, `rowanroot_output_is_input` if the

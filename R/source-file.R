@@ -115,8 +115,6 @@ tell_watched <- function(source) {
   state$run$watched <- unique(c(state$run$watched, patterns))
 }
 
-is_absolute <- function(path) grepl("^(/|[A-Za-z]:[/\\\\])", path.expand(path))
-
 stop_no_file <- function(pattern, folder, call) {
   is_pattern <- grepl("[*?[]", pattern)
   beside <- list.files(file.path(folder, dirname(pattern)))

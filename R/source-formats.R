@@ -1,3 +1,52 @@
+#' What each format keeps of a table
+#'
+#' A table that is saved and opened again is the same, but for what is said here. What a format can't hold is refused with an error before
+#' anything is written; what it changes is counted in a warning.
+#'
+#' | column | CSV | JSON lines | Parquet | workbook (`.xlsx`) | SQLite | PostgreSQL |
+#' |---|---|---|---|---|---|---|
+#' | numbers | kept, bit for bit | kept, bit for bit | kept, bit for bit | kept, bit for bit | kept, bit for bit | kept, bit for bit |
+#' | -0 | kept | kept | kept | kept | 0, counted | kept |
+#' | `Inf`, `NaN` | kept | refused | kept | refused | `Inf` kept, `NaN` refused | `Inf` kept, `NaN` refused |
+#' | whole numbers | kept | kept | kept | come back as numbers | kept | kept |
+#' | numbers that are all whole | come back as whole numbers | come back as whole numbers | kept | kept | kept | kept |
+#' | 64-bit whole numbers | kept; read with `types`, else as text where they are not exact as numbers | kept; smaller ones come back as numbers | kept | up to 15 digits, else refused | kept | kept |
+#' | logical | kept | kept | kept | kept | kept | kept |
+#' | text | kept; text that looks like numbers or dates needs `types` | kept; text that is all dates comes back as dates | kept | kept, up to 32,767 characters | kept | kept |
+#' | missing values, rows of them at the end | kept | kept | kept | kept | kept | kept |
+#' | dates | kept, years 0 to 9999 | kept, years 0 to 9999 | kept, 5 million years | kept, years 1900 to 9999 | kept | kept, years 1 to 9999 |
+#' | parts of days in dates | whole days, counted | whole days, counted | whole days, counted | whole days, counted | whole days, counted | whole days, counted |
+#' | date-times | the instant, kept | the instant, kept | microseconds kept, finer ones counted | thousandths of a second kept, finer ones counted | the instant, kept | microseconds kept, finer ones counted |
+#' | their zone | Universal Time | Universal Time | kept | Universal Time; a message names the zone | Universal Time | Universal Time |
+#' | durations | refused | refused | nanoseconds kept, with their unit | refused | refused | refused |
+#' | categories | come back as text | come back as text | kept, with levels and order | come back as text | come back as text | come back as text |
+#' | columns of other classes | as text | as text | as text | as text | as text | as text |
+#' | lists, bytes, complex numbers, matrices | refused | refused | refused | refused | refused | refused |
+#' | text that is not UTF-8 | refused | refused | refused | refused | refused | refused |
+#' | a table without rows | kept | empty file, with a warning | kept | kept | kept | kept |
+#' | order of rows | kept | kept | kept | kept | kept | none |
+#'
+#' Files of other programs are read by the same rules: what R's types can't hold exactly is an error that names the file, the column and the
+#' first row, line or cell.
+#'
+#' - **JSON lines**: numbers and text in one column are an error with the line; `types = c(id = "text")` reads all as text, as it is written.
+#'   Whole numbers of more than 64 bits, and text with the character U+0000, are errors. Missing names are missing values.
+#' - **Workbooks**: a column is of one type. Dates or logical values among others are an error that names the cell; numbers and text together are read
+#'   as text, with a warning that names the first of each. Errors such as `#N/A`, and formulas without a stored value, are missing, and a
+#'   warning counts them and names the first. Cells that are shown as times of day or as durations are durations in hours. The first sheet
+#'   that is not hidden is read. Of old workbooks (`.xls`) errors and formulas without a value can't be told from empty cells.
+#' - **Parquet**: decimal numbers of more than 15 digits, whole numbers of 64 bits without a sign that are too large, lists and records are
+#'   errors. A file is read in a process of its own: a damaged one is an error, and never ends R.
+#' - **Databases**: `numeric` of PostgreSQL with more than 15 digits is an error, unless `types` asks for text; infinite dates are errors.
+#'   Columns of SQLite that hold values of several types are an error that names the first row.
+#' - **Sets of files**: a column that is of different types in two files is an error that names the files and the first value. Categories
+#'   have the levels of all files, in the order in which they are met; ordered ones in an order in which each file has its own, or an error.
+#'
+#' @name file_formats
+#' @seealso [open_table()], [save_table()]
+#' @keywords file
+NULL
+
 # Workbooks, Parquet, SQLite and JSON lines, by the packages that are made for them: each gives data frames, and files of one shape are
 # put below each other.
 
@@ -18,8 +67,6 @@ ways_out_of_endings <- list(
   json = "JSON is read line by line, an object on each: {.file visits.jsonl}.", rds = "Write {.code open_table(readRDS(\"{path}\"))}.",
   ods = "Save it as {.file .xlsx}.", xlsb = "Save it as {.file .xlsx}.", zip = "Unpack it first.", xz = "Unpack it first, or compress it as {.file .gz}.", bz2 = "Unpack it first, or compress it as {.file .gz}."
 )
-
-path_ending <- function(path) tolower(tools::file_ext(path))
 
 # The ending that says what is in a file, which may be compressed.
 content_ending <- function(path) path_ending(ifelse(path_ending(path) == "gz", tools::file_path_sans_ext(path), path))

@@ -18,7 +18,7 @@ read_files.parquet_source <- function(source, files, columns, call) {
 # Whole numbers of 64 bits that doubles hold exactly are doubles, unless they were written as what they are.
 settle_long <- function(parts, is_long) {
   of_long <- vapply(parts, inherits, NA, "integer64")
-  fits <- function(part) all(abs(bit64::as.double.integer64(part)) <= 2^53, na.rm = TRUE)
+  fits <- function(part) all(abs(suppressWarnings(bit64::as.double.integer64(part))) < 2^53, na.rm = TRUE)
   if (!any(of_long) || is_long || !all(vapply(parts[of_long], fits, NA))) return(parts)
   parts[of_long] <- lapply(parts[of_long], bit64::as.double.integer64)
   parts

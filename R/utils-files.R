@@ -17,3 +17,7 @@ file_name_for <- function(path, longest = 200) {
 base_folder <- function() if (is.null(state$run$folder)) getwd() else state$run$folder
 
 absolute_path <- function(path) if (is_absolute(path)) path.expand(path) else file.path(getwd(), path)
+
+path_ending <- function(path) tolower(tools::file_ext(path))
+
+is_absolute <- function(path) grepl("^(/|[A-Za-z]:[/\\\\])", path.expand(path))

@@ -1,7 +1,7 @@
 # Draws docs/architecture.png from the code: families of files, in layers, and calls between them.
 layers <- list(
-  interface = c("cli", "report", "why", "lineage", "plot", "print", "run"), verbs = c("verb", "routine"), words = c("words", "columns", "order", "one_by_one"),
-  files = c("live", "source", "sink", "demo"), formulas = "formula", engine = "engine", store = "store", base = c("step", "utils")
+  interface = c("cli", "report", "why", "lineage", "plot", "print", "run"), verbs = c("verb", "routine"), words = c("words", "columns", "order", "one_by_one", "all_at_once"),
+  files = c("live", "source", "sink", "database", "demo"), formulas = "formula", engine = "engine", store = "store", base = c("step", "utils")
 )
 files <- setdiff(list.files("R", "[.]R$"), c("RcppExports.R", "rowanroot-package.R"))
 family <- sub("[-.].*", "", files)

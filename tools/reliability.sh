@@ -2,6 +2,7 @@
 # What becomes of outputs when runs are killed, disks are full, and files are replaced while they are read.
 #   tools/reliability.sh [kills]
 set -euo pipefail
+here=$(cd "$(dirname "$0")/.." && pwd)
 kills=${1:-200}
 work=$(mktemp -d)
 trap 'umount "$work/small" 2>/dev/null || true; rm -rf "$work"' EXIT
@@ -77,3 +78,7 @@ for k in $(seq 20); do
 done
 kill $changer; wait $changer 2>/dev/null || true
 echo "a file replaced again and again while it is read, 20 runs: $right whole outputs, $told told that it changed"
+
+cd "$here"
+Rscript --vanilla tools/kill-databases.R "$kills"
+Rscript --vanilla tools/damage.R

@@ -121,3 +121,47 @@ test_that("why tells of an output by the script that made it", {
   unlink(".rowanroot", recursive = TRUE)
   expect_match(paste(rowanroot("why", "out/yield.csv", "--row", "1", "--column", "hive")$errors, collapse = " "), "Nothing is known")
 })
+
+test_that("with --json nothing but JSON is on the standard output, whatever the script does", {
+  local_project()
+  noisy <- c("cat('said\\n')", "system('echo by the system')", "sink('aside.txt')", "print(1)", "sink()", "sink(stdout())", "message('told')", project_script, "writeLines('more', stdout())")
+  write_text(noisy, "yield.R")
+  for (command in c("run", "status")) {
+    result <- rowanroot(command, "yield.R", "--json")
+    outputs <- jsonlite::parse_json(paste(result$out, collapse = "\n"))
+    expect_identical(outputs[[1]]$output, "out/yield.csv")
+    expect_true("by the system" %in% result$errors)
+  }
+  write_text(c(noisy, "stop('no more')"), "yield.R")
+  for (words in list(c("run", "yield.R"), c("status", "yield.R"), c("why", "out/yield.csv", "--row", "x", "--column", "net_kg"), c("why", "out/yield.csv", "--row", "1.5", "--column", "net_kg"), c("changes", "nothing.csv"), c("status", "yield.R", "--nonsense"))) {
+    result <- do.call(rowanroot, as.list(c(words, "--json")))
+    expect_gt(result$status, 0L)
+    error <- jsonlite::parse_json(paste(result$out, collapse = "\n"))$error
+    expect_match(error$class, "^rowanroot_", info = paste(words, collapse = " "))
+    expect_gt(nchar(error$message), 10)
+  }
+})
+
+test_that("values of options that are wrong are wrong use, and -- ends options", {
+  local_project()
+  quietly(run_script("yield.R"))
+  for (words in list(c("why", "out/yield.csv", "--row", "x", "--column", "net_kg"), c("why", "out/yield.csv", "--row", "1.5", "--column", "net_kg"), c("why", "out/yield.csv", "--row", "0", "--column", "net_kg"),
+                     c("watch", "yield.R", "--every", "x"), c("watch", "yield.R", "--every", "0"), c("run", "*.R"), c("run", "."), c("status", "visits"), c("peek", "out/yield.csv", "--rows", "1.5"), c("run", "--", "-none.R"))) {
+    result <- do.call(rowanroot, as.list(words))
+    expect_identical(result$status, 2L, info = paste(words, collapse = " "))
+    expect_length(result$out, 0)
+  }
+  file.copy("yield.R", "-x.R")
+  expect_match(rowanroot("run", "--", "-x.R")$out, "up to date|made")
+  file.remove("yield.R")
+  gone <- rowanroot("status", "yield.R")
+  expect_identical(gone$status, 2L)
+  expect_match(gone$errors[1], "There is no file", fixed = TRUE)
+})
+
+test_that("a script that prints a million lines does not slow what only looks at it", {
+  local_project()
+  write_text(c(project_script, "for (k in 1:200) cat(rep(\"a line of the script\\n\", 5000), sep = \"\")"), "yield.R")
+  state <- script_status("yield.R")
+  expect_identical(state$state, "missing")
+})
