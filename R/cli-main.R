@@ -57,7 +57,7 @@ cli_unknown_command <- function(name) {
   exit_wrong_use
 }
 
-cli_error <- function(lines) cat(lines, sep = "\n", file = stderr())
+cli_error <- function(lines) cat(shown(lines), sep = "\n", file = stderr())
 
 # Errors become a message and an exit status; what was asked wrongly is told from what failed.
 cli_guarded <- function(code, on_interrupt = cli_interrupted, as_json = FALSE) {

@@ -66,7 +66,7 @@ source_files <- function(source, call) {
   matches <- lapply(source$pattern, function(pattern) {
     path <- from_folder(pattern)
     if (file.exists(path)) return(pattern)
-    if (is_absolute(pattern)) Sys.glob(pattern) else in_folder(source$folder, Sys.glob(pattern))
+    if (is_absolute(pattern)) Sys.glob(as_glob(pattern)) else in_folder(source$folder, Sys.glob(as_glob(pattern)))
   })
   missing <- source$pattern[lengths(matches) == 0]
   if (length(missing)) stop_no_file(missing[1], source$folder, call)
@@ -107,8 +107,7 @@ in_folder <- function(folder, code) {
 tell_watched <- function(source) {
   if (is.null(state$run)) return(invisible())
   patterns <- vapply(source$pattern, function(pattern) {
-    path <- if (is_absolute(pattern)) path.expand(pattern) else file.path(source$folder, pattern)
-    if (file.exists(path)) as_pattern(path) else if (is_absolute(pattern)) path else file.path(as_pattern(source$folder), pattern)
+    as_glob(if (is_absolute(pattern)) path.expand(pattern) else file.path(source$folder, pattern))
   }, "", USE.NAMES = FALSE)
   # What is committed to an SQLite file may be in the one beside it for a while.
   if (inherits(source, "sqlite_source")) patterns <- c(patterns, paste0(patterns, "-wal"))

@@ -34,7 +34,11 @@ read_parquet_files <- function(files, call) {
     stop_because(c("Can't read {.file {files$name[at]}}: it is damaged.", "x" = "The program that reads it broke off.", "x" = if (length(said)) "It said: {utils::tail(said, 1)}"),
                  "unreadable_file", call, file = files$name[at])
   }
-  Map(function(table, name) parquet_table(table, name, call), readRDS(given[2]), files$name[seq_along(readRDS(given[2]))])
+  connection <- file(given[2], "rb")
+  on.exit(close(connection), add = TRUE)
+  tables <- unserialize(connection)
+  # One that can't be read is the last.
+  Map(function(table, name) parquet_table(table, name, call), tables, files$name[seq_along(tables)])
 }
 
 # What was read of one file, with what is kept beside it put back, and checked for what was lost.
@@ -57,6 +61,10 @@ parquet_table <- function(table, name, call) {
 parquet_column <- function(values, column, kept, logical, converted, file, call) {
   refuse <- function(what, hint = NULL) {
     stop_because(c("The column {.code {column}} of {.file {file}} {what}.", "i" = hint), "unreadable_file", call, file = file, column = column)
+  }
+  if (inherits(values, "few_texts")) {
+    if (!all(validUTF8(values$texts[!is.na(values$texts)]))) refuse("has text that is not valid UTF-8")
+    values <- if (anyNA(values$texts)) coded_texts_cpp(replace(values$codes, values$codes == which(is.na(values$texts)), NA), values$texts) else coded_texts_cpp(values$codes, values$texts)
   }
   if (is.list(values)) refuse("holds bytes, lists or records, not single values")
   of <- logical$type

@@ -5,6 +5,14 @@ remove_files <- function(paths, recursive = FALSE) unlink(paths, recursive = rec
 # A folder as a pattern that it alone fits.
 as_pattern <- function(path) gsub("([][*?\\\\])", "\\\\\\1", path)
 
+# A path as a pattern: the file itself if there is one; else only its last part is one, if the folder is there.
+as_glob <- function(path) {
+  if (file.exists(path)) return(as_pattern(path))
+  folder <- dirname(path)
+  if (folder == "." || !dir.exists(folder)) return(path)
+  paste0(as_pattern(sub("/$", "", folder)), "/", basename(path))
+}
+
 # A name for a file that stands for a path, which may be too long for one.
 file_name_for <- function(path, longest = 200) {
   name <- utils::URLencode(enc2utf8(path), reserved = TRUE)

@@ -131,8 +131,11 @@ are_of_one_sort <- function(model, part) {
 }
 
 stop_not_of_one_sort <- function(parts, k, model, name, call) {
+  at <- which(!is.na(parts[[k]]))[1]
+  shown <- as.character(parts[[k]][at])
   stop_because(c("Column {.code {name}} of table {k - 1} can't be put below that of the first.",
                  "x" = "There it is {sort_text(parts[[k]])}, in the first table {sort_text(model)}.",
+                 "x" = if (is.atomic(parts[[k]])) "Its first value there is {.val {shown}}, in row {at}.",
                  "i" = "Convert one of them first, as by {.code as_number()} or {.code as.character()}."), "type_mismatch", call, column = name)
 }
 
