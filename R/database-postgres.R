@@ -2,6 +2,8 @@
 
 #' @export
 exact_columns.PqConnection <- function(connection, query, about, asked, call) {
+  # Earlier versions of the driver don't say what the columns are.
+  if (is.null(about$.typname)) return(list())
   columns <- Map(function(name, type) postgres_column(as.character(DBI::dbQuoteIdentifier(connection, name)), name, type, asked, connection, call), about$name, about$.typname)
   Filter(Negate(is.null), columns)
 }

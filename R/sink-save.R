@@ -107,10 +107,16 @@ check_saved_once <- function(path, call) {
 }
 
 check_is_no_input <- function(x, target, call) {
-  if (is_made_from(live(x)$source, target, call)) {
+  if (any(vapply(sources_of(x), is_made_from, NA, target = target, call = call))) {
     stop_because(c("{.file {target$name}} can't be both an input and an output.",
                    "x" = "The table is made from it.", "i" = "Save under another name."), "output_is_input", call)
   }
+}
+
+# The sources of a table, and of those that it looks things up in.
+sources_of <- function(x) {
+  others <- unlist(lapply(live(x)$steps, looked_up_by), recursive = FALSE)
+  c(list(live(x)$source), unlist(lapply(others, function(one) sources_of(one$table)), recursive = FALSE))
 }
 
 # Whether a source reads what a target writes, however either is called: by a link, by another connection, by a query.

@@ -21,7 +21,8 @@ read_workbooks <- function(source, files, read_cells, call) {
 }
 
 # The cells of a sheet: `rows`, and of each of the `columns` its place `at`, what there `is` in each row, `number` and `text`.
-cell_kinds <- c("number", "moment", "duration", "text", "logical", "error", "unsaved")
+# The numbers are those of the core's CellIs; 0 is a cell where nothing is.
+cell_is <- c(number = 1L, moment = 2L, duration = 3L, text = 4L, logical = 5L, error = 6L, unsaved = 7L)
 
 cells_of_xlsx <- function(source, path, name, call) {
   folder <- tempfile("workbook")
@@ -72,11 +73,17 @@ cells_of_xls <- function(source, path, name, call) {
                                               .name_repair = "minimal", progress = FALSE))
   columns <- lapply(seq_along(data), function(k) {
     cells <- data[[k]]
-    is <- vapply(cells, function(cell) if (is.na(cell)) 0L else if (inherits(cell, "POSIXct")) 2L else if (is.character(cell)) 4L else if (is.logical(cell)) 5L else 1L, 0L)
+    is <- vapply(cells, kind_of_xls_cell, 0L)
     number <- vapply(cells, function(cell) if (is.character(cell)) NA_real_ else if (inherits(cell, "POSIXct")) sheet_number(as.numeric(cell) / 86400) else as.numeric(cell), 0)
     list(at = k, is = is, number = number, text = vapply(cells, function(cell) if (is.character(cell)) enc2utf8(cell) else NA_character_, ""))
   })
   list(rows = nrow(data), columns = Filter(function(column) any(column$is > 0), columns), from_1904 = FALSE, sheet = sheets[at])
+}
+
+kind_of_xls_cell <- function(cell) {
+  if (is.na(cell)) return(0L)
+  if (inherits(cell, "POSIXct")) return(cell_is[["moment"]])
+  if (is.character(cell)) cell_is[["text"]] else if (is.logical(cell)) cell_is[["logical"]] else cell_is[["number"]]
 }
 
 # The number of a day, as workbooks count from the last of 1899, with a 29th of February 1900.
@@ -105,8 +112,8 @@ sheet_table <- function(cells, file, options, call) {
 header_of <- function(column, row, file, call) {
   kind <- column$is[row]
   if (kind == 0) return("")
-  if (kind == 4) return(column$text[row])
-  if (kind > 5) stop_not_workbook(file, "The cell {.code {found}}, which names a column, has no value.", call, found = cell_name_cpp(row, column$at))
+  if (kind == cell_is[["text"]]) return(column$text[row])
+  if (kind >= cell_is[["error"]]) stop_not_workbook(file, "The cell {.code {found}}, which names a column, has no value.", call, found = cell_name_cpp(row, column$at))
   cell_texts(column$is[row], column$number[row], NA, FALSE)
 }
 
@@ -124,24 +131,30 @@ sheet_column <- function(column, rows, name, table, options, call) {
   is <- column$is[rows]
   number <- column$number[rows]
   text <- if (length(column$text)) column$text[rows] else rep(NA_character_, length(rows))
-  is[is > 5] <- 0L
+  is[is >= cell_is[["error"]]] <- 0L
   # What stands for a missing value does so among numbers and dates; among texts only if that was asked for.
-  stands_for_missing <- is == 4 & text %in% options$missing
+  stands_for_missing <- is == cell_is[["text"]] & text %in% options$missing
   others <- unique(is[is > 0 & !stands_for_missing])
   was_asked <- !identical(options$missing, table_options()$missing)
-  if (was_asked || length(others) && !4L %in% others) is[stands_for_missing] <- 0L
+  if (was_asked || length(others) && !cell_is[["text"]] %in% others) is[stands_for_missing] <- 0L
   found <- sort(unique(is[is > 0]))
   asked <- if (name %in% names(options$types)) options$types[[name]]
   as_text <- function() replace(cell_texts(is, number, text, table$from_1904), is == 0, NA)
   if (identical(asked, "text") || identical(asked, "category")) return(as_csv_type(as_text(), asked))
   if (length(found) > 1) {
-    if (!is.null(asked) || !identical(found, c(1L, 4L))) stop_mixed_cells(is, number, text, found, name, table, call)
+    if (!is.null(asked) || !identical(found, unname(cell_is[c("number", "text")]))) stop_mixed_cells(is, number, text, found, name, table, call)
     warn_because(c("{.code {name}} has numbers and text, and is read as text.", "x" = mixed_cells(is, number, text, found, name, table)), "mixed_cells", call, column = name)
     return(as_text())
   }
   if (!length(found)) return(rep(NA, length(rows)))
   number[is == 0] <- NA
-  values <- switch(found, number, sheet_moments(number, name, table, call), as.difftime(round(number * 86400e3) / 3600e3, units = "hours"), replace(text, is == 0, NA), number == 1)
+  values <- switch(names(cell_is)[found],
+    number = number,
+    moment = sheet_moments(number, name, table, call),
+    duration = as.difftime(round(number * 86400e3) / 3600e3, units = "hours"),
+    text = replace(text, is == 0, NA),
+    logical = number == 1
+  )
   as_asked(values, asked, name, table, call)
 }
 
@@ -157,7 +170,7 @@ as_asked <- function(values, asked, name, table, call) {
 mixed_cells <- function(is, number, text, found, name, table) {
   firsts <- match(found, is)
   shown <- cell_texts(is[firsts], number[firsts], text[firsts], table$from_1904)
-  what <- c("number", "date or time", "duration", "text", "logical value")[found]
+  what <- c(number = "number", moment = "date or time", duration = "duration", text = "text", logical = "logical value")[names(cell_is)[found]]
   cells <- vapply(firsts, function(row) cell_of(table, name, row), "")
   paste0("In ", table$file, " the first ", paste0(what, " is ", vapply(shown, quoted, ""), " in the cell ", cells, collapse = ", the first "), ".")
 }
@@ -186,27 +199,27 @@ sheet_days <- function(number, from_1904) {
 
 cell_texts <- function(is, number, text, from_1904) {
   texts <- text
-  plain <- is %in% c(1, 3)
+  plain <- is %in% cell_is[c("number", "duration")]
   texts[plain] <- shortest_texts_cpp(as.double(number[plain]))
-  texts[is == 5] <- ifelse(number[is == 5] == 1, "TRUE", "FALSE")
-  days <- sheet_days(number[is == 2], from_1904)
-  texts[is == 2] <- ifelse(is.na(days), shortest_texts_cpp(as.double(number[is == 2])),
+  is_logical <- is == cell_is[["logical"]]
+  texts[is_logical] <- ifelse(number[is_logical] == 1, "TRUE", "FALSE")
+  is_moment <- is == cell_is[["moment"]]
+  days <- sheet_days(number[is_moment], from_1904)
+  texts[is_moment] <- ifelse(is.na(days), shortest_texts_cpp(as.double(number[is_moment])),
                            ifelse(days == floor(days), iso_texts_cpp(floor(days), TRUE), iso_texts_cpp(round(days * 86400e3) / 1e3, FALSE)))
   texts
 }
 
 # Cells that have no value though something stands there: counted, and the first is named.
 warn_of_cells <- function(columns, rows, table, call) {
-  first_of <- function(kind) {
-    for (k in seq_along(columns)) if (any(columns[[k]]$is[rows] == kind)) return(list(k, rows[match(kind, columns[[k]]$is[rows])]))
-  }
-  count <- function(kind) sum(vapply(columns, function(column) sum(column$is[rows] == kind), 0))
-  for (kind in 6:7) {
-    number <- count(kind)
+  for (kind in c("error", "unsaved")) {
+    counts <- vapply(columns, function(column) sum(column$is[rows] == cell_is[[kind]]), 0L)
+    number <- sum(counts)
     if (!number) next
-    first <- first_of(kind)
-    cell <- cell_name_cpp(first[[2]], columns[[first[[1]]]]$at)
-    warn_because(if (kind == 6) c("{counted(number, 'cell')} of {.file {table$file}} {cli::qty(number)}{?is an error/are errors} of the workbook, and {?is/are} missing here.", "x" = "The first is {.val {columns[[first[[1]]]]$text[first[[2]]]}}, in {.code {cell}}.")
+    column <- columns[[which(counts > 0)[1]]]
+    row <- rows[match(cell_is[[kind]], column$is[rows])]
+    cell <- cell_name_cpp(row, column$at)
+    warn_because(if (kind == "error") c("{counted(number, 'cell')} of {.file {table$file}} {cli::qty(number)}{?is an error/are errors} of the workbook, and {?is/are} missing here.", "x" = "The first is {.val {column$text[row]}}, in {.code {cell}}.")
                  else c("{counted(number, 'formula')} of {.file {table$file}} {cli::qty(number)}{?has/have} no value in the file, and {?is/are} missing here.", "x" = "The first is in {.code {cell}}.",
                         "i" = "Open the workbook in a program that calculates, and save it."), "cells_without_value", call, file = table$file)
   }

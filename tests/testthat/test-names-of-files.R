@@ -84,6 +84,13 @@ test_that("links to an input are the input", {
   for (to in c("in.csv", "./in.csv", "soft.csv", "hard.csv")) expect_error(save_table(open_table("in.csv"), to, force = TRUE), class = "rowanroot_output_is_input", info = to)
 })
 
+test_that("a file that a table looks things up in is an input too", {
+  local_folder()
+  write_text(c("hive,place", "a,north"), "codes.csv")
+  found <- open_table(data.frame(hive = "a")) |> set_columns({ place <- look_up(hive, open_table("codes.csv"), by = "hive", take = place) })
+  expect_error(save_table(found, "codes.csv", force = TRUE), class = "rowanroot_output_is_input")
+})
+
 test_that("names that are not text are told", {
   skip_on_os("windows")
   local_folder()
