@@ -120,5 +120,5 @@ fetched_column <- function(column, name, finish, asked, before, call) {
 }
 
 stop_database_value <- function(name, row, what, hint, call) {
-  stop_because(c("The column {.code {name}} of the database can't be read as it is.", "x" = "Row {row} {what}.", "i" = hint), "unreadable_value", call, column = name, rows = row)
+  stop_because(c("The column {.code {name}} of the database can't be read as it is.", "x" = "Row {format(row, big.mark = ',', scientific = FALSE)} {what}.", "i" = hint), "unreadable_value", call, column = name, rows = row)
 }

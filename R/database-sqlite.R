@@ -6,8 +6,9 @@ exact_columns.SQLiteConnection <- function(connection, query, about, asked, call
   kinds <- storage_of(connection, query, about$name)
   declared <- declared_types(connection, query)
   columns <- lapply(stats::setNames(nm = about$name), function(name) {
-    is_time <- inherits(connection, "SQLiteConnection") && isTRUE(connection@extended_types) && grepl("^(date|datetime|timestamp|time)$", declared[name], ignore.case = TRUE)
-    sqlite_column(connection, query, name, kinds[[name]], declared[name], is_time, asked, call)
+    if (identical(unname(asked[name]), "text")) return(list(select = paste0("CAST(", DBI::dbQuoteIdentifier(connection, name), " AS TEXT)")))
+    column <- list(connection = connection, query = query, name = name, quoted = as.character(DBI::dbQuoteIdentifier(connection, name)), call = call)
+    sqlite_column(c(column, kinds[[name]]), if (name %in% names(declared)) declared[[name]] else "", isTRUE(connection@extended_types))
   })
   Filter(Negate(is.null), columns)
 }
@@ -45,56 +46,57 @@ declared_types <- function(connection, query) {
   stats::setNames(as.character(about$type), as.character(about$name))
 }
 
-sqlite_column <- function(connection, query, name, storage, declared, is_time, asked, call) {
-  quoted <- as.character(DBI::dbQuoteIdentifier(connection, name))
-  counts <- storage$counts
-  has <- names(counts)[counts > 0]
-  if (identical(unname(asked[name]), "text")) return(list(select = paste0("CAST(", quoted, " AS TEXT)")))
-  first <- function(condition) sqlite_first(connection, query, quoted, condition)
-  if (is_time) {
-    bad <- if ("text" %in% has) first(paste0("typeof(", quoted, ") = 'text' AND julianday(", quoted, ") IS NULL"))
-    if (is.null(bad) && "blob" %in% has) bad <- first(paste0("typeof(", quoted, ") = 'blob'"))
-    if (!is.null(bad)) stop_database_value(name, bad$row, paste0("has ", bad$value, " where dates or times are"), "Correct it in the database, or read the column as text: {.code types = c({name} = \"text\")}.", call)
-    return(NULL)
-  }
-  if (length(setdiff(has, "integer")) && !all(has %in% c("integer", "real")) && length(has) > 1) {
-    rows <- lapply(has, function(type) first(paste0("typeof(", quoted, ") = '", type, "'")))
-    rows <- rows[order(vapply(rows, `[[`, 0, "row"))]
-    stop_database_value(name, format(rows[[2]]$row, scientific = FALSE), paste0("has ", rows[[2]]$value, ", and row ", rows[[1]]$row, " has ", rows[[1]]$value),
-                        "Make them of one type in the database, or read the column as text: {.code types = c({name} = \"text\")}.", call)
-  }
-  whole <- function(text) bit64::as.integer64(text)
-  if (all(c("integer", "real") %in% has)) {
-    if (max(abs(as.numeric(c(storage$least, storage$most)))) >= 2^53) {
-      large <- first(paste0("typeof(", quoted, ") = 'integer' AND ", quoted, " NOT BETWEEN -9007199254740992 AND 9007199254740992"))
-      stop_database_value(name, large$row, paste0("has ", large$value, ", which is not exact beside numbers with decimals"), "Read the column as text: {.code types = c({name} = \"text\")}.", call)
+# How a column is asked for, by what is stored in it: its `counts` by type, and the `least` and the `most` of its integers.
+sqlite_column <- function(column, declared, knows_times) {
+  has <- names(column$counts)[column$counts > 0]
+  if (knows_times && grepl("^(date|datetime|timestamp|time)$", declared, ignore.case = TRUE)) return(check_sqlite_times(column, has))
+  if (length(has) > 1 && !all(has %in% c("integer", "real"))) stop_mixed_storage(column, has)
+  if (!"integer" %in% has) return(NULL)
+  largest <- max(abs(as.numeric(c(column$least, column$most))))
+  if ("real" %in% has) {
+    if (largest >= 2^53) {
+      stop_at_first(column, "typeof(value) = 'integer' AND value NOT BETWEEN -9007199254740991 AND 9007199254740991", "which is not exact beside numbers with decimals")
     }
-    return(list(select = paste0("CAST(", quoted, " AS REAL)")))
+    return(list(select = paste0("CAST(", column$quoted, " AS REAL)")))
   }
-  if (grepl("^bool", declared, ignore.case = TRUE) %in% TRUE && identical(has, "integer")) {
-    if (storage$least %in% c("0", "1") && storage$most %in% c("0", "1")) return(list(select = quoted, finish = function(column, before) as.logical(column)))
-    other <- first(paste0(quoted, " NOT IN (0, 1)"))
-    stop_database_value(name, other$row, paste0("has ", other$value, " where TRUE and FALSE are"), "Read the column as text: {.code types = c({name} = \"text\")}.", call)
+  if (grepl("^bool", declared, ignore.case = TRUE)) {
+    if (!all(c(column$least, column$most) %in% c("0", "1"))) stop_at_first(column, "value NOT IN (0, 1)", "where TRUE and FALSE are")
+    return(list(select = column$quoted, finish = function(values, before) as.logical(values)))
   }
-  # All pieces of a column are of one type.
-  if (identical(has, "integer") && max(abs(as.numeric(c(storage$least, storage$most)))) > .Machine$integer.max) {
-    if (identical(storage$least, "-9223372036854775808")) {
-      least <- first(paste0(quoted, " = -9223372036854775807 - 1"))
-      stop_database_value(name, least$row, "has -9223372036854775808, which stands for a missing value in R", "Read the column as text: {.code types = c({name} = \"text\")}.", call)
-    }
-    return(list(select = paste0("CAST(", quoted, " AS TEXT)"), finish = function(column, before) whole(column)))
-  }
+  if (largest <= .Machine$integer.max) return(NULL)
+  if (identical(column$least, "-9223372036854775808")) stop_at_first(column, "value = -9223372036854775807 - 1", "which stands for a missing value in R")
+  # The driver decides by the first values, and the pieces of a column must be of one type.
+  list(select = paste0("CAST(", column$quoted, " AS TEXT)"), finish = function(values, before) bit64::as.integer64(values))
+}
+
+# Dates and times are numbers, or text that is one.
+check_sqlite_times <- function(column, has) {
+  if (!any(c("text", "blob") %in% has)) return(NULL)
+  wrong <- "typeof(value) = 'blob' OR typeof(value) = 'text' AND julianday(value) IS NULL"
+  if (!is.null(sqlite_first(column, wrong))) stop_at_first(column, wrong, "where dates or times are")
   NULL
 }
 
-# The first row of a query for which the condition holds, and the value there, in words.
-sqlite_first <- function(connection, query, quoted, condition) {
-  found <- DBI::dbGetQuery(connection, DBI::SQL(paste0(
-    "SELECT number, typeof(value) AS type, CAST(value AS TEXT) AS value FROM (SELECT row_number() OVER () AS number, ", quoted, " AS value FROM (", query, "\n) AS asked) AS numbered WHERE ",
-    gsub(quoted, "value", condition, fixed = TRUE), " LIMIT 1")))
+stop_at_first <- function(column, condition, what) {
+  found <- sqlite_first(column, condition)
+  stop_database_value(column$name, found$row, paste0("has ", found$value, if (startsWith(what, "which")) ",", " ", what),
+                      "Correct it in the database, or read the column as text: {.code types = c({name} = \"text\")}.", column$call)
+}
+
+stop_mixed_storage <- function(column, has) {
+  firsts <- lapply(has, function(type) sqlite_first(column, paste0("typeof(value) = '", type, "'")))
+  firsts <- firsts[order(vapply(firsts, `[[`, 0, "row"))]
+  stop_database_value(column$name, firsts[[2]]$row, paste0("has ", firsts[[2]]$value, ", and row ", firsts[[1]]$row, " has ", firsts[[1]]$value),
+                      "Make them of one type in the database, or read the column as text: {.code types = c({name} = \"text\")}.", column$call)
+}
+
+# The first row of the query in which a condition on `value` holds, and the value there, in words.
+sqlite_first <- function(column, condition) {
+  found <- DBI::dbGetQuery(column$connection, DBI::SQL(paste0(
+    "SELECT number, typeof(value) AS type, CAST(value AS TEXT) AS text FROM (SELECT row_number() OVER () AS number, ", column$quoted, " AS value FROM (", column$query,
+    "\n) AS asked) AS numbered WHERE ", condition, " LIMIT 1")))
   if (!nrow(found)) return(NULL)
-  value <- switch(found$type, text = paste("the text", quoted(found$value)), blob = "bytes", paste("the number", found$value))
-  list(row = as.numeric(found$number), value = value)
+  list(row = as.numeric(found$number), value = switch(found$type, text = paste("the text", quoted(found$text)), blob = "bytes", paste("the number", found$text)))
 }
 
 # The file of the database; one that is in memory has none, and is that of its connection.

@@ -121,6 +121,7 @@ sendable_columns.default <- function(connection, data, call) data
 # Plain columns, with ordinary texts in UTF-8.
 database_columns <- function(data, call) {
   check_plain_columns(data, "A database", call, "difftime")
+  if (!length(data)) stop_because("A database can't hold a table without columns.", "cannot_write", call)
   columns <- Map(function(column, name) {
     if (inherits(column, "POSIXlt")) column <- as.POSIXct(column)
     if (is.factor(column) || is.object(column) && !inherits(column, c("Date", "POSIXct", "integer64"))) column <- as.character(column)

@@ -44,7 +44,9 @@ read_parquet_files <- function(files, call) {
 # What was read of one file, with what is kept beside it put back, and checked for what was lost.
 parquet_table <- function(table, name, call) {
   if (!is.null(table$error)) {
-    stop_because(c("Can't read {.file {name}}.", "x" = "What reads it said: {one_text(table$error)}"), "unreadable_file", call, file = name)
+    # Without paths, and places in another's code.
+    said <- trimws(gsub("(, invalid Parquet file| Parquet file)? ?(at )?'[^']*'|@ lib/[^ ]*", "", one_text(table$error)))
+    stop_because(c("Can't read {.file {name}}: it is damaged, or not a Parquet file.", "x" = "What reads it said: {said}"), "unreadable_file", call, file = name)
   }
   if (!identical(as.numeric(table$rows), as.numeric(table$rows_told))) {
     stop_because("Can't read {.file {name}}: it is damaged. It says that it has {table$rows_told} rows, and has {table$rows}.", "unreadable_file", call, file = name)

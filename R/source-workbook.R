@@ -96,6 +96,7 @@ sheet_table <- function(cells, file, options, call) {
   rows <- seq_len(cells$rows)
   rows <- rows[rows > first - !options$header]
   names <- options$names
+  if (is.null(names) && !options$header) stop_because(c("A sheet without a header needs {.arg names}.", "i" = "Write {.code names = c(\"hive\", \"day\", \"gross_kg\")}."), "bad_argument", call)
   if (is.null(names)) names <- vapply(columns, header_of, "", row = first, file = file, call = call)
   if (length(names) != length(columns)) {
     stop_because("{.arg names} names {counted(length(names), 'column')}, and the sheet {.val {cells$sheet}} of {.file {file}} has {length(columns)}.", "bad_argument", call)
@@ -103,10 +104,18 @@ sheet_table <- function(cells, file, options, call) {
   names <- enc2utf8(names)
   check_sheet_names(names, vapply(columns, `[[`, 0L, "at"), first, call)
   check_types_known(options$types, names, call)
-  table <- list(rows = as.numeric(length(rows)), first = if (length(rows)) rows[1] else 1, at = stats::setNames(vapply(columns, `[[`, 0L, "at"), names), file = file, from_1904 = cells$from_1904)
+  table <- list(mixed = new.env(parent = emptyenv()), rows = as.numeric(length(rows)), first = if (length(rows)) rows[1] else 1, at = stats::setNames(vapply(columns, `[[`, 0L, "at"), names), file = file, from_1904 = cells$from_1904)
   table$values <- stats::setNames(Map(function(column, name) sheet_column(column, rows, name, table, options, call), columns, names), names)
+  warn_of_mixed(intersect(names, ls(table$mixed, all.names = TRUE)), table, call)
   warn_of_cells(columns, rows, table, call)
   table
+}
+
+warn_of_mixed <- function(names, table, call) {
+  if (!length(names)) return(invisible())
+  first <- table$mixed[[names[1]]]
+  warn_because(c("{listed(names)} of {.file {table$file}} {cli::qty(length(names))}{?has/have} numbers and text, and {?is/are} read as text.", "x" = "{if (length(names) > 1) paste0('Of ', names[1], ': ')}{first}"),
+               "mixed_cells", call, column = names)
 }
 
 header_of <- function(column, row, file, call) {
@@ -143,7 +152,7 @@ sheet_column <- function(column, rows, name, table, options, call) {
   if (identical(asked, "text") || identical(asked, "category")) return(as_csv_type(as_text(), asked))
   if (length(found) > 1) {
     if (!is.null(asked) || !identical(found, unname(cell_is[c("number", "text")]))) stop_mixed_cells(is, number, text, found, name, table, call)
-    warn_because(c("{.code {name}} has numbers and text, and is read as text.", "x" = mixed_cells(is, number, text, found, name, table)), "mixed_cells", call, column = name)
+    table$mixed[[name]] <- mixed_cells(is, number, text, found, name, table)
     return(as_text())
   }
   if (!length(found)) return(rep(NA, length(rows)))
@@ -172,11 +181,11 @@ mixed_cells <- function(is, number, text, found, name, table) {
   shown <- cell_texts(is[firsts], number[firsts], text[firsts], table$from_1904)
   what <- c(number = "number", moment = "date or time", duration = "duration", text = "text", logical = "logical value")[names(cell_is)[found]]
   cells <- vapply(firsts, function(row) cell_of(table, name, row), "")
-  paste0("In ", table$file, " the first ", paste0(what, " is ", vapply(shown, quoted, ""), " in the cell ", cells, collapse = ", the first "), ".")
+  paste0("The first ", paste0(what, " is ", vapply(shown, quoted, ""), " in the cell ", cells, collapse = ", the first "), ".")
 }
 
 stop_mixed_cells <- function(is, number, text, found, name, table, call) {
-  stop_because(c("The cells of {.code {name}} are of several types.", "x" = "{mixed_cells(is, number, text, found, name, table)}",
+  stop_because(c("The cells of {.code {name}} in {.file {table$file}} are of several types.", "x" = "{mixed_cells(is, number, text, found, name, table)}",
                  "i" = "Make them of one type in the workbook, or read all as text: {.code types = c({name} = \"text\")}."), "type_mismatch", call, column = name, file = table$file)
 }
 
