@@ -90,7 +90,7 @@ Rcpp::CharacterVector file_identities_cpp(std::vector<std::string> paths) {
 // From now on what is written to the standard output goes where errors go, whoever writes it. Gives what restore_output_cpp() takes.
 // [[Rcpp::export]]
 int divert_output_cpp() {
-  std::fflush(stdout);
+  std::fflush(nullptr);
   const int kept = ::dup(STDOUT_FILENO);
   if (kept >= 0) ::dup2(STDERR_FILENO, STDOUT_FILENO);
   return kept;
@@ -98,7 +98,7 @@ int divert_output_cpp() {
 
 // [[Rcpp::export]]
 void restore_output_cpp(int kept) {
-  std::fflush(stdout);
+  std::fflush(nullptr);
   if (kept < 0) return;
   ::dup2(kept, STDOUT_FILENO);
   ::close(kept);
