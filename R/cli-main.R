@@ -71,6 +71,7 @@ cli_guarded <- function(code, on_interrupt = cli_interrupted, as_json = FALSE) {
     rowanroot_bad_argument = failed(exit_wrong_use),
     rowanroot_unknown_output = failed(exit_wrong_use),
     rowanroot_folder_in_use = failed(exit_wrong_use),
+    rowanroot_no_such_file = failed(exit_wrong_use),
     error = failed(exit_failed),
     interrupt = on_interrupt
   )

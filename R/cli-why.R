@@ -36,10 +36,10 @@ table_of_output <- function(output, call) {
   records <- output_records(folder$output)
   if (!length(records)) stop_unknown_output(output, call)
   script <- utils::tail(records, 1)[[1]]$script
-  if (is.null(script) || !file.exists(script)) {
-    stop_because(c("The script that made {.file {output}} is not known.", "i" = if (!is.null(script)) "{.file {script}} is no longer there." else "It was saved outside of a script; {.code why(x, row, column)} tells of a table."),
-                 "unknown_output", call, output = output)
+  if (is.null(script)) {
+    stop_because(c("The script that made {.file {output}} is not known.", "i" = "It was saved outside of a script; {.code why(x, row, column)} tells of a table."), "unknown_output", call, output = output)
   }
+  if (!file.exists(script)) stop_because("The script {.file {script}}, which made {.file {output}}, was not found.", "no_such_file", call, path = script, output = output)
   run <- new_script_run("look", script, wanted = folder$output)
   evaluate_quietly(script, run, call)
   if (is.null(run$tables)) stop_because(c("{.file {script}} no longer saves {.file {output}}.", "i" = "It saves {.file {vapply(run$outputs, `[[`, '', 'output')}}."), "unknown_output", call, output = output)

@@ -122,7 +122,8 @@ without_output <- function(code) {
   sink(nowhere)
   on.exit({
     while (sink.number() > diverted) sink()
-    close(nowhere)
+    # The script may have closed all that it found open.
+    tryCatch(close(nowhere), error = function(e) NULL)
   })
   code
 }
@@ -144,7 +145,7 @@ script_environment <- function(run) {
 }
 
 parse_script <- function(file, call) {
-  if (!file.exists(file)) stop_because("There is no script {.file {file}} any more.", "no_such_file", call, path = file)
+  if (!file.exists(file)) stop_because("The script {.file {file}} was not found.", "no_such_file", call, path = file)
   tryCatch(parse(file, keep.source = TRUE, encoding = "UTF-8"), error = function(e) {
     stop_because(c("{.file {file}} is no valid R script.", "x" = "R said: {conditionMessage(e)}"), "script_failed", call)
   })

@@ -128,8 +128,8 @@ is_made_from <- function(source, target, call) {
   if (!inherits(source, "database_source") || !inherits(target, "database_target")) return(FALSE)
   if (!is.null(target$path) && !file.exists(target$path)) return(FALSE)
   with_connection(target, function(connection) {
-    same <- identical(source$connection, target$connection) || identical(database_identity(source$connection), database_identity(connection)) && !is.null(database_identity(connection))
-    if (!same) return(FALSE)
+    of_source <- database_identity(source$connection)
+    if (!identical(source$connection, connection) && (is.null(of_source) || !identical(of_source, database_identity(connection)))) return(FALSE)
     written <- table_identity(connection, target$table)
     read <- tables_read(source$connection, source_query(source))
     if (is.null(read) && !is.null(source$table)) read <- table_identity(source$connection, source$table)

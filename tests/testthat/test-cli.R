@@ -157,6 +157,9 @@ test_that("values of options that are wrong are wrong use, and -- ends options",
   gone <- rowanroot("status", "yield.R")
   expect_identical(gone$status, 2L)
   expect_match(gone$errors[1], "There is no file", fixed = TRUE)
+  unknown <- rowanroot("why", "out/yield.csv", "--row", "1", "--column", "net_kg")
+  expect_identical(unknown$status, 2L)
+  expect_match(unknown$errors[1], "was not found", fixed = TRUE)
 })
 
 test_that("a script that prints a million lines does not slow what only looks at it", {
