@@ -28,7 +28,7 @@ read_parquet_files <- function(files, call) {
   given <- tempfile(c("asked", "values", "at"))
   on.exit(remove_files(given))
   saveRDS(list(paths = normalizePath(files$path), libraries = .libPaths()), given[1])
-  said <- system2(file.path(R.home("bin"), "Rscript"), shQuote(c("--vanilla", system.file("parquet", "read.R", package = "rowanroot"), given)), stdout = TRUE, stderr = TRUE) |> suppressWarnings()
+  said <- system2(file.path(R.home("bin"), "Rscript"), shQuote(c("--vanilla", parquet_reader(), given)), stdout = TRUE, stderr = TRUE) |> suppressWarnings()
   if (!file.exists(given[2])) {
     at <- if (file.exists(given[3])) as.integer(readLines(given[3], warn = FALSE)) else 1L
     stop_because(c("Can't read {.file {files$name[at]}}: it is damaged.", "x" = "The program that reads it broke off.", "x" = if (length(said)) "It said: {utils::tail(said, 1)}"),
@@ -40,6 +40,9 @@ read_parquet_files <- function(files, call) {
   # One that can't be read is the last.
   Map(function(table, name) parquet_table(table, name, call), tables, files$name[seq_along(tables)])
 }
+
+# The script that the other process runs.
+parquet_reader <- function() system.file("parquet", "read.R", package = "rowanroot")
 
 # What was read of one file, with what is kept beside it put back, and checked for what was lost.
 parquet_table <- function(table, name, call) {

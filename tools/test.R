@@ -1,12 +1,36 @@
-# Runs the tests on the installed package. The last line has the figures.
+# Runs the tests on the installed package, in two processes that take one file after the other. The last line has the figures.
 Sys.setenv(NOT_CRAN = "true")
-results <- testthat::test_dir("tests/testthat", package = "rowanroot", load_package = "installed",
-                              reporter = "check", stop_on_failure = FALSE)
-expectations <- unlist(lapply(results, `[[`, "results"), recursive = FALSE)
-is_one <- function(class) sum(vapply(expectations, inherits, NA, class))
-passed <- is_one("expectation_success")
-failed <- is_one("expectation_failure") + is_one("expectation_error")
-figures <- sprintf("%d passed, %d failed", passed, failed)
-writeLines(figures, "build/test-figures.txt")
-cat(figures, "\n", sep = "")
-quit(status = if (failed || !passed) 1 else 0)
+arguments <- commandArgs(TRUE)
+
+# What one process does: a file is taken by whoever makes its folder in the queue.
+take_files <- function(queue, number) {
+  files <- list.files("tests/testthat", "^test-.*[.]R$", full.names = TRUE)
+  results <- list()
+  for (file in files[order(file.size(files), decreasing = TRUE)]) {
+    if (!dir.create(file.path(queue, basename(file)), showWarnings = FALSE)) next
+    cat("\n", basename(file), "\n", sep = "")
+    results <- c(results, testthat::test_file(file, package = "rowanroot", load_package = "installed", reporter = "check", stop_on_failure = FALSE))
+  }
+  expectations <- unlist(lapply(results, `[[`, "results"), recursive = FALSE)
+  is_one <- function(class) sum(vapply(expectations, inherits, NA, class))
+  saveRDS(c(passed = is_one("expectation_success"), failed = is_one("expectation_failure") + is_one("expectation_error")), file.path(queue, paste0("figures-", number)))
+}
+
+run_all <- function() {
+  queue <- tempfile("queue")
+  dir.create(queue)
+  logs <- file.path(queue, c("log-1", "log-2"))
+  rscript <- shQuote(file.path(R.home("bin"), "Rscript"))
+  system(paste(c(paste(rscript, "tools/test.R", shQuote(queue), 1:2, ">", shQuote(logs), "2>&1 &"), "wait"), collapse = " "))
+  for (log in logs) writeLines(readLines(log, warn = FALSE))
+  figures <- file.path(queue, c("figures-1", "figures-2"))
+  # A process that was ended has no figures.
+  ended <- sum(!file.exists(figures))
+  sums <- Reduce(`+`, lapply(figures[file.exists(figures)], readRDS), c(passed = 0, failed = ended))
+  text <- sprintf("%d passed, %d failed", sums[["passed"]], sums[["failed"]])
+  writeLines(text, "build/test-figures.txt")
+  cat(text, "\n", sep = "")
+  quit(status = if (sums[["failed"]] || !sums[["passed"]]) 1 else 0)
+}
+
+if (length(arguments)) take_files(arguments[1], arguments[2]) else run_all()

@@ -82,6 +82,9 @@ int whole(const std::string& text) {
   return value;
 }
 
+// A sheet has no more.
+constexpr std::uint32_t most_rows = 1048576, most_columns = 16384;
+
 // Gives false for what is no name of a cell.
 bool cell_place(const std::string& name, std::uint32_t* row, std::uint32_t* column) {
   std::uint64_t letters = 0, digits = 0;
@@ -90,6 +93,7 @@ bool cell_place(const std::string& name, std::uint32_t* row, std::uint32_t* colu
   const std::size_t first = i;
   for (; i < name.size() && name[i] >= '0' && name[i] <= '9'; ++i) digits = digits * 10 + static_cast<std::uint64_t>(name[i] - '0');
   if (i != name.size() || first == 0 || first == i || first > 3 || i - first > 7 || digits == 0) return false;
+  if (letters > most_columns || digits > most_rows) return false;
   return *column = static_cast<std::uint32_t>(letters - 1), *row = static_cast<std::uint32_t>(digits - 1), true;
 }
 
@@ -111,7 +115,8 @@ class SheetReader {
  private:
   void begin_row() {
     const std::string number = xml_.attribute("r");
-    row_ = number.empty() ? next_row_ : static_cast<std::uint32_t>(whole(number) - 1);
+    row_ = number.empty() ? next_row_ : static_cast<std::uint32_t>(whole(number)) - 1;
+    if (row_ >= most_rows) throw XmlError("a row has a wrong number");
     next_row_ = row_ + 1;
     next_column_ = 0;
     if (xml_.has_attribute("rowanroot:missing")) found_.rows = std::max(found_.rows, next_row_);
@@ -120,7 +125,7 @@ class SheetReader {
   void read_cell() {
     Cell cell{row_, next_column_, CellIs::blank};
     const std::string name = xml_.attribute("r"), type = xml_.attribute("t"), style = xml_.attribute("s");
-    if (!name.empty() && !cell_place(name, &cell.row, &cell.column)) throw XmlError("a cell has a wrong name");
+    if (!name.empty() ? !cell_place(name, &cell.row, &cell.column) : next_column_ >= most_columns) throw XmlError("a cell has a wrong name");
     next_column_ = cell.column + 1;
     std::string value, text;
     bool has_formula = false, has_value = false, has_text = false;

@@ -45,6 +45,19 @@ TEST("cells have a place, a kind and a value") {
   CHECK(cell_name(0, 0) == "A1" && cell_name(9, 25) == "Z10" && cell_name(0, 26) == "AA1" && cell_name(1048575, 16383) == "XFD1048576");
 }
 
+TEST("rows and columns that no sheet has are told") {
+  for (const char* bad : {"<row r=\"0\"><c><v>1</v></c></row>", "<row r=\"9999999999\"><c><v>1</v></c></row>", "<row r=\"-3\"><c><v>1</v></c></row>", "<row r=\"1048577\"><c><v>1</v></c></row>",
+                          "<row><c r=\"XFE1\"><v>1</v></c></row>", "<row><c r=\"A0\"><v>1</v></c></row>", "<row><c r=\"A1048577\"><v>1</v></c></row>", "<row><c r=\"1A\"><v>1</v></c></row>"}) {
+    bool told = false;
+    try {
+      sheet_cells(bad, {}, {});
+    } catch (const XmlError&) {
+      told = true;
+    }
+    CHECK(told);
+  }
+}
+
 TEST("number formats show days, times, durations or numbers") {
   const auto style = [](const std::string& format) {
     return number_styles("<s><numFmts><numFmt numFmtId=\"170\" formatCode=\"" + format + "\"/></numFmts><cellXfs><xf numFmtId=\"170\"/></cellXfs></s>")[0];

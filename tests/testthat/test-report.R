@@ -71,3 +71,29 @@ test_that("tables without rows or values have reports", {
     expect_match(paste(readLines("report.html"), collapse = " "), "twice &lt;- kg", fixed = TRUE)
   }
 })
+
+test_that("ids are unique for any names, headings come in order, and many new columns are all there", {
+  local_folder()
+  write_text(c("kg,frames", "1.5,3", "2,4", ",5"), "in.csv")
+  formulas <- paste0("new_", 1:30, " <- kg * ", 1:30, collapse = "\n")
+  write_text(c("library(rowanroot)", "visits <- open_table('in.csv')", "many <- visits |> set_columns({", formulas, "})", paste0("save_table(", c("many", "visits", "visits"), ", '", c("\u00fc", "\u00f6", "a b"), ".csv')")), "s.R")
+  suppressWarnings(report_script("s.R", "page.html"))
+  html <- paste(readLines("page.html", encoding = "UTF-8"), collapse = "\n")
+  found <- function(pattern) regmatches(html, gregexpr(pattern, html, perl = TRUE))[[1]]
+  ids <- found(" id=\"\\K[^\"]+")
+  expect_identical(anyDuplicated(ids), 0L)
+  for (target in found("href=\"#\\K[^\"]+")) expect_true(target %in% ids, info = target)
+  levels <- as.integer(found("<h\\K[1-6]"))
+  expect_true(all(diff(levels) <= 1) && levels[1] == 1)
+  for (k in 1:30) expect_match(html, paste0("new_", k, "<"), fixed = TRUE)
+  expect_match(html, "The other 24 new columns", fixed = TRUE)
+  expect_lt(nchar(html), 1e6)
+})
+
+test_that("figures of what has no single values are refused in words", {
+  data <- data.frame(kg = 1:2)
+  data$list <- list(1, 2)
+  data$complex <- complex(2)
+  data$matrix <- matrix(1:4, 2)
+  for (name in c("list", "complex", "matrix")) expect_error(plot_column(data, name), "can't be drawn", class = "rowanroot_type_mismatch")
+})

@@ -69,4 +69,11 @@ test_that("a damaged file is told, and never ends R", {
     writeBin(damaged, "damaged.parquet")
     expect_error(tryCatch(as.data.frame(open_table("damaged.parquet")), rowanroot_unreadable_file = function(e) NULL), NA)
   }
+  # As if the file had ended the process that reads it.
+  reader <- tempfile(fileext = ".R")
+  write_text("tools::pskill(Sys.getpid(), 9)", reader)
+  own <- parquet_reader
+  withr::defer(utils::assignInNamespace("parquet_reader", own, "rowanroot"))
+  utils::assignInNamespace("parquet_reader", function() reader, "rowanroot")
+  expect_error(open_table("whole.parquet"), "whole.parquet.*broke off", class = "rowanroot_unreadable_file")
 })
