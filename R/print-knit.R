@@ -79,8 +79,8 @@ escape_html <- function(text) {
 escape_markdown <- function(text) {
   text <- gsub("&", "&#38;", shown_cell(text), fixed = TRUE)
   for (sign in strsplit("\\`*_{}[]<>$~^|!:@()", "")[[1]]) text <- gsub(sign, sprintf("&#%d;", utf8ToInt(sign)), text, fixed = TRUE)
-  # Of a number only the first is a sign.
-  gsub("(^|[^&])#", "\\1&#35;", text)
+  # That of a number is none.
+  gsub("(?<!&)#", "&#35;", text, perl = TRUE)
 }
 
 shown_cells <- function(column) {

@@ -30,11 +30,12 @@
 #' first row, line or cell.
 #'
 #' - **JSON lines**: numbers and text in one column are an error with the line; `types = c(id = "text")` reads all as text, as it is written.
-#'   Whole numbers of more than 64 bits, and text with the character U+0000, are errors. Missing names are missing values.
+#'   Whole numbers of more than 64 bits, and text with the character U+0000, are errors. A name that a line lacks is a missing value.
 #' - **Workbooks**: a column is of one type. Dates or logical values among others are an error that names the cell; numbers and text together are read
 #'   as text, with a warning that names the first of each. Errors such as `#N/A`, and formulas without a stored value, are missing, and a
 #'   warning counts them and names the first. Cells that are shown as times of day or as durations are durations in hours. The first sheet
-#'   that is not hidden is read. Of old workbooks (`.xls`) errors and formulas without a value can't be told from empty cells.
+#'   that is not hidden is read. In old workbooks (`.xls`) errors and formulas without a value look
+#'   like empty cells.
 #' - **Parquet**: decimal numbers of more than 15 digits, whole numbers of 64 bits without a sign that are too large, lists and records are
 #'   errors. A file is read in a process of its own: a damaged one is an error, and never ends R.
 #' - **Databases**: `numeric` of PostgreSQL with more than 15 digits is an error, unless `types` asks for text; infinite dates are errors.

@@ -37,7 +37,8 @@ unfinished_start <- function(path) {
 remove_unfinished <- function(path) {
   files <- list.files(dirname(path), all.files = TRUE)
   start <- basename(unfinished_start(path))
-  between <- substring(files, nchar(start, "bytes") + 1, nchar(files, "bytes") - nchar(".unfinished"))
-  left <- files[startsWith(files, start) & endsWith(files, ".unfinished") & grepl("^[0-9]+$", between)]
-  remove_files(file.path(dirname(path), left))
+  left <- files[startsWith(files, start) & endsWith(files, ".unfinished")]
+  # That of another output may begin with the same letters.
+  process <- sub(".unfinished", "", sub(start, "", left, fixed = TRUE, useBytes = TRUE), fixed = TRUE, useBytes = TRUE)
+  remove_files(file.path(dirname(path), left[grepl("^[0-9]+$", process, useBytes = TRUE)]))
 }

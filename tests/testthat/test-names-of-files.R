@@ -20,7 +20,8 @@ test_that("names are taken literally: what fits them as a pattern is left alone"
   write_text("x", "out/.p1.csv.12.unfinished")
   write_text("x", "out/.p[1].csv.12.unfinished")
   write_text("x", "out/.p[1].csv.b.csv.12.unfinished")
-  quietly(save_table(data.frame(kg = 9), "out/p[1].csv"))
+  write_text("x", "out/.\u00e9.csv.7.unfinished")
+  for (to in c("out/p[1].csv", "out/\u00e9.csv")) quietly(save_table(data.frame(kg = 9), to))
   expect_setequal(list.files("out", "unfinished$", all.files = TRUE), c(".p1.csv.12.unfinished", ".p[1].csv.b.csv.12.unfinished"))
   # The store of a folder is its own.
   for (folder in c("p[1]", "p1")) {
