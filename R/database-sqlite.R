@@ -17,23 +17,33 @@ exact_columns.SQLiteConnection <- function(connection, query, about, asked, call
 #' @export
 described_query.SQLiteConnection <- function(connection, query) query
 
-# How many values of a column are integers, reals, texts and bytes, and between which the integers are.
+# What types the values of columns have, as `has`, and, where some are integers, between which these are, as text so that no digit is lost.
 storage_of <- function(connection, query, names) {
   found <- list()
   # There may be 2,000 results at most.
-  for (some in split(names, (seq_along(names) - 1) %/% 200)) {
+  for (some in split(names, (seq_along(names) - 1) %/% 400)) {
     quoted <- as.character(DBI::dbQuoteIdentifier(connection, some))
-    count <- function(type) paste0("total(typeof(", quoted, ") = '", type, "')")
-    integer <- paste0("CASE WHEN typeof(", quoted, ") = 'integer' THEN ", quoted, " END")
-    # As text, so that no digit is lost.
-    asked <- rbind(count("integer"), count("real"), count("text"), count("blob"), paste0("CAST(min(", integer, ") AS TEXT)"), paste0("CAST(max(", integer, ") AS TEXT)"))
-    values <- DBI::dbGetQuery(connection, DBI::SQL(paste0("SELECT ", paste0(asked, " AS r", seq_along(asked), collapse = ", "), " FROM (", query, "\n) AS asked")))
+    type <- paste0("nullif(typeof(", quoted, "), 'null')")
+    values <- ask_once(connection, query, rbind(paste0("min(", type, ")"), paste0("max(", type, ")"), paste0("CAST(min(", quoted, ") AS TEXT)"), paste0("CAST(max(", quoted, ") AS TEXT)")))
     for (k in seq_along(some)) {
-      own <- values[1, 6 * (k - 1) + 1:6]
-      found[[some[k]]] <- list(counts = stats::setNames(as.numeric(own[1:4]), c("integer", "real", "text", "blob")), least = own[[5]], most = own[[6]])
+      own <- as.character(unlist(values[1, 4 * (k - 1) + 1:4]))
+      # The least and the greatest of types by name: if they are one, all are.
+      found[[some[k]]] <- if (own[1] %in% own[2]) list(has = own[1], least = own[3], most = own[4]) else if (is.na(own[1])) list(has = character()) else several_types(connection, query, quoted[k])
     }
   }
   found
+}
+
+several_types <- function(connection, query, quoted) {
+  types <- c("integer", "real", "text", "blob")
+  integer <- paste0("CASE WHEN typeof(", quoted, ") = 'integer' THEN ", quoted, " END")
+  values <- ask_once(connection, query, c(paste0("max(typeof(", quoted, ") = '", types, "')"), paste0("CAST(min(", integer, ") AS TEXT)"), paste0("CAST(max(", integer, ") AS TEXT)")))
+  list(has = types[unlist(values[1, 1:4]) == 1], least = values[[5]], most = values[[6]])
+}
+
+# One row of what is asked of all rows of the query.
+ask_once <- function(connection, query, asked) {
+  DBI::dbGetQuery(connection, DBI::SQL(paste0("SELECT ", paste0(asked, " AS r", seq_along(asked), collapse = ", "), " FROM (", query, "\n) AS asked")))
 }
 
 # The types with which columns of tables were made, where the query gives them as they are: a view of it would have them.
@@ -46,9 +56,9 @@ declared_types <- function(connection, query) {
   stats::setNames(as.character(about$type), as.character(about$name))
 }
 
-# How a column is asked for, by what is stored in it: its `counts` by type, and the `least` and the `most` of its integers.
+# How a column is asked for, by what is stored in it.
 sqlite_column <- function(column, declared, knows_times) {
-  has <- names(column$counts)[column$counts > 0]
+  has <- column$has
   if (knows_times && grepl("^(date|datetime|timestamp|time)$", declared, ignore.case = TRUE)) return(check_sqlite_times(column, has))
   if (length(has) > 1 && !all(has %in% c("integer", "real"))) stop_mixed_storage(column, has)
   if (!"integer" %in% has) return(NULL)

@@ -1,9 +1,12 @@
 # Kills runs that write tables of databases at moments chosen at random, looks at the table, and runs again.
-#   Rscript tools/kill-databases.R [kills]
+#   Rscript tools/kill-databases.R [kills] [SQLite or PostgreSQL]
 suppressMessages(library(rowanroot))
 source(file.path("tests", "testthat", "helper.R"))
 kills <- as.integer(c(commandArgs(TRUE), 200)[1])
 Sys.setenv(TZ = "UTC")
+
+# Whether another session of the server is in a transaction that has written.
+writes_now <- function(connection) nrow(DBI::dbGetQuery(connection, "SELECT 1 FROM pg_stat_activity WHERE backend_xid IS NOT NULL AND pid <> pg_backend_pid()")) > 0
 
 try_database <- function(kind) {
   local_folder()
@@ -44,8 +47,11 @@ try_database <- function(kind) {
     state <- 1 - state
     write_state(state)
     pid <- child()
-    # Most of a run is the start of R: half of the kills fall into the rest of it.
-    Sys.sleep(if (k %% 2) stats::runif(1, 0, took) else stats::runif(1, 0.4 * took, took))
+    # Most of a run is the start of R: half of the kills fall into the rest of it, from when a transaction is seen to have begun.
+    if (k %% 2) Sys.sleep(stats::runif(1, 0, took)) else {
+      while (dir.exists(file.path("/proc", pid)) && !(is.null(connection) && file.exists("out/weights.sqlite-journal")) && !(!is.null(connection) && writes_now(connection))) Sys.sleep(0.002)
+      Sys.sleep(stats::runif(1, 0, took / 2))
+    }
     tools::pskill(pid, 9)
     while (dir.exists(file.path("/proc", pid))) Sys.sleep(0.005)
     found <- look()
@@ -57,4 +63,5 @@ try_database <- function(kind) {
   cat(kind, ": killed at ", kills, " moments of a run of ", round(1000 * took), " ms: ", whole, " whole tables (", was_old, " the old one), ", right, " right after the next run\n", sep = "")
 }
 
-for (kind in c("SQLite", "PostgreSQL")) try_database(kind)
+kinds <- if (length(commandArgs(TRUE)) > 1) commandArgs(TRUE)[2] else c("SQLite", "PostgreSQL")
+for (kind in kinds) try_database(kind)
