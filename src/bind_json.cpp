@@ -49,10 +49,7 @@ Rcpp::List json_open_cpp(std::string path) {
     return Rcpp::List::create(Rcpp::Named("problem") = kind, Rcpp::Named("line") = line, Rcpp::Named("value") = utf8(value));
   };
   try {
-    const auto input = open_file(path);
-    std::string bytes(static_cast<std::size_t>(input->size()), '\0');
-    input->read(0, bytes.size(), &bytes[0]);
-    JsonPointer lines(new JsonLines(std::move(bytes)), true);
+    JsonPointer lines(new JsonLines(content_of_file(path)), true);
     Rcpp::CharacterVector names(lines->columns());
     Rcpp::IntegerVector kinds(lines->columns());
     for (std::size_t k = 0; k < lines->columns(); ++k) {

@@ -21,13 +21,7 @@ namespace {
 using namespace rowanroot;
 
 // Nothing where there is no such file.
-std::string content_of(const std::string& path) {
-  if (path.empty()) return "";
-  const auto input = open_file(path);
-  std::string bytes(static_cast<std::size_t>(input->size()), '\0');
-  input->read(0, bytes.size(), &bytes[0]);
-  return bytes;
-}
+std::string content_of(const std::string& path) { return path.empty() ? "" : content_of_file(path); }
 
 SEXP utf8(const std::string& text) { return Rf_mkCharLenCE(text.data(), static_cast<int>(text.size()), CE_UTF8); }
 

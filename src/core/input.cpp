@@ -60,4 +60,11 @@ class BytesInput : public Input {
 std::shared_ptr<Input> open_file(const std::string& path) { return std::make_shared<FileInput>(path); }
 std::shared_ptr<Input> input_of(std::string bytes) { return std::make_shared<BytesInput>(std::move(bytes)); }
 
+std::string content_of_file(const std::string& path) {
+  const auto input = open_file(path);
+  std::string bytes(static_cast<std::size_t>(input->size()), '\0');
+  input->read(0, bytes.size(), &bytes[0]);
+  return bytes;
+}
+
 }  // namespace rowanroot

@@ -24,5 +24,7 @@ struct InputError : std::runtime_error {
 
 std::shared_ptr<Input> open_file(const std::string& path);
 std::shared_ptr<Input> input_of(std::string bytes);
+// All bytes of a file.
+std::string content_of_file(const std::string& path);
 
 }  // namespace rowanroot
