@@ -64,7 +64,7 @@ warn_of_parts_of_days <- function(column, format, name, call) {
 
 # Each different value as text.
 shown_once <- function(column, show) {
-  if (inherits(column, "POSIXlt")) column <- as.POSIXct(column)
+  column <- as_point_in_time(column)
   different <- unique(column)
   coded_texts_cpp(match(unclass(column), unclass(different)), show(different))
 }

@@ -93,9 +93,9 @@ write_table <- function(connection, table, data, sent, force, call) {
     if (!is.null(about)) DBI::dbRemoveTable(connection, table)
     DBI::dbCreateTable(connection, table, types)
   }
-  for (first in seq(1, max(nrow(sent), 1), rows_of_piece)) {
-    rows <- seq(first, length.out = max(min(rows_of_piece, nrow(sent) - first + 1), 0))
-    if (length(rows)) DBI::dbAppendTable(connection, table, sent[rows, , drop = FALSE])
+  for (piece in seq_len(ceiling(nrow(sent) / rows_of_piece))) {
+    rows <- seq((piece - 1) * rows_of_piece + 1, min(piece * rows_of_piece, nrow(sent)))
+    DBI::dbAppendTable(connection, table, sent[rows, , drop = FALSE])
   }
 }
 
@@ -123,7 +123,7 @@ database_columns <- function(data, call) {
   check_plain_columns(data, "A database", call, "difftime")
   if (!length(data)) stop_because("A database can't hold a table without columns.", "cannot_write", call)
   columns <- Map(function(column, name) {
-    if (inherits(column, "POSIXlt")) column <- as.POSIXct(column)
+    column <- as_point_in_time(column)
     if (is.factor(column) || is.object(column) && !inherits(column, c("Date", "POSIXct", "integer64"))) column <- as.character(column)
     if (is.character(column)) return(as.vector(writable_texts(as.vector(column), name, call)))
     if (is.double(column) && any(is.nan(unclass(column)) & !inherits(column, "integer64"))) {

@@ -74,7 +74,8 @@ source_files <- function(source, call) {
   check_names_of_files(names, call)
   names <- names[order(named_in_utf8(names), method = "radix")]
   paths <- from_folder(names)
-  for (name in names) check_kind_of_file(name, sub("_source$", "", class(source)[1]), call)
+  # Of many files with the same ending one is enough.
+  for (name in names[!duplicated(paste(path_ending(names), content_ending(names)))]) check_kind_of_file(name, sub("_source$", "", class(source)[1]), call)
   folders <- names[dir.exists(paths)]
   if (length(folders)) {
     stop_because(c("{.file {folders[1]}} is a folder, not a file.",
