@@ -5,14 +5,15 @@ type_aggregate <- function(node, run) if (is.null(run$calibration)) aggregate_va
 
 aggregate_value <- function(node, run) {
   if (gives_any_length(list(node$argument)) && has_parts(run, run_groups(run, node$within))) {
-    return(call_r(list(fun = aggregate_function(node), outer = node$entry$fun, name = node$entry$name, arguments = list(node$argument), within = node$within,
-                       shown = node$shown, env = node$env), run))
+    call <- new_call(aggregate_function(node), node$word$name, list(node$argument), node$shown, node$env, within = node$within)
+    call$outer <- node$word$fun
+    return(call_r(call, run))
   }
   groups <- run_groups(run, node$within)
   argument <- aggregate_argument(node, run)
   if (!is_for_core(node, argument, run)) return(aggregate_with_r(node, argument, groups, run))
-  order <- if (node$entry$way == "edge") run_order(run)
-  key <- paste(argument$id, node$entry$name, node$skip_missing, node$share, groups$key, order$key)
+  order <- if (node$word$memory == "edge") run_order(run)
+  key <- paste(argument$id, node$word$name, node$skip_missing, node$share, groups$key, order$key)
   if (is.null(run$aggregates[[key]])) {
     calculate(run, argument$id)
     run$aggregates[[key]] <- calculate_aggregate(node, argument$id, argument$type, groups, run)
@@ -41,11 +42,10 @@ aggregate_for_groups <- function(node, groups, first, run) {
 
 # R would give a missing mean of texts, with a warning at most.
 check_can_aggregate <- function(node, argument, run) {
-  if (node$entry$way %in% c("rows", "edge") || node$entry$name %in% c("min", "max")) return(invisible())
+  needs <- node$word$needs
   kind <- if (argument$type == "text") "text" else if (is_category(argument, run)) "a category"
-  if (is.null(kind) || kind == "a category" && node$entry$way == "quantile") return(invisible())
-  needs <- if (node$entry$way == "truth") "true or false" else "numbers"
-  stop_because(c("{.code {node$entry$name}()} needs {needs}, not {kind}.",
+  if (is.null(needs) || is.null(kind) || kind == "a category" && isTRUE(node$word$categories)) return(invisible())
+  stop_because(c("{.code {node$word$name}()} needs {needs}, not {kind}.",
                  "x" = "{.code {label_of(node$argument)}} is {kind} in {.code {run$formula}}.",
                  "i" = if (needs == "numbers") "If it holds numbers, convert it first: {.code as.numeric({if (kind == 'text') '' else 'as.character(\u2026)'})}."
                        else "Compare it with something: {.code {label_of(node$argument)} == \u2026}."),
@@ -56,13 +56,13 @@ is_category <- function(node, run) node$kind == "slot" && is.factor(run$values[[
 
 # The rest is R's: texts in the order of a language, complex numbers, what can't be added up.
 is_for_core <- function(node, argument, run) {
+  word <- node$word
   if (argument$kind == "constant") return(FALSE)
-  if (node$entry$way == "truth") return(argument$type %in% c("logical", "integer"))
+  if (word$memory == "truth") return(argument$type %in% c("logical", "integer"))
   if (argument$type %in% c("logical", "integer", "double")) return(TRUE)
-  if (node$entry$way == "edge" && argument$kind == "slot") return(TRUE)
-  if (node$entry$way == "rows") return(argument$type == "text" || argument$kind == "slot" && is_stored_as_values(run$values[[argument$id]]))
-  if (argument$kind != "slot") return(FALSE)
-  is_day_or_time(run$values[[argument$id]]) && node$entry$name %in% c("min", "max", "mean", "median")
+  if (word$memory == "edge" && argument$kind == "slot") return(TRUE)
+  if (word$memory == "rows") return(argument$type == "text" || argument$kind == "slot" && is_stored_as_values(run$values[[argument$id]]))
+  argument$kind == "slot" && isTRUE(word$of_days) && is_day_or_time(run$values[[argument$id]])
 }
 
 # What has a class, and of which equal values are stored alike.
@@ -74,7 +74,7 @@ is_day_or_time <- function(x) is.double(x) && class(x)[1] %in% c("Date", "POSIXc
 calculate_aggregate <- function(node, id, type, groups, run) {
   values <- aggregate_of_each(node, id, type, groups, run)
   if (is.null(groups)) return(typed_value(values, run))
-  if (node$entry$way == "edge") return(new_slot(run, values_in_rows(values, groups$of_row + 1L)))
+  if (node$word$memory == "edge") return(new_slot(run, values_in_rows(values, groups$of_row + 1L)))
   like <- attributes(values)
   slot <- spread_groups_cpp(values, groups$of_row)
   attributes(slot) <- like
@@ -83,7 +83,7 @@ calculate_aggregate <- function(node, id, type, groups, run) {
 
 # One value, or one for each group.
 aggregate_of_each <- function(node, id, type, groups, run) {
-  switch(node$entry$way,
+  switch(node$word$memory,
     moments = aggregate_moments(node, id, type, groups, run),
     quantile = aggregate_quantile(node, id, type, groups, run),
     truth = aggregate_truth(node, id, groups, run),
@@ -105,14 +105,14 @@ with_class_of <- function(values, column) {
 }
 
 aggregate_moments <- function(node, id, type, groups, run) {
-  entry <- node$entry
-  values <- if (is.null(groups)) whole_aggregate(entry$what, id, node$skip_missing, run)
-            else if (entry$what %in% c("sum", "mean")) mean_or_sum(entry$what, id, node$skip_missing, groups, run)
-            else of_each_group(entry$what, bare_column(id, run), node$skip_missing, groups)
-  if (entry$what %in% c("least", "greatest")) warn_no_values(values, node, id, groups, run)
-  values <- entry$finish(values)
+  word <- node$word
+  values <- if (is.null(groups)) whole_aggregate(word$what, id, node$skip_missing, run)
+            else if (word$what %in% c("sum", "mean")) mean_or_sum(word$what, id, node$skip_missing, groups, run)
+            else of_each_group(word$what, bare_column(id, run), node$skip_missing, groups)
+  if (word$what %in% c("least", "greatest")) warn_no_values(values, node, id, groups, run)
+  if (!is.null(word$finish)) values <- word$finish(values)
   if (type == "other") return(with_class_of(values, run$values[[id]]))
-  if (type != "double" && entry$of_integers == "integer") whole_numbers(values, node, run) else values
+  if (type != "double" && word$of_whole == "integer") whole_numbers(values, node, run) else values
 }
 
 # R's own warning: the least of nothing is infinite.
@@ -175,7 +175,7 @@ groups_or_one <- function(groups, run) if (is.null(groups)) list(of_row = intege
 # A median of whole numbers is whole where each group has a middle one, as R has it.
 aggregate_quantile <- function(node, id, type, groups, run) {
   column <- bare_column(id, run)
-  if (node$entry$name == "quantile" && !node$skip_missing && anyNA(column)) {
+  if (isTRUE(node$word$needs_known) && !node$skip_missing && anyNA(column)) {
     stop_because(c("{.code {label_of(node)}} needs values that are known.",
                    "x" = "In {.code {run$formula}} {counted_rows(sum(is.na(column)))} have none, row {which(is.na(column))[1]} first.",
                    "i" = "To leave them out write {.code na.rm = TRUE}."), "formula_failed", run$call)
@@ -184,7 +184,7 @@ aggregate_quantile <- function(node, id, type, groups, run) {
   share <- if (is.null(node$share)) NA_real_ else as.numeric(node$share)
   values <- quantiles_cpp(column, share, node$skip_missing, one$of_row, length(one$sizes))
   if (type == "other") return(with_class_of(values, run$values[[id]]))
-  whole <- type != "double" && node$entry$name == "median" && !any(group_counts(column, one, node$skip_missing, values) %% 2 == 0)
+  whole <- type != "double" && is.null(node$share) && !any(group_counts(column, one, node$skip_missing, values) %% 2 == 0)
   if (whole) as.vector(values, type) else values
 }
 
@@ -203,14 +203,14 @@ aggregate_truth <- function(node, id, groups, run) {
   known <- count("known")
   true <- count("sum")
   unknown <- if (node$skip_missing) FALSE else known < one$sizes
-  if (node$entry$name == "any") ifelse(true > 0, TRUE, ifelse(unknown, NA, FALSE))
+  if (node$word$what == "any") ifelse(true > 0, TRUE, ifelse(unknown, NA, FALSE))
   else ifelse(true < known, FALSE, ifelse(unknown, NA, TRUE))
 }
 
 aggregate_rows <- function(node, id, type, groups, run) {
   one <- groups_or_one(groups, run)
   column <- run$values[[id]]
-  switch(node$entry$name,
+  switch(node$word$what,
     length = as.integer(one$sizes),
     count_known = as.integer(of_each_group("sum", !is.na(column), FALSE, one)),
     count_distinct = count_distinct_cpp(group_values(column, run), one$of_row, length(one$sizes))
@@ -221,7 +221,7 @@ aggregate_rows <- function(node, id, type, groups, run) {
 edge_value <- function(node, id, groups, run) {
   column <- run$values[[id]]
   order <- order_rows(run_order(run))
-  last <- node$entry$name == "last_value"
+  last <- node$word$what == "last"
   if (is.null(groups)) {
     row <- if (last) max(run$rows, 1) else 1
     return(column[if (is.null(order) || run$rows == 0) row else order[row] + 1L])
@@ -234,14 +234,15 @@ edge_value <- function(node, id, groups, run) {
 
 # Of text, dates and the like R makes the aggregate.
 aggregate_with_r <- function(node, argument, groups, run) {
-  if (argument$type == "text" && node$entry$name %in% c("min", "max")) node$entry$fun <- edge_text(node$entry$fun, node$entry$name == "max")
-  call_r_function(aggregate_function(node), node$entry$name, list(argument), list(arguments = list(node$argument), shown = node$shown, env = node$env),
-                  run, groups = groups)
+  if (argument$type == "text" && !is.null(node$word$texts)) node$word$r <- node$word$texts
+  call <- new_call(aggregate_function(node), node$word$name, list(node$argument), node$shown, node$env)
+  call$outer <- node$word$fun
+  call_r_function(call, list(argument), run, groups)
 }
 
 # R's function, with the options that the formula gives.
 aggregate_function <- function(node) {
-  fun <- node$entry$fun
+  fun <- node$word$r
   given <- c(if (node$skip_missing) list(na.rm = TRUE), if (!is.null(node$share)) list(probs = node$share, names = FALSE))
   if (length(given)) function(x) do.call(fun, c(list(x), given)) else fun
 }

@@ -22,35 +22,29 @@ runs_in_lots.step_set_columns <- function(step) {
   all(vapply(step$statements, function(statement) statement$removes || goes_by_row(statement$node, length(step$within) > 0), NA))
 }
 
-running_in_lots <- c("running_total", "running_mean", "running_count", "running_min", "running_max", "running_product", "previous",
-                     "moving_total", "moving_mean", "moving_min", "moving_max")
+# Whether a tree has for each row what it has there for all rows, if they come in chunks. `grouped` says that the block has groups.
+goes_by_row <- function(node, grouped) {
+  fold_node(node, function(node, children) {
+    by_row <- unlist(children)
+    switch(node$kind,
+      value = is_one_value(node) || is.function(node$value),
+      column = , above = TRUE,
+      rows = node$name == ".row" && !grouped,
+      ordered = !is.null(node$word$chunks) && is.null(node$along) && by_row,
+      running = is.null(node$along) && by_row,
+      # Options may be vectors and tables of the script.
+      r_call = looks_at_one_row(node) && all(by_row | vapply(node$arguments, function(one) one$kind == "value", NA)),
+      r_code = , aggregate = FALSE,
+      all(by_row)
+    )
+  })
+}
 
 # Some of R's functions look at other values of the column, to see what these are like.
-looks_at_others <- function(node) {
-  columns <- lapply(unname(node$arguments), node_columns)
-  node$name == "as.Date" || node$name == "%in%" && length(columns[[2]]) || node$name == "as_category" && is.null(node$arguments$levels) || "collapse" %in% names(node$arguments)
+looks_at_one_row <- function(call) {
+  word <- call$word
+  goes_by_value(word, call$arguments) && (is.null(word$peeks) || !word$peeks(call$arguments))
 }
-
-goes_by_row <- function(node, grouped) {
-  all_of <- function(nodes) all(vapply(unname(nodes), goes_by_row, NA, grouped = grouped))
-  switch(node$kind,
-    value = is.atomic(node$value) && length(node$value) == 1 || is.function(node$value),
-    column = , above = TRUE,
-    rows = node$name == ".row" && !grouped,
-    shared = once(node, paste("goes by row", grouped), goes_by_row(node$memory$node, grouped)),
-    deep = through_deep(node, function(one) goes_by_row(one, grouped)),
-    several = all_of(node$parts),
-    choose = all_of(node[c("condition", "yes", "no")]),
-    word = all_of(node$arguments),
-    ordered = node$entry$name %in% running_in_lots && is.null(node$along) && goes_by_row(node$argument, grouped),
-    running = is.null(node$along) && goes_by_row(node$formula, grouped),
-    r_call = is_value_by_value(node$name, node$fun, node$arguments) && !looks_at_others(node) && all(vapply(node$arguments, is_fixed_or_by_row, NA, grouped = grouped)),
-    FALSE
-  )
-}
-
-# Options may be vectors and tables of the script.
-is_fixed_or_by_row <- function(node, grouped) node$kind == "value" || goes_by_row(node, grouped)
 
 rows_before <- function(run) if (is.null(run$lots)) 0L else run$lots$before
 
@@ -72,7 +66,7 @@ exact_names <- function(values) {
 # What a word needs of the rows before: its memory, or for words that look at a few rows back, those of each group.
 with_earlier_lots <- function(place, node, key, run) {
   lots <- run$lots
-  if (is.null(lots$memory[[key]])) lots$memory[[key]] <- if (startsWith(node$entry$name, "running_")) new_running_memory_cpp() else new.env(parent = emptyenv())
+  if (is.null(lots$memory[[key]])) lots$memory[[key]] <- if (node$word$chunks == "on") new_running_memory_cpp() else new.env(parent = emptyenv())
   place$memory <- lots$memory[[key]]
   place
 }

@@ -42,14 +42,14 @@ new_slot <- function(run, value) {
   id <- length(run$types) + 1L
   type <- value_type(value)
   run$put(id, value, NULL, type)
-  list(kind = "slot", id = id, type = type)
+  typed_slot(id, type)
 }
 
 new_pending <- function(run, node) {
   if (!is.null(run$above)) check_no_above(list(node), NULL, run)
   id <- length(run$types) + 1L
   run$put(id, NULL, node, node$type)
-  list(kind = "slot", id = id, type = node$type)
+  typed_slot(id, node$type)
 }
 
 run_statement <- function(run, statement) {

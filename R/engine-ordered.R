@@ -5,13 +5,14 @@ type_ordered <- function(node, run) {
   id <- column_slot(argument, run)
   groups <- run_numbered_groups(run, node$within)
   order <- run_order(run, node$along)
-  key <- paste("ordered", id, node$entry$name, canonical_value(node$options), groups$key, order$key)
+  key <- paste("ordered", id, node$word$name, canonical_value(node$options), groups$key, order$key)
   if (is.null(run$aggregates[[key]])) {
     calculate(run, id)
     place <- list(rows = run$rows, order = order, of_row = groups$of_row, groups = if (is.null(groups)) 0 else groups$count)
     if (!is.null(run$lots)) place <- with_earlier_lots(place, node, key, run)
-    about <- list(name = node$entry$name, label = label_of(node$argument), formula = run$formula, call = run$call)
-    run$aggregates[[key]] <- new_slot(run, node$entry$calculate(run$values[[id]], node$options, place, about))
+    about <- list(name = node$word$name, label = label_of(node$argument), formula = run$formula, call = run$call)
+    calculate_ordered <- switch(node$word$memory, ranking = calculate_ranking, running = calculate_running, moving = calculate_moving, neighbour = calculate_neighbour)
+    run$aggregates[[key]] <- new_slot(run, calculate_ordered(node$word$what, run$values[[id]], node$options, place, about))
   }
   run$aggregates[[key]]
 }
@@ -81,7 +82,7 @@ check_numbers <- function(x, about, days_too = FALSE) {
 }
 
 # The ranks of a column, from 1, as they were asked for.
-calculate_ranking <- function(x, options, place, about) {
+calculate_ranking <- function(what, x, options, place, about) {
   if (!is.atomic(x) || is.complex(x) || is.raw(x)) {
     stop_because(c("Can't rank {what_is(x)}.", "x" = "{.code {about$label}} is that in {.code {about$formula}}.",
                    "i" = "Numbers, text, dates and categories can be ranked."), "type_mismatch", about$call)

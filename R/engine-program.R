@@ -20,10 +20,5 @@ warn_overflows <- function(result, run) {
 
 # Whether a typed node has parts whose overflows are counted.
 counts_overflows <- function(node, run) {
-  switch(node$kind,
-    operation = node$type == "integer" || any(vapply(node$operands, counts_overflows, NA, run = run)),
-    choose = any(vapply(node[c("condition", "yes", "no")], counts_overflows, NA, run = run)),
-    slot = isTRUE(run$counting[node$id]),
-    FALSE
-  )
+  any_node(node, function(node) node$kind == "operation" && node$type == "integer" || node$kind == "slot" && isTRUE(run$counting[node$id]))
 }

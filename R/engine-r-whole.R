@@ -90,11 +90,15 @@ is_number_typed <- function(expr) {
 
 # What handles the errors of all rows together, and what puts several columns together.
 looks_at_one <- function(expr) {
-  if (is_call_to(expr, c("tryCatch", "try", "withCallingHandlers", "isTRUE", "isFALSE", "identical"))) return(TRUE)
-  if (!is_call_to(expr, c(names(ambiguous_words), "mean", "length"))) return(FALSE)
+  name <- head_name(expr)
+  fun <- if (nzchar(name)) get0(name, baseenv(), mode = "function")
+  if (is.null(fun)) return(FALSE)
+  word <- find_word(name, fun)
+  if (is_handler(fun) || isTRUE(word$looks_at_one)) return(TRUE)
+  if (is.null(word) || word$kind != "aggregate") return(FALSE)
   given <- as.list(expr)[-1]
   if (!is.null(names(given))) given <- given[names(given) != "na.rm"]
-  if (length(given) > 1) return(!is_call_to(expr, "mean"))
+  if (length(given) > 1) return(!is.null(word$of_parts))
   length(given) == 1 && is_call_to(given[[1]], "c") && length(given[[1]]) > 2
 }
 

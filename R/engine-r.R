@@ -1,31 +1,34 @@
 # What the language leaves to R: functions that it does not know, called once with whole columns.
 
-call_r <- function(node, run) if (!is.null(run$calibration) && learns_levels(node)) calibrated_levels(node, run) else r_value(node, run)
+call_r <- function(node, run) {
+  learns <- !is.null(run$calibration) && !is.null(node$word$learns) && node$word$learns(node)
+  if (learns) calibrated_levels(node, run) else r_value(node, run)
+}
 
 r_value <- function(node, run) {
   if (gives_any_length(node$arguments) && has_parts(run, run_groups(run, node$within))) node <- as_one_call(node)
-  by_value <- is_value_by_value(node$name, node$fun, node$arguments)
+  by_value <- goes_by_value(node$word, node$arguments)
   arguments <- lapply(node$arguments, if (by_value) type_node else type_unguarded, run = run)
   if (by_value) arguments <- lapply(arguments, guarded, run = run)
-  call_r_function(node$fun, node$name, arguments, node, run, run_groups(run, node$within))
+  call_r_function(node, arguments, run, run_groups(run, node$within))
 }
 
 # `groups` are those of the block, or none where the function gives for each value what it gives for it alone.
-call_r_function <- function(fun, name, arguments, node, run, groups = run_groups(run)) {
+call_r_function <- function(node, arguments, run, groups = run_groups(run)) {
   check_no_above(arguments, node, run)
-  by_value <- is_value_by_value(name, fun, node$arguments)
-  if (!by_value) check_means_whole_columns(name, arguments, node, run)
-  if (has_parts(run, groups) && !by_value) return(call_r_by_group(fun, name, arguments, node, run, groups))
+  by_value <- goes_by_value(node$word, node$arguments)
+  if (!by_value) check_means_whole_columns(node$name, arguments, node, run)
+  if (has_parts(run, groups) && !by_value) return(call_r_by_group(arguments, node, run, groups))
   values <- argument_values(arguments, run)
-  if (identical(fun, base::`%in%`) && length(values) == 2) check_can_be_in(values, node, run)
-  if (identical(fun, base::`%in%`) && length(values) == 2 && is_table_for(values[[2]], arguments[[2]], arguments[[1]])) {
+  if (identical(node$fun, base::`%in%`) && length(values) == 2) check_can_be_in(values, node, run)
+  if (identical(node$fun, base::`%in%`) && length(values) == 2 && is_table_for(values[[2]], arguments[[2]], arguments[[1]])) {
     return(new_slot(run, find_members_cpp(values[[1]], table_like(values[[2]], arguments[[1]]$type), getOption("rowanroot.threads", 0L))))
   }
-  found <- if (by_value && name %in% value_by_value) call_by_value(fun, name, arguments, values, node, run)
+  found <- if (by_value && is_of_r(node$word)) call_by_value(arguments, values, node, run)
   if (!is.null(found)) return(found)
-  result <- call_r_once(fun, name, values, node, run)
+  result <- call_r_once(values, node, run)
   if (isTRUE(node$picks) && arguments[[1]]$kind %in% c("slot", "operation", "choose") && length(result) == 1 && run$rows > 1) stop_picks_by_place(node$shown, run$formula, run$call)
-  if (!by_value) check_not_for_one_row(result, run$rows, name, arguments, node, run)
+  if (!by_value) check_not_for_one_row(result, run$rows, node$name, arguments, node, run)
   typed_value(result, run)
 }
 
@@ -33,29 +36,30 @@ has_parts <- function(run, groups) !is.null(groups) || !is.null(run_order(run))
 
 # Whether R's functions are called for arguments that may have any length, as by `sort(unique(x))`.
 gives_any_length <- function(arguments) {
-  is_one <- function(node) {
-    node$kind == "r_call" && is.null(node$within) && (!is_value_by_value(node$name, node$fun, node$arguments) || gives_any_length(node$arguments))
-  }
-  any(vapply(unname(arguments), is_one, NA))
+  is_any_length <- function(node, children) is_plain_call(node) && (!goes_by_value(node$word, node$arguments) || any(unlist(children)))
+  any(vapply(unname(arguments), fold_node, NA, f = is_any_length, stop_at = Negate(is_plain_call)))
 }
+
+is_plain_call <- function(node) node$kind == "r_call" && is.null(node$within)
 
 # Calls in calls as one function of the columns in them, to be called for each group.
 as_one_call <- function(node) {
   leaves <- list()
-  calculation <- function(node) {
-    parts <- lapply(node$arguments, function(argument) {
-      if (argument$kind == "r_call" && is.null(argument$within)) return(calculation(argument))
-      leaves[[length(leaves) + 1]] <<- argument
-      at <- length(leaves)
-      function(values) values[[at]]
-    })
-    function(values) do.call(node$fun, lapply(parts, function(part) part(values)), quote = TRUE)
+  calculation <- function(node, children) {
+    if (is_plain_call(node)) {
+      names(children) <- names(node$arguments)
+      return(function(values) do.call(node$fun, lapply(children, function(part) part(values)), quote = TRUE))
+    }
+    leaves[[length(leaves) + 1]] <<- node
+    at <- length(leaves)
+    function(values) values[[at]]
   }
-  calculate <- calculation(node)
-  node$outer <- called_function(node)
-  node$fun <- function(...) calculate(unname(list(...)))
-  node$arguments <- leaves
-  node
+  within <- node$within
+  node$within <- NULL
+  calculate <- fold_node(node, calculation, stop_at = Negate(is_plain_call))
+  call <- new_call(function(...) calculate(unname(list(...))), node$name, leaves, node$shown, node$env, within = within)
+  call$outer <- called_function(node)
+  call
 }
 
 # R would look for a number among texts as a text.
@@ -83,16 +87,16 @@ table_like <- function(table, type) {
   as.integer(table)
 }
 
-call_r_once <- function(fun, name, values, node, run) {
+call_r_once <- function(values, node, run) {
   names(values) <- names(node$arguments)
   labels <- unique_labels(node$arguments)
   env <- if (is.null(node$env)) run$env else node$env
   careful <- if (is_script_function(called_function(node))) stop_at_one else identity
   result <- tryCatch(
-    careful(call_by_labels(fun, name, values, labels, env)),
+    careful(call_by_labels(node$fun, node$name, values, labels, env)),
     error = function(e) {
       if (inherits(e, "rowanroot_error")) stop_in_formula(e, run$formula, run$call)
-      stop_formula_failed(label_of(node), run$formula, e, run$call, way_out(e, fun, name, labels))
+      stop_formula_failed(label_of(node), run$formula, e, run$call, way_out(e, node$fun, node$name, labels))
     }
   )
   # A broken-down time is a list of parts: a column has the moments themselves. Rows have no names.
@@ -108,7 +112,7 @@ stop_in_formula <- function(error, formula, call) {
 }
 
 # Once for each group, with the group's rows of each column, in the block's order if it has one. Each group gives one value, or one a row.
-call_r_by_group <- function(fun, name, arguments, node, run, groups) {
+call_r_by_group <- function(arguments, node, run, groups) {
   members <- group_members(run, groups)
   whole <- argument_values(arguments, run)
   kinds <- vapply(arguments, `[[`, "", "kind")
@@ -118,12 +122,12 @@ call_r_by_group <- function(fun, name, arguments, node, run, groups) {
     values <- whole
     values[is_column] <- lapply(whole[is_column], `[`, rows)
     values[is_code] <- lapply(arguments[is_code], function(code) eval_code(code$node, rows, run))
-    result <- call_r_once(fun, name, values, node, run)
-    check_not_for_one_row(result, length(rows), name, arguments, node, run)
+    result <- call_r_once(values, node, run)
+    check_not_for_one_row(result, length(rows), node$name, arguments, node, run)
     if (!is_vector_like(result) || !length(result) %in% c(1, length(rows))) stop_wrong_group(result, rows, node, run)
     if (length(result) == length(rows)) result else rep(result, length(rows))
   })
-  if (!length(results)) return(typed_value(call_r_once(fun, name, whole, node, run)[0], run))
+  if (!length(results)) return(typed_value(call_r_once(whole, node, run)[0], run))
   typed_value(do.call(c, results)[order(unlist(members))], run)
 }
 

@@ -46,26 +46,17 @@ stop_type_changes <- function(node, type, found, run) {
                  "i" = "Choose a {.arg start} of the formula's type, or convert what it gives."), "type_mismatch", run$call)
 }
 
-has_above <- function(node) {
-  switch(node$kind,
-    above = TRUE,
-    operation = any(vapply(node$operands, has_above, NA)),
-    choose = has_above(node$condition) || has_above(node$yes) || has_above(node$no),
-    FALSE
-  )
-}
+has_above <- function(node) any_node(node, function(node) node$kind == "above")
 
 # The tree with everything that does not need the row above as a column that is there.
 settle <- function(node, run) {
-  if (node$kind == "constant" || node$kind == "above") return(node)
-  if (!has_above(node)) {
+  is_there <- function(node) node$kind == "constant" || !has_above(node)
+  map_node(node, function(node) {
+    if (node$kind == "constant" || has_above(node)) return(node)
     id <- column_slot(node, run)
     calculate(run, id)
-    return(list(kind = "slot", id = id, type = run$types[[id]]))
-  }
-  if (node$kind == "operation") node$operands <- lapply(node$operands, settle, run = run)
-  else node[c("condition", "yes", "no")] <- lapply(node[c("condition", "yes", "no")], settle, run = run)
-  node
+    typed_slot(id, run$types[[id]])
+  }, stop_at = is_there)
 }
 
 # A function of R is called with whole columns: it can't have the row above.

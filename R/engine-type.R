@@ -1,25 +1,16 @@
-# Types are found while a block is run, since only R knows what its own functions give. A typed node has
-# a `type`, and is one of
-#   slot      id                     a column of the run, calculated or not
-#   constant  value                  one value for every row
-#   operation name, operands         of the core
-#   choose    condition, yes, no
-#   object    value                  anything else that R gave; good only as an argument of R's functions
-#   code      node                   code that takes columns by name, to be run when R's function is
-# A node of the kind "typed" has one that was found already.
+# Types are found while a block is run, since only R knows what its own functions give: a tree becomes typed nodes
+# (tree-node.R).
 #
 # The type "missing" is that of a bare NA, and of a column that was set to it: it fits every type.
 
-typed_constant <- function(value) {
-  list(kind = "constant", value = value, type = if (is_missing_literal(value)) "missing" else value_type(value))
-}
+constant_of <- function(value) typed_constant(value, if (is_missing_literal(value)) "missing" else value_type(value))
 
 # What a value of the script or a result of R is to a formula over `rows` rows.
 typed_value <- function(value, run) {
   type <- value_type(value)
-  if (type != "other" && length(value) == 1) return(typed_constant(value))
+  if (type != "other" && length(value) == 1) return(constant_of(value))
   if (is_column_like(value, run$rows)) return(new_slot(run, value))
-  list(kind = "object", value = value, type = "other")
+  typed_object(value)
 }
 
 is_column_like <- function(value, rows) is_vector_like(value) && length(value) == rows
@@ -36,36 +27,41 @@ type_node <- function(node, run) {
     rows = row_counts(run, node$name),
     value = typed_value(node$value, run),
     shared = type_shared(node, run),
-    deep = through_deep(node, function(one) type_node(one, run)),
+    deep = type_deep(node, run),
     aggregate = type_aggregate(node, run),
     ordered = type_ordered(node, run),
-    above = list(kind = "above", type = run$above),
+    above = typed_above(run$above),
     running = type_running(node, run),
     word = type_word(node, run),
     choose = type_choose(node, run),
     r_call = call_r(node, run),
-    r_code = list(kind = "code", node = node, type = "other"),
+    r_code = typed_code(node),
     typed = node$typed
   )
 }
 
 # What is used in several places gets a slot of its own, for this run.
 type_shared <- function(node, run) {
-  known <- run$shared
-  for (one in known) {
-    if (identical(one$memory, node$memory) && (is.null(one$guard) || identical(one$guard, run$guard))) return(one$typed)
-  }
+  for (one in run$shared[[node$id]]) if (is.null(one$guard) || identical(one$guard, run$guard)) return(one$typed)
   was_guarded <- run$guarded
   run$guarded <- FALSE
-  typed <- type_node(node$memory$node, run)
-  if (typed$kind %in% c("operation", "choose") && !has_above(typed)) {
+  typed <- type_node(node$part$node, run)
+  if (has_above(typed)) {
+    typed <- new_shared(typed)
+  } else if (typed$kind %in% c("operation", "choose")) {
     counts <- counts_overflows(typed, run)
     typed <- new_pending(run, typed)
     run$counting[typed$id] <- counts
   }
-  run$shared <- c(run$shared, list(list(memory = node$memory, typed = typed, guard = if (run$guarded) run$guard)))
+  run$shared[[node$id]] <- c(run$shared[[node$id]], list(list(typed = typed, guard = if (run$guarded) run$guard)))
   run$guarded <- was_guarded || run$guarded
   typed
+}
+
+# Each part is looked at before those that it is in.
+type_deep <- function(node, run) {
+  for (part in node$parts) type_node(part, run)
+  type_node(node$node, run)
 }
 
 # R's functions are given whole columns, where a formula may use what they give in some rows only. Overflows in their arguments
@@ -74,7 +70,7 @@ type_shared <- function(node, run) {
 guarded <- function(node, run) {
   if (is.null(run$guard) || !is.null(run$above) || !counts_overflows(node, run)) return(node)
   run$guarded <- TRUE
-  list(kind = "choose", condition = run$guard, yes = node, no = convert(typed_constant(NA), node$type), type = node$type)
+  typed_choice(run$guard, node, convert(constant_of(NA), node$type), node$type)
 }
 
 type_under <- function(node, condition, run) {
@@ -86,17 +82,17 @@ type_under <- function(node, condition, run) {
 
 type_unguarded <- function(node, run) type_under(node, NULL, run)
 
-logic_node <- function(name, ...) list(kind = "operation", name = name, operands = list(...), type = "logical")
+logic_node <- function(name, ...) typed_operation(name, list(...), "logical")
 
 run_column <- function(run, name) {
   id <- run$columns[[match(name, names(run$columns))]]
-  list(kind = "slot", id = id, type = run$types[[id]])
+  typed_slot(id, run$types[[id]])
 }
 
 # `.row` and `.rows`, of the group under `within`; `.row` counts in the block's order.
 row_counts <- function(run, name) {
   groups <- run_groups(run)
-  if (name == ".rows" && is.null(groups)) return(typed_constant(run$rows))
+  if (name == ".rows" && is.null(groups)) return(constant_of(run$rows))
   if (is.null(run$row_counts[[name]])) {
     order <- if (name == ".row") order_rows(run_order(run))
     run$row_counts[[name]] <- new_slot(run, if (name == ".rows") spread_groups_cpp(groups$sizes, groups$of_row)
@@ -107,23 +103,30 @@ row_counts <- function(run, name) {
 }
 
 type_word <- function(node, run) {
-  arguments <- if (node$word$name %in% c("&&", "||")) type_in_turn(node, run) else lapply(node$arguments, type_node, run = run)
+  word <- node$word
+  arguments <- if (is.null(word$settled_by)) lapply(node$arguments, type_node, run = run) else type_in_turn(node, run)
   types <- vapply(arguments, `[[`, "", "type")
-  rule <- if (!any(types == "other")) node$word$rule(types)
-  if (is.null(rule)) {
-    check_types_fit(node, types, run, arguments)
-    if (any(types == "other")) {
-      check_no_category(node, arguments, run)
-      check_levels(node, arguments, run)
-    }
-    fun <- for_texts(node$word$fun, node$word$name, types)
-    return(call_r_function(fun, node$word$name, lapply(arguments, guarded, run = run), node, run, groups = NULL))
-  }
+  rule <- if (!any(types == "other")) word$type(types)
+  if (is.null(rule)) return(type_by_r(node, arguments, types, run))
   operands <- unname(arguments)
   for (k in which(types != rule$operands)) operands[[k]] <- convert(operands[[k]], rule$operands[k])
-  if (!nzchar(node$word$operation)) return(operands[[1]])
-  simplified(list(kind = "operation", name = node$word$operation, operands = operands, type = rule$result,
-                  line = run$line))
+  if (!nzchar(word$memory)) return(operands[[1]])
+  simplified(typed_operation(word$memory, operands, rule$result, run$line))
+}
+
+# What the core does not calculate, R's function does.
+type_by_r <- function(node, arguments, types, run) {
+  word <- node$word
+  check_types_fit(node, types, run, arguments)
+  if (any(types == "other")) {
+    check_no_category(node, arguments, run)
+    check_levels(node, arguments, run)
+  }
+  are_texts <- any(types == "text") && all(types %in% c("text", "missing"))
+  fun <- if (are_texts && !is.null(word$texts)) word$texts else word$r
+  call <- new_call(fun, word$name, node$arguments, node$shown, NULL, word)
+  call$outer <- word$fun
+  call_r_function(call, lapply(arguments, guarded, run = run), run, groups = NULL)
 }
 
 # The second condition counts where the first one leaves it open.
@@ -131,7 +134,7 @@ type_in_turn <- function(node, run) {
   first <- type_node(node$arguments[[1]], run)
   if (!is_numeric_type(first$type)) return(list(first, type_node(node$arguments[[2]], run)))
   decides <- convert(first, "logical")
-  if (node$word$name == "&&") decides <- logic_node("not", decides)
+  if (!node$word$settled_by) decides <- logic_node("not", decides)
   list(first, type_under(node$arguments[[2]], logic_node("not", logic_node("is_true", decides)), run))
 }
 
@@ -149,7 +152,7 @@ simplified <- function(node) {
 check_types_fit <- function(node, types, run, arguments = list()) {
   if (!any(types == "text")) return(invisible())
   name <- node$word$name
-  is_comparison <- name %in% c("==", "!=", "<", "<=", ">", ">=", "pmin", "pmax", "lesser_known", "greater_known")
+  is_comparison <- identical(node$word$text, "compared")
   if (is_comparison && is.na(common_type(types[types != "other"]))) {
     other <- setdiff(types, c("text", "missing"))[1]
     stop_because(c("Can't compare text with {type_words[[other]]}.",
@@ -157,7 +160,7 @@ check_types_fit <- function(node, types, run, arguments = list()) {
                    "i" = "Convert one of them: {.code as.numeric()} makes numbers, {.code as.character()} makes text."),
                  "type_mismatch", run$call, texts = text_columns(node, arguments))
   }
-  if (is_comparison || any(types == "other") || grepl("^(is|as)[.]|^is|^pm(in|ax)$|_known$", name)) return(invisible())
+  if (is_comparison || any(types == "other") || identical(node$word$text, "taken")) return(invisible())
   culprit <- node$arguments[[which(types == "text")[1]]]
   joins <- name == "+" && all(types %in% c("text", "missing"))
   stop_because(c("{.code {name}} needs numbers, not text.",
@@ -175,7 +178,7 @@ text_columns <- function(node, arguments) {
 
 # R would calculate missing values from categories, with a warning.
 check_no_category <- function(node, arguments, run) {
-  if (!node$word$name %in% c("+", "-", "*", "/", "^", "%%", "%/%", "round", "sqrt", "abs")) return(invisible())
+  if (!isFALSE(node$word$category)) return(invisible())
   found <- which(vapply(arguments, is_category, NA, run = run))
   if (!length(found)) return(invisible())
   stop_because(c("{.code {node$word$name}} needs numbers, not a category.",
@@ -185,7 +188,7 @@ check_no_category <- function(node, arguments, run) {
 
 # A text that is no level of a category is equal to none of its values: mostly it is misspelled.
 check_levels <- function(node, arguments, run) {
-  if (!node$word$name %in% c("==", "!=")) return(invisible())
+  if (!isTRUE(node$word$levels)) return(invisible())
   categories <- which(vapply(arguments, is_category, NA, run = run))
   texts <- which(vapply(arguments, function(one) one$kind == "constant" && one$type == "text", NA))
   if (length(categories) != 1 || length(texts) != 1) return(invisible())
@@ -204,10 +207,10 @@ level_hint <- function(text, levels) {
 
 convert <- function(node, type) {
   if (node$type == type) return(node)
-  if (node$type == "missing") return(list(kind = "constant", value = as.vector(NA, vector_mode(type)), type = type))
-  if (node$kind == "constant") return(list(kind = "constant", value = as.vector(node$value, vector_mode(type)), type = type))
+  if (node$type == "missing") return(typed_constant(as.vector(NA, vector_mode(type)), type))
+  if (node$kind == "constant") return(typed_constant(as.vector(node$value, vector_mode(type)), type))
   name <- c(integer = "to_integer", logical = "to_logical", double = "to_real")[[type]]
-  list(kind = "operation", name = name, operands = list(node), type = type)
+  typed_operation(name, list(node), type)
 }
 
 vector_mode <- function(type) if (type == "text") "character" else type
@@ -221,7 +224,7 @@ type_choose <- function(node, run) {
   if (any(types == "other")) return(choose_with_r(guarded(condition, run), yes, no, node, run))
   type <- common_type(types)
   if (is.na(type)) stop_branches_differ(yes, no, node, run)
-  list(kind = "choose", condition = condition, yes = convert(yes, type), no = convert(no, type), type = type)
+  typed_choice(condition, convert(yes, type), convert(no, type), type)
 }
 
 type_condition <- function(node, run, as_row_condition = FALSE) {

@@ -153,13 +153,9 @@ add_statement_nodes <- function(statement, step, graph, number, by) {
 
 # Whether a tree has words that depend on the block's groups or order.
 goes_by_groups <- function(node) {
-  any_of <- function(nodes) any(vapply(unname(nodes), goes_by_groups, NA))
-  switch(node$kind,
-    aggregate = , ordered = , running = is.null(node$within) || is.null(node$along),
-    rows = TRUE, shared = once(node, "groups", goes_by_groups(node$memory$node)), deep = through_deep(node, goes_by_groups), several = any_of(node$parts), choose = any_of(node[c("condition", "yes", "no")]),
-    word = , r_call = any_of(node$arguments), r_code = TRUE,
-    FALSE
-  )
+  any_node(node, function(node) {
+    switch(node$kind, aggregate = , ordered = , running = is.null(node$within) || is.null(node$along), rows = , r_code = TRUE, FALSE)
+  })
 }
 
 # What the column depends on, and what depends on it.

@@ -21,7 +21,7 @@ column_summary <- function(x, ...) {
   call <- quote(column_summary())
   check_table(x, call)
   names <- column_names(x)
-  if (...length()) names <- choose_columns(typed_choice(substitute(list(...)), x, parent.frame(), call), names, parent.frame(), call)
+  if (...length()) names <- choose_columns(choice_as_typed(substitute(list(...)), x, parent.frame(), call), names, parent.frame(), call)
   data <- unclass(if (is_live_table(x)) table_data(x, call) else x)[names]
   rows <- lapply(names, function(name) summary_row(name, data[[name]]))
   result <- do.call(rbind, c(list(summary_row("", logical())[0, ]), rows))

@@ -184,9 +184,8 @@ kind_of_column <- function(x, name) {
       if (!name %in% statement$targets || statement$removes) next
       node <- statement$node
       by <- function(own, of_block) if (is.null(own)) of_block else own
-      if (node$kind == "running") return(list(what = "running", within = by(node$within, step$within), along = by(node$along$names, step$along$names)))
-      if (node$kind != "ordered") return(NULL)
-      what <- if (node$entry$name == "ranking") "ranking" else if (grepl("^(running|moving)_", node$entry$name)) "running" else "other"
+      what <- if (node$kind == "running") "running" else node$word$draw
+      if (is.null(what)) return(NULL)
       return(list(what = what, within = by(node$within, step$within), along = by(node$along$names, step$along$names)))
     }
   }

@@ -17,7 +17,7 @@ calibrated_aggregate <- function(node, run) {
   if (run$calibration$learns) {
     typed <- aggregate_value(node, run)
     run$calibration$found[[key]] <- c(learned_aggregate(typed, names, node, run), line = run$formula, way = "value",
-                                      label = paste0(node$entry$name, "(", label_of(node$argument), ")", if (length(names)) paste(" within", paste(names, collapse = ", "))))
+                                      label = paste0(node$word$name, "(", label_of(node$argument), ")", if (length(names)) paste(" within", paste(names, collapse = ", "))))
     return(typed)
   }
   one <- run$calibration$found[[key]]
@@ -72,10 +72,6 @@ stop_not_calibrated <- function(node, run) {
                "not_calibrated", run$call)
 }
 
-learns_levels <- function(node) {
-  (identical(node$fun, as_category) || identical(node$fun, base::factor)) && !"levels" %in% names(node$arguments) && sum(!nzchar(names_or_none(node$arguments))) == 1
-}
-
 names_or_none <- function(x) if (is.null(names(x))) rep("", length(x)) else names(x)
 
 calibrated_levels <- function(node, run) {
@@ -88,7 +84,7 @@ calibrated_levels <- function(node, run) {
   }
   one <- run$calibration$found[[key]]
   if (is.null(one)) stop_not_calibrated(node, run)
-  node$arguments$levels <- value_node(one$value, quote(levels))
+  node$arguments$levels <- new_value(one$value, quote(levels))
   r_value(node, run)
 }
 

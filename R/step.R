@@ -110,16 +110,8 @@ column_names <- function(x) if (is_live_table(x)) live(x)$columns else names(x)
 
 # The script's single values in a tree, by the code that gave them.
 shown_values <- function(node) {
-  found <- switch(node$kind,
-    value = if (is_shown_value(node)) stats::setNames(list(format_value(node$value)), one_line(node$shown)),
-    shared = once(node, "values", shown_values(node$memory$node)),
-    deep = through_deep(node, shown_values),
-    aggregate = , ordered = shown_values(node$argument),
-    several = unlist(lapply(node$parts, shown_values), recursive = FALSE),
-    running = shown_values(node$formula),
-    choose = c(shown_values(node$condition), shown_values(node$yes), shown_values(node$no)),
-    word = , r_call = unlist(lapply(unname(node$arguments), shown_values), recursive = FALSE)
-  )
+  values <- find_nodes(node, function(node) node$kind == "value" && is_shown_value(node))
+  found <- stats::setNames(lapply(values, function(node) format_value(node$value)), vapply(values, function(node) one_line(node$shown), ""))
   found[!duplicated(names(found))]
 }
 

@@ -71,3 +71,14 @@ print_lines <- function(lines) {
   lines <- mapply(function(texts, signs) paste0(c(rbind(shown(texts), c(signs, ""))), collapse = ""), texts, signs)
   cat(as.character(lines), sep = "\n")
 }
+
+# One value as people read it.
+value_text <- function(value) {
+  if (is.list(value)) return(one_line(value))
+  if (length(value) != 1 || is.na(value)) return(if (is.numeric(value) && is.nan(value)) "NaN" else "NA")
+  if (is.factor(value) || is.character(value)) return(quoted(as.character(value)))
+  if (is.numeric(value) && !is.object(value)) return(format(value, digits = 7))
+  as.character(value)
+}
+
+#' @export

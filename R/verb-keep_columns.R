@@ -22,7 +22,7 @@ keep_columns <- function(x, ...) {
   call <- quote(keep_columns())
   if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
-  typed <- typed_choice(substitute(list(...)), x, parent.frame(), call)
+  typed <- choice_as_typed(substitute(list(...)), x, parent.frame(), call)
   apply_step(x, new_step_columns("keep_columns", typed, NULL, column_names(x), parent.frame(), call), call)
 }
 
@@ -32,7 +32,7 @@ drop_columns <- function(x, ...) {
   call <- quote(drop_columns())
   if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
-  typed <- typed_choice(substitute(list(...)), x, parent.frame(), call)
+  typed <- choice_as_typed(substitute(list(...)), x, parent.frame(), call)
   apply_step(x, new_step_columns("drop_columns", typed, NULL, column_names(x), parent.frame(), call), call)
 }
 
@@ -42,12 +42,12 @@ move_columns <- function(x, ..., after = NULL) {
   call <- quote(move_columns())
   if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
-  typed <- typed_choice(substitute(list(...)), x, parent.frame(), call)
+  typed <- choice_as_typed(substitute(list(...)), x, parent.frame(), call)
   apply_step(x, new_step_columns("move_columns", typed, substitute(after), column_names(x), parent.frame(), call), call)
 }
 
 # The choice of columns as code.
-typed_choice <- function(typed, x, env, call) {
+choice_as_typed <- function(typed, x, env, call) {
   parts <- as.list(typed)[-1]
   named <- names(parts)[nzchar(names(parts))]
   if (length(named)) {

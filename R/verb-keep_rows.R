@@ -62,7 +62,7 @@ new_step_keep_rows <- function(verb, condition, within, names, env, call) {
                  "bad_formula", call)
   }
   groups <- if (!is.null(within)) choose_columns(within, names, env, call)
-  scope <- new_scope(names, env, condition, call)
+  scope <- formula_scope(names, env, condition, call)
   scope$within <- groups
   structure(list(verb = verb, node = bind_formula(condition, scope), within = groups,
                  typed = list(condition = condition, within = within), columns = names, columns_before = names, env = env),
@@ -96,7 +96,7 @@ true_or_false <- function(step, data, call) {
   run$calibration <- step$calibration
   run$lots <- step$lots
   start_line(run, step$typed$condition)
-  condition <- type_condition(list(condition = step$node, shown = step$typed$condition), run, as_row_condition = TRUE)
+  condition <- type_condition(new_condition(step$node, step$typed$condition), run, as_row_condition = TRUE)
   values <- node_values(list(condition), run)[[1]]
   if (length(values) == run$rows) values else rep_len(values, run$rows)
 }

@@ -42,7 +42,7 @@ new_step_conditions <- function(verb, typed, within, names, env, call) {
   if (!length(typed)) stop_because(c("There is no condition.", "i" = "Write {.code {verb}(x, \"net weight is positive\" = net_kg > 0)}."), "bad_formula", call)
   groups <- if (!is.null(within)) choose_columns(within, names, env, call)
   nodes <- lapply(unname(typed), function(condition) {
-    scope <- new_scope(names, env, condition, call)
+    scope <- formula_scope(names, env, condition, call)
     scope$within <- groups
     bind_formula(condition, scope)
   })
@@ -71,7 +71,7 @@ run_step.step_conditions <- function(step, data, call) {
   broken <- list()
   for (k in seq_along(step$nodes)) {
     start_line(run, step$typed$conditions[[k]])
-    condition <- type_condition(list(condition = step$nodes[[k]], shown = step$typed$conditions[[k]]), run, as_row_condition = TRUE)
+    condition <- type_condition(new_condition(step$nodes[[k]], step$typed$conditions[[k]]), run, as_row_condition = TRUE)
     of_table <- !length(step$within) && isTRUE(values_of_group(step$nodes[[k]], character()))
     found <- if (of_table) broken_table(value_of_table(condition, run)) else broken_rows(node_values(list(condition), run)[[1]])
     if (!is.null(found)) broken <- c(broken, list(c(found, list(at = k))))

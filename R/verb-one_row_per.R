@@ -37,7 +37,7 @@ one_row_per <- function(x, columns, block, ...) {
 new_step_one_row_per <- function(columns, block, names, env, call) {
   keys <- choose_columns(columns, names, env, call)
   if (!length(keys)) stop_because("{.code {one_line(columns)}} chooses no column.", "bad_choice", call)
-  statements <- if (identical(block, quote({}))) list() else bind_block(block, names, env, call, keys, for_groups = TRUE)
+  statements <- if (identical(block, quote({}))) list() else bind_block(block, names, env, call, formula_scope, keys, for_groups = TRUE)
   step <- list(keys = keys, statements = one_value_statements(statements, keys, call), typed = list(columns = columns, block = block),
                columns_before = names, env = env)
   set <- as.character(final_targets(statements)$set)
@@ -68,21 +68,19 @@ one_value_statements <- function(statements, keys, call) {
 
 # Whether a tree has one value for each group: NA if only its values can say so.
 values_of_group <- function(node, of_group) {
-  all_of <- function(nodes) all(vapply(unname(nodes), values_of_group, NA, of_group = of_group))
-  switch(node$kind,
-    value = TRUE,
-    column = node$name %in% of_group,
-    rows = node$name == ".rows",
-    aggregate = is.null(node$within) || all(node$within %in% of_group),
-    word = all_of(node$arguments),
-    choose = all_of(node[c("condition", "yes", "no")]),
-    shared = once(node, paste(c("of group", of_group), collapse = "\r"), values_of_group(node$memory$node, of_group)),
-    deep = through_deep(node, function(one) values_of_group(one, of_group)),
-    several = all_of(node$parts),
-    r_call = if (is_value_by_value(node$name, node$fun, node$arguments) && isTRUE(all_of(node$arguments))) TRUE else NA,
-    r_code = NA,
-    FALSE
-  )
+  fold_node(node, function(node, children) {
+    of_all <- all(unlist(children))
+    switch(node$kind,
+      value = TRUE,
+      column = node$name %in% of_group,
+      rows = node$name == ".rows",
+      aggregate = is.null(node$within) || all(node$within %in% of_group),
+      word = , choose = , several = of_all,
+      r_call = if (goes_by_value(node$word, node$arguments) && isTRUE(of_all)) TRUE else NA,
+      r_code = NA,
+      FALSE
+    )
+  })
 }
 
 # `sum(m)` of a column `m` that has one value for each group: in R it would be `m`, and of the column of all rows it is `m` times these.
@@ -99,16 +97,9 @@ check_aggregates_of_rows <- function(statement, of_group, made, call) {
 
 # The parts of a tree that are given whole columns.
 whole_parts <- function(node) {
-  of <- function(nodes) unlist(lapply(unname(nodes), whole_parts), recursive = FALSE)
-  switch(node$kind,
-    aggregate = c(list(node), whole_parts(node$argument)),
-    r_call = c(if (!is_value_by_value(node$name, node$fun, node$arguments)) list(node), of(node$arguments)),
-    word = of(node$arguments),
-    choose = of(node[c("condition", "yes", "no")]),
-    shared = once(node, "whole_parts", whole_parts(node$memory$node)),
-    deep = through_deep(node, whole_parts),
-    several = of(node$parts)
-  )
+  find_nodes(node, function(node) {
+    node$kind == "aggregate" || node$kind == "r_call" && !goes_by_value(node$word, node$arguments)
+  })
 }
 
 stop_not_one_value <- function(formula, call) {
@@ -165,57 +156,29 @@ step_needs.step_one_row_per <- function(step, wanted) {
 
 # Whether a tree has only aggregates of the groups, and columns that these have.
 is_for_groups <- function(node, columns) {
-  all_of <- function(nodes) all(vapply(unname(nodes), is_for_groups, NA, columns = columns))
-  switch(node$kind,
-    value = is.atomic(node$value) && length(node$value) == 1,
-    column = node$name %in% columns,
-    rows = node$name == ".rows",
-    aggregate = is.null(node$within),
-    word = all_of(node$arguments),
-    choose = all_of(node[c("condition", "yes", "no")]),
-    shared = once(node, paste(c("for groups", columns), collapse = "\r"), is_for_groups(node$memory$node, columns)),
-    deep = through_deep(node, function(one) is_for_groups(one, columns)),
-    several = all_of(node$parts),
-    r_call = is.null(node$within) && is_value_by_value(node$name, node$fun, node$arguments) && all_of(node$arguments),
-    FALSE
-  )
+  fold_node(node, function(node, children) {
+    of_all <- all(unlist(children))
+    switch(node$kind,
+      value = is_one_value(node),
+      column = node$name %in% columns,
+      rows = node$name == ".rows",
+      aggregate = is.null(node$within),
+      word = , choose = , several = of_all,
+      r_call = is.null(node$within) && goes_by_value(node$word, node$arguments) && of_all,
+      FALSE
+    )
+  })
 }
 
 columns_in_aggregates <- function(node) {
-  of <- function(nodes) unique(unlist(lapply(unname(nodes), columns_in_aggregates)))
-  switch(node$kind,
-    aggregate = node_columns(node$argument),
-    word = , r_call = of(node$arguments),
-    choose = of(node[c("condition", "yes", "no")]),
-    shared = once(node, "columns in aggregates", columns_in_aggregates(node$memory$node)),
-    deep = through_deep(node, columns_in_aggregates),
-    several = of(node$parts),
-    character()
-  )
+  unique(unlist(lapply(find_nodes(node, function(node) node$kind == "aggregate"), function(one) node_columns(one$argument))))
 }
 
-# The tree with the values of its aggregates in their place: for each group one. `replaced` has the shared nodes that were seen, and what
-# stands for them.
-with_aggregates <- function(node, value_of, sizes, replaced = list2env(list(pairs = list()))) {
-  in_each <- function(nodes) lapply(nodes, with_aggregates, value_of = value_of, sizes = sizes, replaced = replaced)
-  if (node$kind == "deep") {
-    node$parts <- in_each(node$parts)
-    node$node <- in_each(list(node$node))[[1]]
-    return(node)
-  }
-  parts <- c(word = "arguments", r_call = "arguments", several = "parts")[node$kind]
-  if (node$kind == "shared") {
-    known <- Find(function(pair) identical(pair$memory, node$memory), replaced$pairs)
-    if (!is.null(known)) return(known$node)
-    inner <- shared(in_each(list(node$memory$node))[[1]])
-    replaced$pairs <- c(replaced$pairs, list(list(memory = node$memory, node = inner)))
-    return(inner)
-  }
-  if (node$kind == "aggregate") return(list(kind = "typed", typed = value_of(node), shown = node$shown))
-  if (node$kind == "rows") return(value_node(sizes, node$shown))
-  if (node$kind == "choose") node[c("condition", "yes", "no")] <- in_each(node[c("condition", "yes", "no")])
-  if (!is.na(parts)) node[[parts]] <- in_each(node[[parts]])
-  node
+# The tree with the values of its aggregates in their place: for each group one.
+with_aggregates <- function(node, value_of, sizes) {
+  map_node(node, function(node) {
+    switch(node$kind, aggregate = new_found(value_of(node), node$shown), rows = new_value(sizes, node$shown), node)
+  }, stop_at = function(node) node$kind == "aggregate")
 }
 
 check_one_value <- function(columns, groups, first, formula, call) {

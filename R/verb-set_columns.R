@@ -111,7 +111,7 @@ check_nothing_outside <- function(outside, call) {
 
 new_step_set_columns <- function(block, within, along, carry, after, names, env, call) {
   groups <- if (!is.null(within)) choose_columns(within, names, env, call)
-  statements <- bind_block(block, names, env, call, groups)
+  statements <- bind_block(block, names, env, call, formula_scope, groups)
   step <- list(statements = statements, carried = choose_columns(carry, names, env, call), within = groups,
                along = if (!is.null(along)) choose_order(along, names, env, call),
                typed = list(block = block, within = within, along = along, carry = carry, after = after), columns_before = names, env = env)

@@ -93,9 +93,16 @@ fill_name <- function(code, block, row, found, held) {
 special_call <- function(code, block, row, found, inner) {
   if (!is.symbol(code[[1]])) return(NULL)
   node <- tryCatch(block$bind(code), error = function(e) NULL)
-  if (is.null(node)) return(NULL)
-  if (identical(node$name, "look_up") && node$kind == "r_call") return(looked_up(code, node, block, row, found))
-  if (as.character(code[[1]]) %in% names(derived_words)) return(written_out(code, node, block, row, found, inner))
+  word <- if (!is.null(node)) block$word(code)
+  if (!is.null(word)) explain_call(word, code, node, block, row, found, inner)
+}
+
+# What stands in the formula for a call of a word: NULL where it is shown with what goes in, as it was written.
+explain_call <- function(word, code, node, block, row, found, inner) UseMethod("explain_call")
+
+explain_call.default <- function(word, code, node, block, row, found, inner) NULL
+
+explain_call.word_aggregate <- function(word, code, node, block, row, found, inner) {
   if (!node$kind %in% c("aggregate", "ordered", "running")) return(NULL)
   values <- tryCatch(block$values(node), error = function(e) NULL)
   if (is.null(values)) return(NULL)
@@ -106,35 +113,39 @@ special_call <- function(code, block, row, found, inner) {
   value
 }
 
+explain_call.word_ordered <- explain_call.word_aggregate
+
+explain_call.word_recurrence <- explain_call.word_aggregate
+
 # A word that is short for a formula of a whole column or of an order is shown as that formula.
-written_out <- function(code, node, block, row, found, inner) {
-  parts <- ordered_parts(node)
+explain_call.word_derived <- function(word, code, node, block, row, found, inner) {
+  is_part <- function(node) node$kind %in% c("aggregate", "ordered")
+  parts <- find_nodes(node, is_part, stop_at = function(node) is_part(node) || node$kind == "r_call")
   if (!length(parts)) return(NULL)
   values <- lapply(parts, block$values)
   told <- mapply(note_of_order, parts, values, MoreArgs = list(block = block, row = row))
   labels <- mapply(function(part, values) part_text(part, value_text(take_rows(values, row))), parts, values)
   for (one in unique(told)) note(found, paste0(one_line(code), ": ", paste(unique(labels[told == one]), collapse = ", "), ", ", one))
   found$used <- c(found$used, intersect(node_columns(node), block$columns))
-  node_text(node, block, row, inner)
+  node_text(node, block, row)[[if (inner) "inside" else "alone"]]
 }
 
-part_text <- function(part, value) switch(part$entry$name, previous = paste(value, "before"), following = paste(value, "behind"), paste(part$entry$name, value))
+part_text <- function(part, value) if (is.null(part$word$explain_value)) paste(part$word$name, value) else paste(value, part$word$explain_value)
 
-# A node with its values in this row, with brackets where they are needed if it is part of another.
-node_text <- function(node, block, row, inner = FALSE) {
-  if (node$kind == "shared") return(node_text(node$memory$node, block, row, inner))
-  if (node$kind == "deep") return(value_text(take_rows(rep_len(block$values(node), block$rows), row)))
-  if (node$kind != "word" || length(node$arguments) != 2 || !grepl("^[-+*/=<>!]+$", node$word$name)) return(value_text(take_rows(rep_len(block$values(node), block$rows), row)))
-  sides <- vapply(unname(node$arguments), node_text, "", block = block, row = row, inner = TRUE)
-  text <- paste(sides[1], node$word$name, sides[2])
-  if (inner) paste0("(", text, ")") else text
+# A node with its values in this row: as it stands alone, and with brackets where they are needed inside of another.
+node_text <- function(node, block, row) {
+  is_shown <- function(node) node$kind == "word" && length(node$arguments) == 2 && is_sign(node$word$name)
+  fold_node(node, function(node, sides) {
+    if (!is_shown(node)) {
+      text <- value_text(take_rows(rep_len(block$values(node), block$rows), row))
+      return(list(alone = text, inside = text))
+    }
+    text <- paste(sides[[1]]$inside, node$word$name, sides[[2]]$inside)
+    list(alone = text, inside = paste0("(", text, ")"))
+  }, stop_at = function(node) !node$kind %in% c("shared", "deep") && !is_shown(node))
 }
 
-ordered_parts <- function(node) {
-  switch(node$kind, aggregate = , ordered = list(node), shared = once(node, "ordered", ordered_parts(node$memory$node)), deep = through_deep(node, ordered_parts),
-         word = unlist(lapply(unname(node$arguments), ordered_parts), recursive = FALSE),
-         choose = unlist(lapply(node[c("condition", "yes", "no")], ordered_parts), recursive = FALSE), list())
-}
+is_sign <- function(name) !grepl("[[:alnum:]]", name)
 
 # The rows of the group that the row is in, in their order.
 rows_around <- function(node, block, row) {
@@ -150,20 +161,8 @@ note_of_order <- function(node, values, block, row) {
   of <- paste0(counted_rows(length(rows)), group_text(node, block, row))
   if (node$kind == "aggregate") return(paste("over", of))
   if (node$kind == "running") return(paste0("from the row above, ", above_text(rows, row, values), ", among ", of))
-  arguments <- argument_values_of(node, block)
-  name <- node$entry$name
-  at <- match(row, rows)
-  if (name == "ranking") return(note_of_rank(arguments, values, rows, row, of))
-  if (name %in% c("previous", "following")) return(note_of_neighbour(rows, at, if (name == "previous") -node$options$by else node$options$by, of))
-  window <- if (startsWith(name, "moving")) utils::tail(rows[seq_len(at)], node$options$rows)
-  went_in <- utils::tail(if (is.null(window)) rows[seq_len(at)] else window, 4)
-  paste0("the last that went in: ", paste(vapply(went_in, function(one) value_text(take_rows(arguments, one)), ""), collapse = ", "), if (length(went_in) > 1) " (rows " else " (row ",
-         paste(went_in, collapse = ", "), "), of ", if (is.null(window)) paste(counted_rows(at), "so far") else paste(counted_rows(length(window)), "of its window"), " among ", of)
-}
-
-note_of_neighbour <- function(rows, at, by, of) {
-  from <- at + by
-  paste0(if (from < 1 || from > length(rows)) "as there is no such row" else paste("from row", rows[from]), ", among ", of)
+  node$word$explain(list(arguments = argument_values_of(node, block), values = values, rows = rows, row = row, at = match(row, rows),
+                         of = of, options = node$options))
 }
 
 above_text <- function(rows, row, values) {
@@ -177,21 +176,6 @@ argument_values_of <- function(node, block) {
   block$run$values[[id]]
 }
 
-# The nearest rows with another rank on either side.
-note_of_rank <- function(x, ranks, rows, row, of) {
-  own <- ranks[row]
-  if (is.na(own)) return("since it has no value")
-  others <- rows[!is.na(ranks[rows]) & rows != row]
-  told <- function(candidates, best, word) {
-    if (!length(candidates)) return(NULL)
-    nearest <- candidates[best(ranks[candidates])]
-    paste0(word, " it ", value_text(take_rows(x, nearest)), " (row ", nearest, ", rank ", format(ranks[nearest]), ")")
-  }
-  tied <- sum(ranks[others] == own)
-  paste(c(paste("among", of), told(others[ranks[others] < own], which.max, "before"), told(others[ranks[others] > own], which.min, "behind"),
-          if (tied) paste("with the same rank", counted(tied, "other"))), collapse = "; ")
-}
-
 group_text <- function(node, block, row) {
   names <- if (is.null(node$within)) block$step$within else node$within
   if (!length(names)) return("")
@@ -199,7 +183,8 @@ group_text <- function(node, block, row) {
 }
 
 # A look-up of one column is shown as what it gave. The note tells where the table has it.
-looked_up <- function(code, node, block, row, found) {
+explain_call.word_look_up <- function(word, code, node, block, row, found, inner) {
+  if (node$kind != "r_call") return(NULL)
   keys <- node$arguments[!names(node$arguments) %in% c("table", "take", "by", "unknown")]
   values <- lapply(unname(keys), function(key) take_rows(argument_values_of(list(argument = key), block), row))
   found$used <- c(found$used, intersect(node_columns(node), block$columns))
@@ -225,16 +210,6 @@ place_of_key <- function(node, values, block) {
   paste0(if (is.null(place)) paste("row", at, "of", table_title(opened)) else place, where)
 }
 
-# One value as people read it.
-value_text <- function(value) {
-  if (is.list(value)) return(one_line(value))
-  if (length(value) != 1 || is.na(value)) return(if (is.numeric(value) && is.nan(value)) "NaN" else "NA")
-  if (is.factor(value) || is.character(value)) return(quoted(as.character(value)))
-  if (is.numeric(value) && !is.object(value)) return(format(value, digits = 7))
-  as.character(value)
-}
-
-#' @export
 format.explanation <- function(x, width = cli::console_width(), ...) {
   x <- shown_explanation(x)
   c(paste0(cli::style_bold(x$column), ", row ", format(x$row, big.mark = ","), ", is ", cli::style_bold(value_text(x$value))), indented(x, width - 2))

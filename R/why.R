@@ -175,7 +175,7 @@ explain_statement <- function(step, trace, k, at, column, row) {
   new_explanation(column, row, value, formula = line_text(statement$line), filled = filled, notes = shown$notes, from = from)
 }
 
-# The block as it is before a line: `bind(code)` gives the node of a piece of a formula, `value(code)` that and what it comes to in all rows,
+# The block as it is before a line: `bind(code)` gives the node of a piece of a formula, `word(code)` the record of what it calls, `value(code)` that and what it comes to in all rows,
 # `values(node)` the latter alone, `column_after(name)` a column behind the line.
 run_before_line <- function(step, trace, k, at) {
   start <- function() {
@@ -189,10 +189,11 @@ run_before_line <- function(step, trace, k, at) {
     run
   }
   run <- start()
+  scope <- function(code) formula_scope(names(run$columns), step$env, code, trace$call)
   bind <- function(code) {
     start_line(run, code)
     run$shared <- list()
-    bind_formula(code, new_scope(names(run$columns), step$env, code, trace$call))
+    bind_formula(code, scope(code))
   }
   values <- function(node) {
     id <- column_slot(type_node(node, run), run)
@@ -208,5 +209,5 @@ run_before_line <- function(step, trace, k, at) {
     run_statement(after, step$statements[[at]])
     run_results(after, name)[[1]]
   }
-  list(run = run, bind = bind, value = value, values = values, column_after = column_after, columns = names(run$columns), env = step$env, step = step, rows = run$rows, call = trace$call)
+  list(run = run, bind = bind, word = function(code) word_called(code, scope(code)), value = value, values = values, column_after = column_after, columns = names(run$columns), env = step$env, step = step, rows = run$rows, call = trace$call)
 }

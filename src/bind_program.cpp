@@ -44,7 +44,7 @@ SEXP part(SEXP list, const char* name) {
 
 std::string text_part(SEXP list, const char* name) { return CHAR(STRING_ELT(part(list, name), 0)); }
 
-// Makes a program of typed nodes (engine-type.R says what they are).
+// Makes a program of typed nodes (tree-node.R says what they are).
 class Compiler {
  public:
   // The run's slots: their values, what is yet to be calculated, and which of these count overflows.
@@ -74,6 +74,7 @@ class Compiler {
     const std::string kind = text_part(node, "kind");
     if (kind == "slot") return emit_slot(Rf_asInteger(part(node, "id")) - 1, wanted);
     if (kind == "above") return above_;
+    if (kind == "shared") return emit_shared(node, wanted);
     if (kind == "constant") return program.add_constant(constant_of(kept(part(node, "value"))));
     if (kind == "choose") return emit_choose(node, wanted);
     std::vector<int> operands;
@@ -97,6 +98,17 @@ class Compiler {
     slots_.emplace(key, number);
     return number;
   }
+
+  int emit_shared(SEXP node, int wanted) {
+    const auto key = std::make_pair(text_part(node, "id"), wanted);
+    const auto known = shared_.find(key);
+    if (known != shared_.end()) return known->second;
+    const int number = emit(shared_part(node), wanted);
+    shared_.emplace(key, number);
+    return number;
+  }
+
+  static SEXP shared_part(SEXP node) { return Rf_findVarInFrame(part(node, "part"), Rf_install("node")); }
 
   int add_input(int id) {
     Rcpp::RObject column = kept(VECTOR_ELT(values_, id));
@@ -130,9 +142,15 @@ class Compiler {
 
   bool counts(int id) const { return id < counting_.size() && counting_[id] == 1; }
 
-  bool counts_overflows(SEXP node) const {
+  bool counts_overflows(SEXP node) {
     const std::string kind = text_part(node, "kind");
     if (kind == "slot") return counts(Rf_asInteger(part(node, "id")) - 1);
+    if (kind == "shared") {
+      const std::string id = text_part(node, "id");
+      const auto known = shared_counts_.find(id);
+      if (known != shared_counts_.end()) return known->second;
+      return shared_counts_[id] = counts_overflows(shared_part(node));
+    }
     if (kind == "choose")
       return counts_overflows(part(node, "condition")) || counts_overflows(part(node, "yes")) || counts_overflows(part(node, "no"));
     if (kind != "operation") return false;
@@ -155,6 +173,9 @@ class Compiler {
   Rcpp::LogicalVector counting_;
   std::vector<Rcpp::RObject> translated_;
   std::map<std::pair<int, int>, int> slots_;
+  // Parts of a recurrence that stand in several places.
+  std::map<std::pair<std::string, int>, int> shared_;
+  std::map<std::string, bool> shared_counts_;
 };
 
 }  // namespace

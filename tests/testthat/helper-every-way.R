@@ -74,6 +74,7 @@ word_cases <- list(
   months = function() word_case(call(sample(c("months", "weekdays"), 1), day_column()), TRUE, TRUE),
   format = function() word_case(one_of(quote(format(day, "%Y/%m")), quote(format(time, "%H:%M"))), FALSE, TRUE),
   gamma = function() word_case(call(sample(c("gamma", "lgamma", "factorial"), 1), quote(abs(j) + 1)), TRUE, TRUE),
+  factor = function() word_case(quote(as.integer(factor(s, levels = c("b", "a")))), FALSE, TRUE),
   choose = function() word_case(one_of(quote(choose(7, abs(j))), quote(beta(abs(j) + 1, 2))), TRUE, TRUE),
   bitwAnd = function() word_case(call(sample(c("bitwAnd", "bitwOr"), 1), quote(abs(j)), 3L), TRUE, TRUE),
   round = function() numbers(sample(c("round", "signif"), 1), sample(0:3, 1)),
@@ -143,12 +144,10 @@ without_case <- c(
 )
 
 words_of_language <- function() {
-  space <- asNamespace("rowanroot")
-  all <- c(names(space$words), names(space$aggregates), names(space$ordered_words), names(space$derived_words), space$value_by_value, names(space$own_value_by_value))
-  in_formulas <- setdiff(unique(all), c("is_identical"))
+  in_formulas <- asNamespace("rowanroot")$names_to_offer()
   # Those that random_formula() has.
   setdiff(in_formulas, c("+", "-", "*", "/", "^", "%%", "%/%", ">=", "<=", ">", "!=", "&", "&&", "|", "||", "!", "xor", "is.na", "is.nan", "is.finite", "is.infinite", one_number,
-                         "atan2", "sinh", "cosh", "signif", "pmax", "weekdays", "lgamma", "beta", "factorial", "bitwOr", "gsub", "as.double", "last_value"))
+                         "atan2", "sinh", "cosh", "signif", "pmax", "weekdays", "lgamma", "beta", "factorial", "bitwOr", "gsub", "switch", "missing", "as.double", "last_value"))
 }
 
 # One way: how the table comes, and under which options it is calculated.

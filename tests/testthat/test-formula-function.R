@@ -55,7 +55,7 @@ test_that("it is taken in when it can be, and else called once with whole column
   group <- substr(data$s, 1, 2)
   found <- data |> set_columns({ .group <- substr(s, 1, 2); a <- aggregate(x, within = .group) })
   expect_equal(found$a, data$x - stats::ave(data$x, group))
-  statement <- rowanroot:::bind_block(quote({ a <- functions[[2]](x, n) }), names(data), environment(), NULL)[[1]]
+  statement <- rowanroot:::bind_block(quote({ a <- functions[[2]](x, n) }), names(data), environment(), NULL, rowanroot:::formula_scope)[[1]]
   expect_identical(statement$node$kind, "choose")
   expect_identical(sort(rowanroot:::node_columns(statement$node)), c("n", "x"))
 })
@@ -77,7 +77,7 @@ test_that("functions of a package are taken in as well, with what they find ther
   each_row <- mapply(fee, data$x, data$n)
   expect_identical(set_columns(data, { a <- fee(x, n) })$a, each_row)
   expect_equal(set_columns(data, { a <- centred(n) })$a, data$n - mean(data$n))
-  key <- function() rowanroot:::canonical(rowanroot:::bind_block(quote({ a <- fee(x, n) }), names(data), environment(), NULL)[[1]]$node)
+  key <- function() rowanroot:::canonical(rowanroot:::bind_block(quote({ a <- fee(x, n) }), names(data), environment(), NULL, rowanroot:::formula_scope)[[1]]$node)
   before <- key()
   expect_identical(key(), before)
   rlang::env_binding_unlock(home, "rate")

@@ -31,3 +31,5 @@ check_unit <- function(unit, name, call) {
   if (is_one_text(unit) && nzchar(unit) && !inherits(try(units::as_units(unit), silent = TRUE), "try-error")) return(invisible())
   stop_because(c("{.arg {name}} must be a unit, such as {.val kg} or {.val km/h}.", "x" = "It is {one_line(unit)}."), "bad_argument", call)
 }
+
+words_of_units <- function() list(language_word("convert_unit", "row"))

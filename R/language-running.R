@@ -161,3 +161,28 @@ running <- function(formula, start, along = NULL, within = NULL) {
                  "i" = "For instance {.code set_columns(x, {{ balance <- running(.above * 0.99 + net_kg, start = 0) }})}."), "bad_formula",
                quote(running()))
 }
+
+words_of_running <- function() {
+  running <- function(name, what, ...) {
+    ordered_word(name, check_running, "running", what, chunks = "on", draw = "running", explain = explain_running, ...)
+  }
+  moving <- function(name, what) {
+    ordered_word(name, check_moving, "moving", what, chunks = "rows", draw = "running", explain = explain_moving)
+  }
+  list(
+    running("running_total", "total"), running("running_mean", "mean"), running("running_count", "count"),
+    running("running_min", "least"), running("running_max", "greatest"), running("running_product", "product"),
+    moving("moving_total", "total"), moving("moving_mean", "mean"), moving("moving_min", "least"), moving("moving_max", "greatest"),
+    ordered_word("previous", check_neighbour, "neighbour", 1, chunks = "rows", explain = explain_previous, explain_value = "before"),
+    ordered_word("following", check_neighbour, "neighbour", -1, explain = explain_following, explain_value = "behind"),
+    derived_word("change", bind_change)
+  )
+}
+
+bind_change <- function(given, expr, scope) {
+  x <- new_shared(bind_formula(given$x, scope))
+  before <- the_word("previous")
+  options <- before$check(option_values(given["by"[!is.null(given$by)]], scope), scope$call)
+  before <- new_ordered(before, x, options, expr, scope$env, given_groups(given, scope), given_order(given, scope))
+  word_node("-", x, before, shown = expr)
+}

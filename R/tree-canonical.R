@@ -2,36 +2,44 @@
 # names of variables have gone, values and the bodies of functions are in it. Keys are made of it.
 
 canonical <- function(node) {
+  # Settings may change while a table is at hand.
+  fold_node(node, function(node, parts) canonical_node(node, unlist(parts)), of_shared = rlang::hash)
+}
+
+# `parts` are the texts of its own.
+canonical_node <- function(node, parts) {
   switch(node$kind,
     column = paste0("column(", quoted(node$name), ")"),
     rows = paste0("rows(", node$name, ")"),
     value = canonical_value(node$value),
-    # Settings may change while a table is at hand.
-    shared = once(node, paste(c("key", session_settings()), collapse = " "), rlang::hash(canonical(node$memory$node))),
-    deep = through_deep(node, canonical),
-    aggregate = paste0("aggregate(", node$entry$name, ",", node$skip_missing, ",", node$share, ",", paste(quoted(node$within), collapse = ","), ",",
-                       canonical(node$argument), ")"),
-    ordered = paste0("ordered(", node$entry$name, ",", canonical_value(node$options), ",", paste(quoted(node$within), collapse = ","), "|",
-                     paste(quoted(node$along$names), node$along$descending, collapse = ","), "|", canonical(node$argument), ")"),
     above = "above",
-    running = paste0("running(", canonical(node$formula), ",", canonical_value(node$start), ",", paste(quoted(node$within), collapse = ","), "|",
-                     paste(quoted(node$along$names), node$along$descending, collapse = ","), ")"),
-    several = paste0("several(", canonical_arguments(node$parts), ")"),
-    choose = paste0(if (isTRUE(node$some_rows)) "some_rows(" else "choose(", canonical(node$condition), ",", canonical(node$yes), ",", canonical(node$no), ")"),
-    word = paste0("word(", if (is.null(node$word$key)) node$word$name else node$word$key, ",", canonical_arguments(node$arguments), ")"),
-    r_call = paste0("call(", canonical_function(node$fun), ",", canonical_arguments(node$arguments), ",", canonical_conditions(node), named_functions(node),
-                    if (!is.null(node$within)) paste0("|", paste(quoted(node$within), collapse = ",")), ")"),
-    r_code = canonical_code(node)
+    r_code = canonical_code(node),
+    r_call = canonical_call(node, parts),
+    word = paste0("word(", name_in_keys(node$word), ",", listed_parts(parts, names(node$arguments)), ")"),
+    choose = paste0(if (node$some_rows) "some_rows(" else "choose(", listed_parts(parts), ")"),
+    several = paste0("several(", listed_parts(parts, names(node$parts)), ")"),
+    running = paste0("running(", parts, ",", canonical_value(node$start), ",", canonical_groups(node), "|", canonical_order(node), ")"),
+    aggregate = paste0("aggregate(", node$word$name, ",", node$skip_missing, ",", node$share, ",", canonical_groups(node), ",", parts, ")"),
+    ordered = paste0("ordered(", node$word$name, ",", canonical_value(node$options), ",", canonical_groups(node), "|", canonical_order(node),
+                     "|", parts, ")")
   )
 }
 
-quoted <- function(text) encodeString(in_utf8(text), quote = '"')
+name_in_keys <- function(word) if (is.null(word$key)) word$name else word$key
 
-canonical_arguments <- function(arguments) {
-  values <- vapply(arguments, canonical, "")
-  if (!is.null(names(arguments))) values <- paste0(names(arguments), "=", values)
-  paste(values, collapse = ",")
+canonical_groups <- function(node) listed_parts(quoted(node$within))
+
+canonical_order <- function(node) listed_parts(paste(quoted(node$along$names), node$along$descending))
+
+canonical_call <- function(node, parts) {
+  groups <- if (!is.null(node$within)) paste0("|", canonical_groups(node))
+  paste0("call(", canonical_function(node$fun), ",", listed_parts(parts, names(node$arguments)), ",", canonical_conditions(node),
+         named_functions(node), groups, ")")
 }
+
+listed_parts <- function(texts, names = NULL) paste(if (is.null(names)) texts else paste0(names, "=", texts, recycle0 = TRUE), collapse = ",")
+
+quoted <- function(text) encodeString(in_utf8(text), quote = '"')
 
 canonical_value <- function(x) {
   if (is_live_table(x)) return(canonical_table(x))

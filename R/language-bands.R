@@ -67,3 +67,14 @@ band_names <- function(ends) {
   if (last > 1 && is.infinite(ends[[last]])) made[last] <- paste("above", shown[last - 1])
   ifelse(nzchar(given), given, made)
 }
+
+words_of_bands <- function() list(language_word("bands", "row"), derived_word("first_known", bind_first_known, one_row = TRUE))
+
+# Where a column is missing, the next one counts.
+bind_first_known <- function(given, expr, scope) {
+  if (!length(given)) stop_because(c("{.code first_known()} needs columns.", "x" = "None is given in {.code {scope_text(scope)}}."), "bad_argument", scope$call)
+  columns <- lapply(unname(given), function(one) new_shared(bind_formula(one, scope)))
+  Reduce(function(column, rest) {
+    new_choice(word_node("is.na", column, shown = expr), rest, column, expr, of = "first_known")
+  }, columns, right = TRUE)
+}

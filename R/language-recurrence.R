@@ -1,9 +1,10 @@
 # running(.above * 0.99 + net_kg, start = 0): a formula that uses its own value in the row above.
 
-bind_running <- function(fun, expr, scope) {
-  if (!identical(fun, running)) return(NULL)
+words_of_recurrence <- function() list(language_word("running", "recurrence", draw = "running"))
+
+bind_word.word_recurrence <- function(word, arguments, expr, scope) {
   if (!is.null(scope$in_function)) give_up()
-  given <- word_given(fun, expr, scope)
+  given <- word_given(word$fun, expr, scope)
   if (is.null(given$formula) || !".above" %in% all.vars(given$formula)) {
     stop_because(c("{.code running()} needs a formula with {.code .above}, its own value in the row above.",
                    "x" = "It has none in {.code {scope_text(scope)}}.",
@@ -12,9 +13,8 @@ bind_running <- function(fun, expr, scope) {
   start <- option_values(given["start"[!is.null(given$start)]], scope)$start
   check_start(start, scope)
   inner <- scope
-  inner$locals[[".above"]] <- list(kind = "above", shown = quote(.above))
-  list(kind = "running", formula = bind_formula(given$formula, inner), start = start, within = given_groups(given, scope),
-       along = given_order(given, scope), shown = expr, env = scope$env)
+  inner$locals[[".above"]] <- new_above()
+  new_recurrence(bind_formula(given$formula, inner), start, expr, scope$env, given_groups(given, scope), given_order(given, scope))
 }
 
 check_start <- function(start, scope) {

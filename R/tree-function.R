@@ -46,23 +46,26 @@ check_recursion <- function(fun, expr, scope) {
 function_scope <- function(fun, expr, scope) {
   # What is not called as it is written, such as one with `within`, is told when it is called.
   given <- tryCatch(as.list(match.call(fun, expr))[-1], error = function(e) give_up())
-  inner <- new_scope(character(), environment(fun), scope$line, scope$call)
+  inner <- new_scope(character(), environment(fun), scope$line, scope$call, scope[c("find_word", "goes_by_row", "words")])
   inner$in_function <- TRUE
   inner$functions <- c(scope$functions, fun)
   inner$given <- names(given)
   inner$depth <- if (is.null(scope$depth)) 1 else scope$depth + 1
   inner$calls <- if (is.null(scope$calls)) list2env(list(made = 0)) else scope$calls
   for (name in names(formals(fun))) {
-    if (name %in% names(given)) inner$locals[[name]] <- shared(bind_formula(given[[name]], scope))
-    else if (identical(formals(fun)[[name]], quote(expr = ))) inner$absent <- c(inner$absent, name)
-    else inner$locals[[name]] <- shared(bind_formula(formals(fun)[[name]], inner))
+    if (name %in% names(given)) value <- bind_formula(given[[name]], scope)
+    else if (identical(formals(fun)[[name]], quote(expr = ))) {
+      inner$absent <- c(inner$absent, name)
+      next
+    } else value <- bind_formula(formals(fun)[[name]], inner)
+    inner$locals[[name]] <- new_shared(value)
   }
   inner
 }
 
 # Follows lines of code from top to bottom. Gives the node of their value, the local names after them, and
 # whether they end the function.
-follow <- function(lines, scope, value = value_node(NA, NA)) {
+follow <- function(lines, scope, value = new_value(NA)) {
   while (length(lines)) {
     line <- lines[[1]]
     lines <- lines[-1]
@@ -71,7 +74,8 @@ follow <- function(lines, scope, value = value_node(NA, NA)) {
     } else if (is_call_to(line, "return")) {
       return(list(value = if (length(line) == 2) bind_formula(line[[2]], scope) else give_up(), locals = scope$locals, returned = TRUE))
     } else if (is_call_to(line, c("<-", "=")) && is.symbol(line[[2]])) {
-      value <- shared(bind_formula(line[[3]], scope))
+      value <- bind_formula(line[[3]], scope)
+      value <- new_shared(value)
       scope$locals[[as.character(line[[2]])]] <- value
     } else if (is_call_to(line, "if")) {
       after <- follow_if(line, lines, scope)
@@ -98,10 +102,7 @@ follow_if <- function(line, rest, scope) {
     after$returned <- TRUE
     return(after)
   }
-  choose <- function(yes, no) {
-    if (identical(yes, no)) return(yes)
-    list(kind = "choose", condition = condition, yes = yes, no = no, shown = line[[2]])
-  }
+  choose <- function(yes, no) if (identical(yes, no)) yes else new_choice(condition, yes, no, line[[2]])
   returns <- "return" %in% all.names(line)
   if (returns) {
     yes <- c(yes, rest)
@@ -110,25 +111,10 @@ follow_if <- function(line, rest, scope) {
   yes <- follow(yes, scope)
   no <- follow(no, scope)
   names <- union(names(yes$locals), names(no$locals))
-  nothing <- value_node(NA, NA)
+  nothing <- new_value(NA)
   side <- function(locals, name) if (is.null(locals[[name]])) nothing else locals[[name]]
   locals <- lapply(stats::setNames(names, names), function(name) choose(side(yes$locals, name), side(no$locals, name)))
   # Where the condition is missing there is no value, though both branches have the same.
-  value <- list(kind = "choose", condition = condition, yes = yes$value, no = no$value, shown = line[[2]])
+  value <- new_choice(condition, yes$value, no$value, line[[2]])
   list(value = value, locals = locals, returned = returns)
-}
-
-# A node that is used in several places, so that it is calculated, and looked at, once. It is kept in an
-# environment, as R walks through all of a list that is put in another.
-shared <- function(node) {
-  if (node$kind %in% c("column", "value", "rows", "shared")) return(node)
-  memory <- new.env(parent = emptyenv())
-  memory$node <- node
-  list(kind = "shared", shown = node$shown, memory = memory)
-}
-
-# What is known of a shared node is found once.
-once <- function(node, what, code) {
-  if (is.null(node$memory[[what]])) node$memory[[what]] <- list(code)
-  node$memory[[what]][[1]]
 }

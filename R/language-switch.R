@@ -2,8 +2,10 @@
 # value is compared with them, without it is the number of the alternative. An empty alternative falls
 # through to the next. A missing value gives missing, and so does one that nothing matches.
 
-bind_switch <- function(expr, scope) {
-  parts <- as.list(expr)[-1]
+words_of_switch <- function() list(language_word("switch", "column", bind = bind_switch))
+
+bind_switch <- function(word, arguments, expr, scope) {
+  parts <- arguments
   if (length(parts) < 2) {
     stop_because(c("{.code switch()} needs a value and what to choose from.", "x" = "It is {.code {one_line(expr)}}."), "bad_formula", scope$call)
   }
@@ -17,13 +19,13 @@ bind_switch <- function(expr, scope) {
     stop_because(c("{.code switch()} can have one alternative without a name, for what nothing else matches.",
                    "x" = "It has {sum(is_default)} in {.code {scope_text(scope)}}."), "bad_formula", scope$call)
   }
-  node <- if (any(is_default)) bind_formula(alternatives[[which(is_default)]], scope) else value_node(NA, NA)
+  node <- if (any(is_default)) bind_formula(alternatives[[which(is_default)]], scope) else new_value(NA, NA)
   for (k in rev(which(!is_default))) {
     chosen <- fall_through(alternatives, k)
     if (is.null(chosen)) next
-    against <- value_node(if (by_name) labels[k] else k, if (by_name) labels[k] else k)
-    condition <- list(kind = "word", word = words[["=="]], arguments = list(value, against), shown = call("==", parts[[1]], against$shown))
-    node <- list(kind = "choose", condition = condition, yes = bind_formula(chosen, scope), no = node, shown = condition$shown)
+    against <- new_value(if (by_name) labels[k] else k)
+    condition <- word_node("==", value, against, shown = call("==", parts[[1]], against$shown))
+    node <- new_choice(condition, bind_formula(chosen, scope), node, condition$shown)
   }
   node
 }

@@ -305,3 +305,15 @@ typed_part <- function(part, type, texts, call) {
     date = read_dates(texts, "%Y-%m-%d", "error", call)
   )
 }
+
+words_of_texts <- function() list(
+  language_word("split_text", "row", for_names = split_for_names), language_word("join_text", "row"), language_word("title_case", "row"),
+  language_word("text_between", "row"), language_word("text_match", "row"), language_word("has_form", "row")
+)
+
+# Texts are split into as many parts as there are names.
+split_for_names <- function(formula, wanted, scope) {
+  given <- word_given(split_text, formula, scope)
+  if (is.null(given$parts)) formula$parts <- wanted
+  formula
+}

@@ -216,3 +216,13 @@ check_read <- function(bad, texts, what, unreadable, call, hint = NULL) {
                  "x" = "The first is row {rows[1]}: {.val {first}}.", "i" = hint,
                  "i" = "To have missing values there, say {.code unreadable = \"missing\"}."), "unreadable", call, rows = rows)
 }
+
+# Without levels the categories are those that the column has, which a calibrated routine keeps.
+words_of_conversion <- function() {
+  finds_levels <- function(node) !"levels" %in% names(node$arguments) && sum(!nzchar(names_or_none(node$arguments))) == 1
+  list(
+    language_word("as_number", "row"), language_word("as_date", "row"), language_word("as_time", "row"),
+    language_word("as_category", "row", peeks = function(arguments) is.null(arguments$levels), learns = finds_levels),
+    language_word("factor", "column", learns = finds_levels)
+  )
+}

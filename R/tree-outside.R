@@ -80,19 +80,10 @@ session_nonce <- function() {
 
 # The kinds of a tree for which no seed was set.
 tree_outside <- function(node) {
-  of <- function(nodes) unlist(lapply(unname(nodes), tree_outside))
-  kinds <- switch(node$kind,
-    r_call = c(impurity_of_call(node), of(node$arguments)),
-    value = value_kinds(node),
-    shared = once(node, "outside", tree_outside(node$memory$node)),
-    deep = through_deep(node, tree_outside),
-    aggregate = , ordered = tree_outside(node$argument),
-    running = tree_outside(node$formula),
-    choose = of(node[c("condition", "yes", "no")]),
-    several = of(node$parts),
-    word = of(node$arguments)
-  )
-  unique(if (is.null(state$run$seed)) kinds else setdiff(kinds, "random"))
+  kinds <- fold_node(node, function(node, children) {
+    unique(c(switch(node$kind, r_call = impurity_of_call(node), value = value_kinds(node)), unlist(children)))
+  })
+  if (is.null(state$run$seed)) kinds else setdiff(kinds, "random")
 }
 
 # A value of the script is what it is, and part of the key. But if it is drawn, or is the time of the day, it is

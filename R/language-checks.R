@@ -47,6 +47,11 @@ has_form <- function(x, pattern) {
   at_rows(found, texts)
 }
 
+words_of_checks <- function() list(
+  derived_word("only_once", bind_only_once), derived_word("known", bind_known, one_row = TRUE),
+  derived_word("in_range", bind_in_range, one_row = TRUE)
+)
+
 bind_known <- function(given, expr, scope) {
   check_has_columns(given, expr, scope)
   columns <- lapply(unname(given), function(one) word_node("!", word_node("is.na", bind_formula(one, scope), shown = expr), shown = expr))
@@ -58,16 +63,15 @@ bind_only_once <- function(given, expr, scope) {
   columns <- choose_columns(as.call(c(quote(c), unname(given))), scope$columns, scope$env, scope$call)
   # In a block of groups, no other row of the group.
   columns <- unique(c(scope$within, columns))
-  rows <- list(kind = "aggregate", entry = aggregates$length, argument = bind_formula(as.name(columns[1]), scope), skip_missing = FALSE,
-               within = columns, shown = expr, env = scope$env)
-  word_node("==", rows, value_node(1L, 1L), shown = expr)
+  rows <- new_aggregate(the_word("length"), bind_formula(as.name(columns[1]), scope), expr, scope$env, within = columns)
+  word_node("==", rows, new_value(1L), shown = expr)
 }
 
 bind_in_range <- function(given, expr, scope) {
-  x <- shared(bind_formula(given$x, scope))
+  x <- new_shared(bind_formula(given$x, scope))
   ends <- list(low = ">=", high = "<=")[names(given)[names(given) != "x"]]
   sides <- Map(function(name, comparison) word_node(comparison, x, bind_formula(given[[name]], scope), shown = expr), names(ends), ends)
-  if (!length(sides)) sides <- list(word_node(">=", x, value_node(-Inf, -Inf), shown = expr))
+  if (!length(sides)) sides <- list(word_node(">=", x, new_value(-Inf), shown = expr))
   Reduce(function(a, b) word_node("&", a, b, shown = expr), sides)
 }
 

@@ -2,10 +2,13 @@
 # tree would fill its stack. So they are cut into parts of a few levels, each a shared node: the innermost is bound
 # first, and looked at first by all that walks through the tree, after which it is known.
 
-# Words through which a formula is cut: each of their arguments has a value for each row.
-seen_through <- c("+", "-", "*", "/", "^", "%%", "%/%", "==", "!=", "<", "<=", ">", ">=", "&", "&&", "|", "||", "!",
-                  "(", "if", "ifelse", "xor", "pmin", "pmax", "round", "abs", "sqrt", "exp", "log", "toupper",
-                  "tolower", "paste", "paste0")
+# Syntax through which a formula is cut, besides words that go row by row: each of their arguments has a value for each row.
+seen_through <- c("(", "if", "ifelse")
+
+is_seen_through <- function(expr, scope) {
+  name <- head_name(expr)
+  nzchar(name) && (name %in% seen_through || scope$goes_by_row(name))
+}
 
 levels_of_part <- 20
 most_levels <- 5000
@@ -27,19 +30,19 @@ stop_too_deep <- function(levels) {
 bind_deep <- function(expr, scope) {
   parts <- list()
   cut <- function(expr) {
-    part <- shared(bind_formula(expr, scope))
+    part <- new_shared(bind_formula(expr, scope))
     if (part$kind == "shared") parts[[length(parts) + 1]] <<- part
     name <- paste0("\u2026", length(scope$locals) + 1)
     scope$locals[[name]] <<- part
     as.name(name)
   }
-  node <- bind_formula(cut_code(expr, cut), scope)
-  list(kind = "deep", parts = parts, node = node, shown = expr)
+  node <- bind_formula(cut_code(expr, cut, function(part) is_seen_through(part, scope)), scope)
+  new_deep(parts, node, expr)
 }
 
 # The code with its parts of some levels replaced by what `cut` gives for them, from within. The way back up is kept
 # in a list.
-cut_code <- function(expr, cut) {
+cut_code <- function(expr, cut, is_seen_through) {
   new_frame <- function(expr) list2env(list(expr = expr, at = 1L, levels = 0L))
   way <- list(new_frame(expr))
   repeat {
@@ -47,7 +50,7 @@ cut_code <- function(expr, cut) {
     if (frame$at < length(frame$expr)) {
       frame$at <- frame$at + 1L
       part <- frame$expr[[frame$at]]
-      if (is.call(part) && match(head_name(part), seen_through, 0L)) way[[length(way) + 1]] <- new_frame(part)
+      if (is.call(part) && is_seen_through(part)) way[[length(way) + 1]] <- new_frame(part)
       next
     }
     done <- frame$expr
@@ -64,8 +67,3 @@ cut_code <- function(expr, cut) {
   }
 }
 
-# Each part is looked at before those that it is in.
-through_deep <- function(node, look) {
-  for (part in node$parts) look(part)
-  look(node$node)
-}

@@ -2,15 +2,16 @@
 # turn comes. Loops are written out.
 
 # `within` are the columns that make the block's groups; `for_groups` says that it has one value a group. Gives its
-# statements.
-bind_block <- function(block, names, env, call, within = NULL, for_groups = FALSE) {
-  bound <- new_bound(names, within, for_groups)
+# statements. `new_scope` gives the scope of a line.
+bind_block <- function(block, names, env, call, new_scope, within = NULL, for_groups = FALSE) {
+  bound <- new_bound(names, new_scope, within, for_groups)
   for (line in block_lines(block, call)) bind_line(line, bound, env, call)
   bound$statements
 }
 
 # What is bound so far, as an environment: its statements are added in place.
-new_bound <- function(names, within, for_groups) {
+new_bound <- function(names, new_scope, within, for_groups) {
+  force(new_scope)
   force(within)
   force(for_groups)
   statements <- list()
@@ -30,7 +31,7 @@ bind_line <- function(line, bound, env, call) {
     bound$names <- setdiff(bound$names, statement$targets)
     if (!is.null(bound$known)) rm(list = statement$targets, envir = bound$known)
   } else {
-    scope <- new_scope(bound$names, env, line, call)
+    scope <- bound$new_scope(bound$names, env, line, call)
     scope$within <- bound$within
     scope$known <- bound$known
     scope$for_groups <- bound$for_groups
@@ -56,9 +57,8 @@ bind_statement <- function(statement, scope) {
 # it is new.
 bind_some_rows <- function(statement, node, scope) {
   target <- statement$targets
-  old <- if (target %in% scope$columns) list(kind = "column", name = target) else value_node(NA, NA)
-  list(kind = "choose", condition = bind_formula(statement$condition, scope), yes = node, no = old,
-       shown = statement$condition, some_rows = TRUE)
+  old <- if (target %in% scope$columns) new_column(target) else new_value(NA)
+  new_choice(bind_formula(statement$condition, scope), node, old, statement$condition, some_rows = TRUE)
 }
 
 # c(a, b) <- list(formula, formula), or a function of R that gives as many columns.
@@ -68,17 +68,11 @@ bind_several <- function(statement, scope) {
   if (is_call_to(formula, "list")) {
     parts <- as.list(formula)[-1]
     if (length(parts) != wanted) stop_wrong_columns(length(parts), scope_text(scope), wanted, scope$call)
-    return(list(kind = "several", parts = lapply(parts, bind_formula, scope = scope)))
+    return(new_several(lapply(parts, bind_formula, scope = scope)))
   }
-  list(kind = "several", parts = list(bind_formula(as_many_parts(formula, wanted, scope), scope)))
-}
-
-# Texts are split into as many parts as there are names.
-as_many_parts <- function(formula, wanted, scope) {
-  if (!is_call_to(formula, "split_text") || !identical(get0("split_text", scope$env, mode = "function"), split_text)) return(formula)
-  given <- word_given(split_text, formula, scope)
-  if (is.null(given$parts)) formula$parts <- wanted
-  formula
+  word <- word_called(formula, scope)
+  if (!is.null(word$for_names)) formula <- word$for_names(formula, wanted, scope)
+  new_several(list(bind_formula(formula, scope)))
 }
 
 stop_wrong_columns <- function(found, formula, wanted, call) {

@@ -34,6 +34,11 @@ ranking <- function(x, best, ties = "min", missing = "keep", as = "position", wi
   word_on_vectors("ranking", x, list(best = best, ties = ties, missing = missing, as = as), within, call = call)
 }
 
+words_of_ranks <- function() list(
+  ordered_word("ranking", check_ranking, "ranking", draw = "ranking", explain = explain_rank),
+  language_word("row_ranking", "column")
+)
+
 check_ranking <- function(options, call) {
   if (is.null(options$best)) {
     stop_because(c("A rank needs to know which end is best.",

@@ -49,8 +49,15 @@ key_parts <- function(code, table) {
   if (any(vapply(parts, is.language, NA))) parts else list(code)
 }
 
+words_of_look_up <- function() list(
+  language_word("look_up", "look_up"),
+  language_word("%in%", "row", whole = looks_in_a_column, peeks = looks_in_a_column)
+)
+
+looks_in_a_column <- function(arguments) length(arguments) == 2 && length(node_columns(arguments[[2]])) > 0
+
 # In a block `take` and `by` are columns of the table, not of the block.
-bind_look_up <- function(expr, scope) {
+bind_word.word_look_up <- function(word, arguments, expr, scope) {
   given <- word_given(look_up, expr, scope)
   for (name in c("key", "table")) {
     if (is.null(given[[name]])) stop_because(c("{.code look_up()} needs a {.arg {name}}.", "x" = "None is given in {.code {scope_text(scope)}}."), "bad_argument", scope$call)
@@ -62,23 +69,17 @@ bind_look_up <- function(expr, scope) {
   chosen <- look_up_columns(keys, table, given$take, given$by, scope$env, scope$call)
   # Only what can be taken counts when the script is run again.
   if (is.data.frame(table)) table <- as.data.frame(table)[unique(c(chosen$by, chosen$take))]
-  options <- list(table = value_node(table, given$table), take = value_node(chosen$take, quote(take)), by = value_node(chosen$by, quote(by)),
-                  unknown = value_node(unknown, unknown))
-  list(kind = "r_call", fun = look_up_in_block, name = "look_up", arguments = c(options, lapply(keys, bind_formula, scope = scope)),
-       within = NULL, shown = expr, env = scope$env, looked_up = if (is_live_table(opened)) list(table = opened, origin = table_origin(current_table(opened, scope$call), scope$call)))
+  options <- list(table = new_value(table, given$table), take = new_value(chosen$take, quote(take)), by = new_value(chosen$by, quote(by)),
+                  unknown = new_value(unknown))
+  looked_up <- if (is_live_table(opened)) list(table = opened, origin = table_origin(current_table(opened, scope$call), scope$call))
+  new_call(look_up_in_block, "look_up", c(options, lapply(keys, bind_formula, scope = scope)), expr, scope$env, word, looked_up = looked_up)
 }
 
 # The live tables that a step looks things up in, each with what its values were made from when the step was bound.
 looked_up_by <- function(step) {
-  of_node <- function(node) {
-    if (!is.list(node)) return(list())
-    nodes <- switch(if (is.null(node$kind)) "" else node$kind,
-      shared = return(once(node, "looked up", of_node(node$memory$node))), deep = return(through_deep(node, of_node)), choose = node[c("condition", "yes", "no")], several = node$parts, word = , r_call = unname(node$arguments),
-      aggregate = , ordered = list(node$argument), running = list(node$formula)
-    )
-    c(if (!is.null(node$looked_up)) list(node$looked_up), unlist(lapply(nodes, of_node), recursive = FALSE))
-  }
-  unlist(lapply(c(lapply(step$statements, `[[`, "node"), step$nodes, list(step$node)), of_node), recursive = FALSE)
+  nodes <- Filter(Negate(is.null), c(lapply(step$statements, `[[`, "node"), step$nodes, step["node"]))
+  calls <- unlist(lapply(nodes, find_nodes, is = function(node) !is.null(node$looked_up)), recursive = FALSE)
+  lapply(calls, `[[`, "looked_up")
 }
 
 # Whether one of them would give other values now.

@@ -113,3 +113,10 @@ check_moments <- function(x, name, call) {
   if (inherits(x, c("Date", "POSIXct"))) return(invisible())
   stop_because(c("{.arg {name}} must be dates or times, not {what_is(x)}.", "i" = "Text becomes a date by {.code as_date()}."), "type_mismatch", call)
 }
+
+# R looks at the first text to see how dates are written.
+words_of_dates <- function() list(
+  language_word("date_part", "row"), language_word("start_of", "row"), language_word("time_between", "row"),
+  language_word("as.Date", "row", expensive = TRUE, peeks = function(arguments) TRUE),
+  language_word("months", "row", expensive = TRUE), language_word("weekdays", "row", expensive = TRUE)
+)

@@ -1,20 +1,6 @@
 # Which of two texts comes first: by the code points of their characters, as in ranks and sorts, so that a result does
 # not depend on the machine's language.
 
-# The word for texts, or the function as it is.
-for_texts <- function(fun, name, types) {
-  are_texts <- any(types == "text") && all(types %in% c("text", "missing"))
-  if (are_texts && !is.null(text_orders[[name]])) text_orders[[name]] else fun
-}
-
-text_orders <- list(
-  "<" = function(a, b) compared_texts(a, b, `<`), "<=" = function(a, b) compared_texts(a, b, `<=`),
-  ">" = function(a, b) compared_texts(a, b, `>`), ">=" = function(a, b) compared_texts(a, b, `>=`),
-  pmin = function(a, b) text_of_two(a, b, `<=`, FALSE), pmax = function(a, b) text_of_two(a, b, `>=`, FALSE),
-  lesser_known = function(a, b) text_of_two(a, b, `<=`, TRUE),
-  greater_known = function(a, b) text_of_two(a, b, `>=`, TRUE)
-)
-
 # The numbers of the texts in their order. A column beside one text is looked at once for each different text.
 compared_texts <- function(a, b, compare) {
   column <- if (length(b) == 1) a else if (length(a) == 1) b

@@ -1,19 +1,5 @@
 # From code to a tree with every name bound: to a column, or to a value of the script. Nothing is
 # calculated but the parts of a formula that no column enters: those are values of the script.
-#
-# A node is a list with a `kind`:
-#   column   name                    a column, as it is at that point of the block
-#   rows     name                    `.row` or `.rows`
-#   value    value, shown            anything from the script, and literals
-#   word     word, arguments         a word of the language
-#   choose   condition, yes, no
-#   aggregate  entry, argument, within   one value of a column or a group
-#   ordered  entry, argument, options, within, along   a word that depends on the order of rows or on groups
-#   running  formula, start, within, along   a recurrence; in its formula `above` stands for the row above
-#   r_call   fun, name, arguments    a function that the language does not know
-#   r_code   expr, columns, env      code that takes columns by name: a function or a model formula
-#   shared   memory                  what is used in several places (formula-function.R)
-#   deep     parts, node             a formula of very many levels, cut into parts (formula-deep.R)
 
 # `columns` are the names that are columns here, `env` is where the block was written, `line` is the code
 # for messages, `locals` has the nodes of names that the formula itself gives.
@@ -21,27 +7,28 @@
 # Code is made into text only when a message needs it: nodes keep the code that they were written as.
 #
 # `whole` says that what is bound goes into something that takes whole columns, `for_groups` that a block has one value a group,
-# and `in_function` that it is the body of a function of one row.
-new_scope <- function(columns, env, line, call, locals = list()) {
-  list(columns = columns, env = env, line = line, call = call, locals = locals, whole = FALSE, is_cut = FALSE)
+# and `in_function` that it is the body of a function of one row. What `language` gives is known as `find_word(name, fun, arguments)`, the
+# record of what is called, `goes_by_row(name)`, whether such a word goes row by row, and `words()`, the names to offer.
+new_scope <- function(columns, env, line, call, language) {
+  c(list(columns = columns, env = env, line = line, call = call, locals = list(), whole = FALSE, is_cut = FALSE), language)
 }
 
 scope_text <- function(scope) line_text(scope$line)
 
 bind_formula <- function(expr, scope) {
   if (is.symbol(expr)) return(bind_name(as.character(expr), scope))
-  if (!is.call(expr)) return(value_node(expr, expr))
+  if (!is.call(expr)) return(new_value(expr, expr))
   head <- head_name(expr)
   if (!scope$is_cut) {
     scope$is_cut <- TRUE
     if (has_many_levels(expr)) return(bind_deep(expr, scope))
   }
-  if (!match(head, seen_through, 0L)) scope$is_cut <- FALSE
+  if (!is_seen_through(expr, scope)) scope$is_cut <- FALSE
   before <- switch(head, "(" = return(bind_formula(expr[[2]], scope)), "{" = bind_braces, column_named = bind_named)
   if (!is.null(before)) return(before(expr, scope))
   if (is_script_code(expr, scope)) return(bind_script_value(expr, scope))
   if (match(head, not_in_formulas, 0L)) stop_no_formula(expr, scope)
-  switch(head, "if" = bind_if, switch = bind_switch, "function" = , "~" = , quote = , bquote = bind_code, bind_call)(expr, scope)
+  switch(head, "if" = bind_if, "function" = , "~" = , quote = , bquote = bind_code, bind_call)(expr, scope)
 }
 
 not_in_formulas <- c("for", "while", "repeat", "break", "next", "return", "<-", "<<-", "=", "->")
@@ -63,7 +50,7 @@ not_script_code <- c("if", "switch", "column_named", not_in_formulas)
 bind_named <- function(expr, scope) {
   name <- named_in_code(expr, scope$env, scope$call)
   if (!is_column(name, scope)) stop_unknown_column(name, scope$columns, scope$call, scope_text(scope))
-  list(kind = "column", name = name)
+  new_column(name)
 }
 
 # Whether names mean something in a formula. A function of one row sees neither columns nor row numbers but by its arguments.
@@ -83,8 +70,8 @@ bind_name <- function(name, scope) {
   if (!is.null(scope$locals[[name]])) return(scope$locals[[name]])
   # A parameter that was not given is not the script's value of that name.
   if (name %in% scope$absent) give_up()
-  if (name %in% c(".row", ".rows") && is.null(scope$in_function)) return(list(kind = "rows", name = name))
-  if (is_column(name, scope)) return(list(kind = "column", name = name))
+  if (name %in% c(".row", ".rows") && is.null(scope$in_function)) return(new_row_number(name))
+  if (is_column(name, scope)) return(new_column(name))
   if (name == ".above") stop_above_alone(scope)
   value <- script_value(name, scope)
   if (is.function(value)) {
@@ -92,7 +79,7 @@ bind_name <- function(name, scope) {
                    "x" = "It is used as a value in {.code {scope_text(scope)}}.",
                    "i" = "To call it, write {.code {name}(\u2026)}."), "unknown_column", scope$call, column = name)
   }
-  value_node(value, as.name(name))
+  new_value(value, as.name(name))
 }
 
 script_value <- function(name, scope) {
@@ -137,7 +124,7 @@ bind_script_value <- function(expr, scope) {
     check_functions_exist(called_names(expr), scope)
     stop_formula_failed(one_line(expr), scope_text(scope), e, scope$call)
   })
-  value_node(value, expr)
+  new_value(value, expr)
 }
 
 # Braces in a formula: local names, then the value of the last line.
@@ -159,8 +146,9 @@ bind_if <- function(expr, scope) {
   if (condition$kind == "value" && rlang::is_bool(condition$value)) {
     return(bind_formula(if (condition$value) expr[[3]] else no, scope))
   }
-  list(kind = "choose", condition = condition, yes = bind_formula(expr[[3]], scope), no = bind_formula(no, scope),
-       shown = expr[[2]])
+  yes <- bind_formula(expr[[3]], scope)
+  no <- bind_formula(no, scope)
+  new_choice(condition, yes, no, expr[[2]])
 }
 
 bind_code <- function(expr, scope) {
@@ -171,71 +159,86 @@ bind_code <- function(expr, scope) {
                    "i" = "Make it a scratch column: {.code .{local[1]} <- \u2026} on a line of its own."),
                  "bad_formula", scope$call)
   }
-  list(kind = "r_code", expr = expr, columns = columns, env = scope$env, shown = expr)
+  new_code(expr, columns, scope$env)
 }
 
 bind_call <- function(expr, scope) {
-  name <- if (is.symbol(expr[[1]])) as.character(expr[[1]]) else one_line(expr[[1]])
   fun <- call_function(expr, scope)
   arguments <- as.list(expr)[-1]
+  name <- if (is.symbol(expr[[1]])) as.character(expr[[1]]) else one_line(expr[[1]])
+  word <- scope$find_word(name, fun, arguments)
   # What most calls are comes first.
-  entry <- if (is.null(names(arguments))) find_word(name, fun, arguments)
-  if (!is.null(entry) && length(arguments) == entry$arguments) return(bound_word(entry, arguments, expr, scope))
-  if (identical(fun, base::ifelse) && length(arguments) == 3 && is.null(names(arguments))) {
-    return(bind_if(as.call(c(quote(`if`), arguments)), scope))
-  }
-  check_means_one_thing(name, fun, arguments, scope)
+  if (is_operation(word) && is.null(names(arguments)) && length(arguments) == word$arguments) return(bound_word(word, arguments, expr, scope))
+  check_means_one_thing(word, arguments, scope)
   check_takes_every_row(fun, arguments, expr, scope)
+  node <- if (!is.null(word)) bind_word(word, arguments, expr, scope)
+  if (is.null(node)) node <- take_in(fun, expr, scope)
+  if (is.null(node)) bind_r_call(fun, name, word, arguments, expr, scope) else node
+}
+
+# What the call of a word stands for; NULL if it is R's function that is called.
+bind_word <- function(word, arguments, expr, scope) UseMethod("bind_word")
+
+bind_word.language_word <- function(word, arguments, expr, scope) {
+  if (!is.null(word$bind)) word$bind(word, arguments, expr, scope)
+}
+
+bind_word.word_row <- function(word, arguments, expr, scope) {
+  node <- NextMethod()
+  if (!is.null(node) || !is_operation(word)) return(node)
+  arguments <- word_arguments(word, arguments)
+  if (!is.null(arguments)) bound_word(word, arguments, expr, scope)
+}
+
+is_operation <- function(word) !is.null(word$memory) && word$kind == "row"
+
+# The arguments in the word's order, with its defaults. NULL if they are others, which is R's business.
+word_arguments <- function(word, arguments) {
+  if (length(arguments) > word$arguments || length(arguments) < word$arguments - length(word$defaults)) return(NULL)
+  if (!is.null(names(arguments))) {
+    free <- setdiff(word$names, names(arguments))
+    unnamed <- !nzchar(names(arguments))
+    if (sum(unnamed) > length(free)) return(NULL)
+    names(arguments)[unnamed] <- free[seq_len(sum(unnamed))]
+    if (!setequal(names(arguments), word$names[seq_along(arguments)])) return(NULL)
+    arguments <- unname(arguments[word$names[seq_along(arguments)]])
+  }
+  c(arguments, utils::tail(word$defaults, word$arguments - length(arguments)))
+}
+
+# Parts are bound before they are put together: a promise of them would take more of R's stack.
+bound_word <- function(word, arguments, expr, scope) {
+  bound <- lapply(arguments, bind_formula, scope = scope)
+  new_word(word, bound, expr)
+}
+
+# A function of R. One that joins rows is given whole columns: what stands in it may be of any length.
+bind_r_call <- function(fun, name, word, arguments, expr, scope) {
   if (identical(fun, base::`$`)) {
     fun <- named_part
     arguments[[2]] <- as.character(arguments[[2]])
   }
-  if (identical(fun, look_up)) return(bind_look_up(expr, scope))
-  if (identical(fun, base::missing) && !is.null(scope$given)) return(value_node(!as.character(expr[[2]]) %in% scope$given, expr))
-  if (identical(fun, base::identical)) return(bind_identical(arguments, expr, scope))
-  if (!is.null(scope$in_function)) {
-    of_row <- bind_parts_of_row(name, fun, arguments, expr, scope)
-    if (!is.null(of_row)) return(of_row)
-  }
-  word <- bind_word(name, fun, arguments, expr, scope)
-  if (!is.null(word)) return(word)
-  aggregate <- bind_aggregate(name, fun, arguments, expr, scope)
-  if (!is.null(aggregate)) return(if (is.null(scope$in_function)) aggregate else give_up())
-  ordered <- bind_ordered(name, fun, expr, scope)
-  if (is.null(ordered)) ordered <- bind_running(fun, expr, scope)
-  if (is.null(ordered)) ordered <- bind_derived(name, fun, expr, scope)
-  if (!is.null(ordered)) return(ordered)
-  taken_in <- take_in(fun, expr, scope)
-  if (!is.null(taken_in)) return(taken_in)
   within <- own_groups(fun, arguments, scope)
   if (!is.null(within)) arguments$within <- NULL
-  # A function that joins rows is given whole columns: what stands in it may be of any length.
   inner <- scope
-  inner$whole <- scope$whole || !is_value_by_value(name, fun)
+  inner$whole <- scope$whole || !goes_by_value(word)
   bound <- lapply(arguments, bind_argument, scope = inner)
-  if (!is.null(scope$in_function) && !is_value_by_value(name, fun, bound)) give_up()
-  list(kind = "r_call", fun = fun, name = name, arguments = bound, within = within, shown = expr, env = scope$env,
-       picks = identical(fun, base::`[`) && picks_rows(arguments, scope))
+  if (!is.null(scope$in_function) && !goes_by_value(word, bound)) give_up()
+  picks <- identical(fun, base::`[`) && picks_rows(arguments, scope)
+  new_call(fun, name, bound, expr, scope$env, word, within, picks)
 }
 
-bind_word <- function(name, fun, arguments, expr, scope) {
-  # The least of three is the lesser of the third and the lesser of the others.
-  if (name %in% c("pmin", "pmax") && length(arguments) > 2 && is.null(names(arguments))) {
-    arguments <- list(as.call(c(expr[[1]], utils::head(arguments, -1))), arguments[[length(arguments)]])
-  }
-  if (name %in% c("pmin", "pmax") && identical(fun, words[[name]]$fun) && identical(arguments$na.rm, TRUE)) {
-    columns <- lapply(unname(arguments[names(arguments) != "na.rm"]), bind_formula, scope = scope)
-    if (length(columns) > 1) return(join_columns(substr(name, 2, 4), columns, "skip", expr))
-  }
-  entry <- find_word(name, fun, arguments)
-  if (is.null(entry)) return(NULL)
-  if (!is.null(names(arguments)) || length(arguments) < entry$arguments) arguments <- word_arguments(entry, arguments)
-  if (is.null(arguments)) return(NULL)
-  bound_word(entry, arguments, expr, scope)
+# Whether a call of a word has for each row what that row's values alone come to.
+goes_by_value <- function(word, arguments = NULL) {
+  if (is.null(word) || !word$kind %in% c("row", "look_up")) return(FALSE)
+  is.null(arguments) || is.null(word$whole) || !word$whole(arguments)
 }
 
-bound_word <- function(entry, arguments, expr, scope) {
-  list(kind = "word", word = entry, arguments = lapply(arguments, bind_formula, scope = scope), shown = expr)
+# The record of what a piece of code calls, or NULL.
+word_called <- function(expr, scope) {
+  name <- head_name(expr)
+  fun <- if (nzchar(name)) get0(name, envir = scope$env, mode = "function")
+  if (!is.null(fun)) scope$find_word(name, fun, as.list(expr)[-1])
 }
 
 # Any function can be called for each group, unless `within` means something to itself.
@@ -252,7 +255,7 @@ bind_argument <- function(expr, scope) {
   name <- if (is.symbol(expr)) as.character(expr) else ""
   if (nzchar(name) && !is_in_scope(name, scope)) {
     value <- script_value(name, scope)
-    if (is.function(value)) return(value_node(value, expr))
+    if (is.function(value)) return(new_value(value, expr))
   }
   bind_formula(expr, scope)
 }
@@ -279,7 +282,7 @@ call_function <- function(expr, scope) {
 check_functions_exist <- function(names, scope) {
   unknown <- names[!vapply(names, exists, NA, envir = scope$env, mode = "function")]
   if (!length(unknown)) return(invisible())
-  hint <- nearest_name(unknown[1], function_names(scope$env))
+  hint <- nearest_name(unknown[1], c(function_names(scope$env), scope$words()))
   stop_because(c("There is no function {.code {unknown[1]}()}.",
                  "x" = "It is called in {.code {scope_text(scope)}}.",
                  "i" = if (length(hint)) "Did you mean {.code {hint}()}?" else "Is a {.code library()} missing at the top of the script?"),
@@ -288,7 +291,7 @@ check_functions_exist <- function(names, scope) {
 
 function_names <- function(env) {
   own <- if (isNamespace(topenv(env)) || identical(env, globalenv())) ls(env) else c(ls(env), ls(globalenv()))
-  unique(c(own, grep("^[[:alpha:].]", names(words), value = TRUE), "mean", "median", "round", "toupper", "tolower", "paste", "nchar", "substr", "is.na"))
+  unique(own)
 }
 
 # Functions that a call surely needs: its own, and those of a call given as an argument.
@@ -314,7 +317,7 @@ check_takes_every_row <- function(fun, arguments, expr, scope) {
 
 # Within what takes whole columns, and where one value a group is wanted, rows are picked by number.
 check_not_by_number <- function(arguments, expr, scope) {
-  if (!picks_by_place(arguments, scope) || !goes_by_value(arguments[[1]], scope)) return(invisible())
+  if (!picks_by_place(arguments, scope) || !has_value_of_row(arguments[[1]], scope)) return(invisible())
   stop_picks_by_place(expr, scope_text(scope), scope$call)
 }
 
@@ -327,12 +330,11 @@ picks_rows <- function(arguments, scope) {
 picks_by_place <- function(arguments, scope) picks_rows(arguments, scope) && !mentions(arguments[[2]], scope)
 
 # What has a value for each row, by its code alone.
-goes_by_value <- function(expr, scope) {
+has_value_of_row <- function(expr, scope) {
   if (!is.call(expr)) return(TRUE)
-  if (is_call_to(expr, "(")) return(goes_by_value(expr[[2]], scope))
-  name <- head_name(expr)
-  fun <- if (nzchar(name)) get0(name, envir = scope$env, mode = "function")
-  is_word_or_by_value(name, fun, as.list(expr)[-1])
+  if (is_call_to(expr, "(")) return(has_value_of_row(expr[[2]], scope))
+  word <- word_called(expr, scope)
+  !is.null(word) && word$kind == "row"
 }
 
 stop_picks_by_place <- function(expr, formula, call) {
@@ -355,15 +357,15 @@ check_no_handler <- function(arguments, expr, scope) {
 }
 
 # Several columns; or a column and a number, as in `max(x, 0)`.
-check_means_one_thing <- function(name, fun, arguments, scope) {
-  across <- ambiguous_words[[name]]
-  if (is.null(across) || !identical(fun, get(name, envir = baseenv()))) return(invisible())
+check_means_one_thing <- function(word, arguments, scope) {
+  if (is.null(word$across)) return(invisible())
   if (!is.null(names(arguments))) arguments <- arguments[!names(arguments) %in% c("within", "na.rm")]
   over <- vapply(arguments, function(a) mentions(a, scope), NA)
   # Where one value a group is wanted, `max(x, 0)` can only be that.
   if (length(over) < 2 || !any(over) || isTRUE(scope$for_groups) && sum(over) < 2) return(invisible())
   inside <- vapply(unname(arguments), one_line, "")
-  by_row <- across(inside)
+  by_row <- word$across(inside)
+  name <- word$name
   inside <- paste(inside, collapse = ", ")
   stop_because(c("{.code {name}()} of several columns could mean two things.",
                  "x" = "It is used in {.code {scope_text(scope)}}.",
@@ -377,23 +379,4 @@ stop_formula_failed <- function(code, formula, error, call, way_out = NULL) {
                  "x" = "In {.code {code}} R said: {conditionMessage(error)}",
                  "i" = if (length(way_out)) "{way_out}"),
                "formula_failed", call, r_message = conditionMessage(error))
-}
-
-# How a node was written.
-label_of <- function(node) if (identical(node$kind, "column") || identical(node$kind, "rows")) node$name else one_line(node$shown)
-
-# The columns that a tree reads.
-node_columns <- function(node) {
-  unique(as.character(switch(node$kind,
-    column = node$name,
-    shared = once(node, "columns", node_columns(node$memory$node)),
-    deep = through_deep(node, node_columns),
-    several = unlist(lapply(node$parts, node_columns), use.names = FALSE),
-    aggregate = c(node_columns(node$argument), node$within),
-    ordered = c(node_columns(node$argument), node$within, node$along$names),
-    running = c(node_columns(node$formula), node$within, node$along$names),
-    choose = c(node_columns(node$condition), node_columns(node$yes), node_columns(node$no)),
-    word = , r_call = c(unlist(lapply(node$arguments, node_columns), use.names = FALSE), node$within),
-    r_code = node$columns
-  )))
 }

@@ -1,0 +1,73 @@
+#' Numbers on a common scale
+#'
+#' `z_score()` is how many standard deviations a value lies from the mean, `min_max()` where it lies between the least
+#' and the greatest, `share()` its part of the sum. The column that they are made of stays as it is.
+#'
+#' @param x A column, or a vector, of numbers. Missing values stay missing, and are left out of mean, range and sum.
+#' @param sd The standard deviation of a `"sample"` (over n - 1, as R's [stats::sd()]) or of a `"population"` (over n).
+#' @param to The two ends of the range.
+#' @inheritParams running_total
+#' @return Doubles. Of values that are all the same, z-scores and positions are `NaN`.
+#' @section Errors:
+#' `rowanroot_type_mismatch` for text, `rowanroot_bad_argument` for another `sd` or `to`.
+#' @examples
+#' z_score(c(1, 2, 3))
+#' visits <- data.frame(apiary = c("NB", "NB", "SH"), net_kg = c(20, 25, 14))
+#' visits |> set_columns({
+#'   z     <- z_score(net_kg)
+#'   place <- min_max(net_kg, to = c(0, 100))
+#'   part  <- share(net_kg, within = apiary)
+#' })
+#' @export
+z_score <- function(x, sd = "sample", within = NULL) word_on_vectors("z_score", x, list(sd = sd), within, call = quote(z_score()))
+
+#' @rdname z_score
+#' @export
+min_max <- function(x, to = c(0, 1), within = NULL) word_on_vectors("min_max", x, list(to = to), within, call = quote(min_max()))
+
+#' @rdname z_score
+#' @export
+share <- function(x, within = NULL) word_on_vectors("share", x, list(), within, call = quote(share()))
+
+words_of_scale <- function() list(derived_word("z_score", bind_z_score), derived_word("min_max", bind_min_max), derived_word("share", bind_share))
+
+# Over the column or the group, without what is missing.
+known_aggregate <- function(name, x, given, expr, scope) {
+  new_aggregate(the_word(name), x, expr, scope$env, skip_missing = TRUE, within = given_groups(given, scope))
+}
+
+bind_z_score <- function(given, expr, scope) {
+  x <- new_shared(bind_formula(given$x, scope))
+  sd <- option_values(given["sd"[!is.null(given$sd)]], scope)$sd
+  sd <- check_one_of(if (is.null(sd)) "sample" else sd, c("sample", "population"), "sd", scope$call)
+  spread <- known_aggregate("sd", x, given, expr, scope)
+  if (sd == "population") {
+    count <- new_shared(known_aggregate("count_known", x, given, expr, scope))
+    less_one <- word_node("-", count, new_value(1), shown = expr)
+    spread <- word_node("*", spread, word_node("sqrt", word_node("/", less_one, count, shown = expr), shown = expr), shown = expr)
+  }
+  word_node("/", word_node("-", x, known_aggregate("mean", x, given, expr, scope), shown = expr), spread, shown = expr)
+}
+
+bind_min_max <- function(given, expr, scope) {
+  x <- new_shared(bind_formula(given$x, scope))
+  to <- option_values(given["to"[!is.null(given$to)]], scope)$to
+  if (is.null(to)) to <- c(0, 1)
+  if (!is.numeric(to) || length(to) != 2 || anyNA(to)) {
+    stop_because(c("{.arg to} must be two numbers, the ends of the range.", "x" = "It is {what_is(to)}."), "bad_argument", scope$call)
+  }
+  least <- new_shared(known_aggregate("min", x, given, expr, scope))
+  greatest <- known_aggregate("max", x, given, expr, scope)
+  # The distance of two whole numbers may be too large for one: this word gives a double, and in keys it is another one.
+  difference <- language_word("-", "row", key = "real_difference", memory = "subtract", type = rule_real, arguments = 2, category = FALSE)
+  distance <- function(a, b) new_word(difference, list(a, b), expr)
+  position <- word_node("/", distance(x, least), distance(greatest, least), shown = expr)
+  if (identical(as.numeric(to), c(0, 1))) return(position)
+  width <- new_value(to[2] - to[1])
+  word_node("+", new_value(to[1]), word_node("*", position, width, shown = expr), shown = expr)
+}
+
+bind_share <- function(given, expr, scope) {
+  x <- new_shared(bind_formula(given$x, scope))
+  word_node("/", x, known_aggregate("sum", word_node("as.numeric", x, shown = expr), given, expr, scope), shown = expr)
+}

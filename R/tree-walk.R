@@ -1,0 +1,81 @@
+# The ways through a tree. A part that stands in several places is visited once.
+
+# Where a node of each kind has its parts.
+parts_of_kind <- list(
+  word = "arguments", r_call = "arguments", aggregate = "argument", ordered = "argument", running = "formula",
+  choose = c("condition", "yes", "no"), several = "parts", operation = "operands", shared = "part", deep = c("parts", "node")
+)
+
+# The nodes that a node is made of, as a list.
+node_children <- function(node) {
+  if (node$kind == "shared") return(list(node$part$node))
+  unlist(lapply(parts_of_kind[[node$kind]], function(part) if (is_node(node[[part]])) node[part] else unname(node[[part]])),
+         recursive = FALSE)
+}
+
+# What `f(node, children)` gives, where `children` are what it gave for the node's own, as a list. Shared and deep nodes
+# are what the node in them is; `of_shared` may make something else of that. Parts of a node for which `stop_at(node)` holds
+# are not visited.
+fold_node <- function(node, f, of_shared = identity, stop_at = NULL) {
+  seen <- new.env(parent = emptyenv())
+  visit <- function(node) {
+    if (!is.null(stop_at) && stop_at(node)) return(f(node, list()))
+    if (node$kind == "shared") {
+      known <- seen[[node$id]]
+      if (is.null(known)) {
+        inner <- visit(node$part$node)
+        known <- list(of_shared(inner))
+        assign(node$id, known, seen)
+      }
+      return(known[[1]])
+    }
+    children <- node_children(node)
+    found <- vector("list", length(children))
+    # A loop takes less of R's stack than lapply() does.
+    for (k in seq_along(children)) {
+      one <- visit(children[[k]])
+      if (!is.null(one)) found[[k]] <- one
+    }
+    if (node$kind == "deep") found[[length(found)]] else f(node, found)
+  }
+  visit(node)
+}
+
+# The same tree with `f(node)` in place of each node, whose parts were replaced before, but for parts of nodes for which
+# `stop_at(node)` holds.
+map_node <- function(node, f, stop_at = function(node) FALSE) {
+  seen <- new.env(parent = emptyenv())
+  visit <- function(node) {
+    if (node$kind == "shared") {
+      if (is.null(seen[[node$id]])) {
+        inner <- visit(node$part$node)
+        assign(node$id, new_shared(inner), seen)
+      }
+      return(seen[[node$id]])
+    }
+    if (!stop_at(node)) {
+      for (part in parts_of_kind[[node$kind]]) {
+        node[[part]] <- if (is_node(node[[part]])) visit(node[[part]]) else lapply(node[[part]], visit)
+      }
+    }
+    if (node$kind == "deep") node else f(node)
+  }
+  visit(node)
+}
+
+# The nodes for which `is(node)` holds, each once, inner ones first.
+find_nodes <- function(node, is, stop_at = NULL) {
+  found <- list()
+  fold_node(node, function(node, children) if (is(node)) found[[length(found) + 1]] <<- node, stop_at = stop_at)
+  found
+}
+
+# Whether `is(node)` holds for some node of the tree.
+any_node <- function(node, is) fold_node(node, function(node, children) any(unlist(children)) || is(node))
+
+# The columns that a tree reads, in the order in which it does.
+node_columns <- function(node) {
+  as.character(fold_node(node, function(node, children) {
+    unique(c(unlist(children), switch(node$kind, column = node$name, r_code = node$columns, c(node$within, node$along$names))))
+  }))
+}
