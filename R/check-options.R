@@ -19,3 +19,7 @@ check_options <- function(options, defaults) {
   defaults[names(options)] <- options
   defaults
 }
+
+check_flag <- function(x, arg, call) {
+  if (!rlang::is_bool(x)) stop_because("{.arg {arg}} must be TRUE or FALSE, not {what_is(x)}.", "bad_argument", call)
+}

@@ -32,3 +32,11 @@ common_type <- function(types) {
   if (any(types == "text")) return(NA_character_)
   c("logical", "integer", "double")[max(match(types, c("logical", "integer", "double")))]
 }
+
+is_column_like <- function(value, rows) is_vector_like(value) && length(value) == rows
+
+# A list with a class of its own, such as a model, is one thing, not many values.
+is_vector_like <- function(value) {
+  is_list <- is.list(value) && (!is.object(value) || inherits(value, c("AsIs", "list")))
+  (is_list || is.atomic(value)) && !is.null(value) && !is.data.frame(value) && is.null(dim(value))
+}

@@ -37,11 +37,15 @@ look_up <- function(key, table, take = NULL, by = NULL, unknown = "error") {
 
 # A path is the only text without names that can be meant.
 look_up_table <- function(table) {
-  table <- opened_for_look_up(table)
+  table <- opened_table(table)
   if (is_live_table(table)) as.data.frame(table) else table
 }
 
-opened_for_look_up <- function(table) if (is.character(table) && length(table) == 1 && is.null(names(table)) && !is.na(table)) open_table(table) else table
+# Meant as a file's path, a text is opened.
+opened_table <- function(x) UseMethod("opened_table")
+
+#' @export
+opened_table.default <- function(x) x
 
 # The code of each key. Values in `c()` are one key's.
 key_parts <- function(code, table) {
@@ -62,7 +66,7 @@ bind_word.word_look_up <- function(word, arguments, expr, scope) {
   for (name in c("key", "table")) {
     if (is.null(given[[name]])) stop_because(c("{.code look_up()} needs a {.arg {name}}.", "x" = "None is given in {.code {scope_text(scope)}}."), "bad_argument", scope$call)
   }
-  opened <- opened_for_look_up(option_values(given["table"], scope)$table)
+  opened <- opened_table(option_values(given["table"], scope)$table)
   table <- look_up_table(opened)
   unknown <- if (is.null(given$unknown)) "error" else option_values(given["unknown"], scope)$unknown
   keys <- key_parts(given$key, table)
@@ -71,20 +75,19 @@ bind_word.word_look_up <- function(word, arguments, expr, scope) {
   if (is.data.frame(table)) table <- as.data.frame(table)[unique(c(chosen$by, chosen$take))]
   options <- list(table = new_value(table, given$table), take = new_value(chosen$take, quote(take)), by = new_value(chosen$by, quote(by)),
                   unknown = new_value(unknown))
-  looked_up <- if (is_live_table(opened)) list(table = opened, origin = table_origin(current_table(opened, scope$call), scope$call))
+  looked_up <- if (is_live_table(opened)) list(table = opened, origin = origin_now(opened, scope$call))
   new_call(look_up_in_block, "look_up", c(options, lapply(keys, bind_formula, scope = scope)), expr, scope$env, word, looked_up = looked_up)
 }
 
 # The live tables that a step looks things up in, each with what its values were made from when the step was bound.
 looked_up_by <- function(step) {
-  nodes <- Filter(Negate(is.null), c(lapply(step$statements, `[[`, "node"), step$nodes, step["node"]))
-  calls <- unlist(lapply(nodes, find_nodes, is = function(node) !is.null(node$looked_up)), recursive = FALSE)
+  calls <- unlist(lapply(step_trees(step), find_nodes, is = function(node) !is.null(node$looked_up)), recursive = FALSE)
   lapply(calls, `[[`, "looked_up")
 }
 
 # Whether one of them would give other values now.
 looks_up_stale <- function(step, call) {
-  is_stale <- function(one) !identical(table_origin(current_table(one$table, call), call)$key, one$origin$key)
+  is_stale <- function(one) !identical(origin_now(one$table, call)$key, one$origin$key)
   any(vapply(looked_up_by(step), is_stale, NA))
 }
 
@@ -144,81 +147,8 @@ look_up_values <- function(keys, table, take, by, unknown, call) {
   if (length(take) == 1) found[[1]] else structure(found, row.names = .set_row_names(length(row)), class = "data.frame")
 }
 
-key_sort <- function(x) {
-  if (is.character(x) || is.factor(x)) "text"
-  else if (inherits(x, "integer64")) "whole number of 64 bits"
-  else if (inherits(x, "Date")) "date"
-  else if (inherits(x, "POSIXct")) "time"
-  else if (is.numeric(x) && !is.object(x)) "number"
-  else type_name(x)
-}
-
-check_key_types <- function(key, column, name, call) {
-  if (is.logical(key) && all(is.na(key)) || is.logical(column) && all(is.na(column))) return(invisible())
-  if (is.list(key) || is.list(column)) stop_because("A list is no key.", "type_mismatch", call)
-  if (key_sort(key) == key_sort(column)) return(invisible())
-  stop_because(c("Keys must be of one type.", "x" = "The key is {key_sort(key)}, and {.code {name}} of the table is {key_sort(column)}.",
-                 "i" = "Convert one of them, for instance by {.code as_number()} or {.code as.character()}."), "type_mismatch", call)
-}
-
-# The keys of both as values that can be compared; several columns as numbers: equal keys have one number, and a key with a
-# missing part has none.
-key_codes <- function(keys, of_table, call) {
-  plain <- function(x) if (inherits(x, "integer64")) stored_values(x) else if (is.factor(x)) at_rows(levels(x), list(of_row = as.integer(x))) else as.vector(unclass(x))
-  both <- Map(function(a, b) {
-    if (is.logical(a)) a <- as.vector(a, typeof(b))
-    if (is.logical(b)) b <- as.vector(b, typeof(a))
-    if (typeof(a) == typeof(b)) list(a, b) else list(as.numeric(a), as.numeric(b))
-  }, lapply(keys, plain), lapply(of_table, plain))
-  if (length(both) == 1) return(list(keys = both[[1]][[1]], table = both[[1]][[2]]))
-  columns <- lapply(both, function(pair) {
-    if (!inherits(pair[[1]], "integer64")) return(c(pair[[2]], pair[[1]]))
-    structure(c(unclass(pair[[2]]), unclass(pair[[1]])), class = "integer64")
-  })
-  code <- group_rows_cpp(unname(columns), length(columns[[1]]), getOption("rowanroot.threads", 0L))$of_row
-  code[Reduce(`|`, lapply(columns, is_missing_key))] <- NA
-  of_first <- seq_len(length(both[[1]][[2]]))
-  list(keys = code[-of_first], table = code[of_first])
-}
-
-is_missing_key <- function(x) if (inherits(x, "integer64")) is_missing_integer64(x) else is.na(x)
-
-# The table's row of each key; NA for one that is missing or not there.
-key_rows <- function(keys, table) {
-  threads <- getOption("rowanroot.threads", 0L)
-  coded <- if (is.character(keys)) coded_parts_cpp(keys)
-  if (length(coded)) return(at_rows(key_rows(coded$texts, table), coded))
-  rows <- find_places_cpp(keys, table, threads)
-  if (any(is_missing_key(table))) rows[is_missing_key(keys)] <- NA
-  rows
-}
-
-values_in_rows <- function(column, rows) {
-  if (value_type(column) == "other" || length(rows) < 1000) column[rows] else values_at_cpp(column, rows, getOption("rowanroot.threads", 0L))
-}
-
-# The least 64-bit number stands for what is missing: as a double, minus nought.
-is_missing_integer64 <- function(x) {
-  x <- unclass(x)
-  # The bits of most numbers below zero are, as a double, not a number.
-  (x == 0 & 1 / x < 0) %in% TRUE
-}
-
-check_keys_once <- function(codes, of_table, call, table = "the table") {
-  # As numbers, since R would compare 64 bits as doubles.
-  if (inherits(codes, "integer64")) codes <- ifelse(is_missing_integer64(codes), NA, group_rows_cpp(list(codes), length(codes), 1L)$of_row)
-  twice <- which(duplicated(codes) & !is.na(codes))
-  if (!length(twice)) return(invisible())
-  keys <- unique(codes[twice])
-  stop_because(c("{counted(length(keys), 'key')} of {table} {cli::qty(length(keys))}{?is/are} there more than once.",
-                 "x" = "The first is {key_text(of_table, twice[1])}, in rows {match(codes[twice[1]], codes)} and {twice[1]}.",
-                 "i" = "Keep one row of each key, or take the columns that tell them apart into the key."), "duplicate_key", call, rows = twice)
-}
-
 stop_unknown_key <- function(rows, keys, call) {
   stop_because(c("{counted_rows(length(rows))} {cli::qty(length(rows))}{?has a key/have keys} that the table does not have.",
                  "x" = "The first is row {rows[1]}: {key_text(keys, rows[1])}.",
                  "i" = "To have missing values there, say {.code unknown = \"missing\"}."), "unknown_key", call, rows = rows)
 }
-
-key_text <- function(keys, row) paste(vapply(keys, function(key) encodeString(as.character(key[row]), quote = if (is.numeric(key)) "" else "\""), ""), collapse = ", ")

@@ -23,10 +23,3 @@ check_start <- function(start, scope) {
                  "x" = if (is.null(start)) "It has none in {.code {scope_text(scope)}}." else "It is {what_is(start)} in {.code {scope_text(scope)}}."),
                "bad_argument", scope$call)
 }
-
-stop_above_alone <- function(scope) {
-  stop_because(c("{.code .above} has a meaning only in {.code running()}.",
-                 "x" = "It is used in {.code {scope_text(scope)}}.",
-                 "i" = "For instance {.code running(.above * 0.99 + net_kg, start = 0)}; the row before of a column is {.code previous(net_kg)}."),
-               "bad_formula", scope$call)
-}

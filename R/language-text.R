@@ -200,9 +200,6 @@ over_texts <- function(x, call, f) {
   at_rows(f(texts$values), texts)
 }
 
-# What each row has of values for the different texts. Texts stay numbers of them until somebody looks.
-at_rows <- function(values, texts) if (is.null(texts$of_row)) values else values_in_rows(values, texts$of_row)
-
 # The different texts in UTF-8, if that is not left for later, and which of them each row has: `of_row` is NULL if every row has
 # its own.
 different_texts <- function(x, call, name = "x", checks = TRUE) {

@@ -30,11 +30,6 @@ check_same_length <- function(columns, call) {
 
 # What a piece of code comes to for these columns.
 calculate_code <- function(code, columns, call) {
-  run <- new_run(columns, length(columns[[1]]), call)
-  start_line(run, code)
   node <- bind_formula(code, formula_scope(names(columns), environment(calculate_code), code, call))
-  id <- column_slot(type_node(node, run), run)
-  calculate(run, id)
-  value <- run$values[[id]]
-  if (is.null(value)) rep_len(NA, run$rows) else value
+  calculate_tree(default_engine(), node, columns, code, call)
 }

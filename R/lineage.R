@@ -78,84 +78,21 @@ add_node <- function(graph, name, kind, formula, step, from = numeric()) {
   id
 }
 
-# What a step adds to the graph.
-add_step_nodes <- function(step, graph, number) UseMethod("add_step_nodes")
-
-# Columns of another kind of step go through it.
-#' @export
-add_step_nodes.default <- function(step, graph, number) {
-  add_node(graph, step_lines(step)[[1]]$text, "rows", step_lines(step)[[1]]$text, number)
-  new <- setdiff(step$columns, names(graph$now))
-  for (name in new) graph$now[[name]] <- add_node(graph, name, "input", NA, number)
-  graph$now <- graph$now[step$columns]
-}
-
-#' @export
-add_step_nodes.step_columns <- function(step, graph, number) {
-  then <- graph$now
-  graph$now <- stats::setNames(vapply(seq_along(step$columns), function(k) {
-    if (step$columns[k] == step$from[k]) return(then[[step$from[k]]])
-    add_node(graph, step$columns[k], "column", paste(step$columns[k], "<-", step$from[k]), number, then[[step$from[k]]])
-  }, 0), step$columns)
-}
-
-#' @export
-add_step_nodes.step_keep_rows <- function(step, graph, number) {
-  text <- step_lines(step)[[1]]$text
-  add_node(graph, text, "rows", text, number, unname(graph$now[c(node_columns(step$node), step$within)]))
-}
-
-#' @export
-add_step_nodes.step_sort_rows <- function(step, graph, number) {
-  text <- step_lines(step)[[1]]$text
-  add_node(graph, text, "rows", text, number, unname(graph$now[step$order$names]))
-}
-
-#' @export
-add_step_nodes.step_top_rows <- function(step, graph, number) {
-  text <- step_lines(step)[[1]]$text
-  add_node(graph, text, "rows", text, number, unname(graph$now[c(step$by, step$within)]))
-}
-
-#' @export
-add_step_nodes.step_conditions <- function(step, graph, number) {
-  lines <- step_lines(step)
-  for (k in seq_along(lines)) add_node(graph, lines[[k]]$text, "rows", lines[[k]]$text, number, unname(graph$now[node_columns(step$nodes[[k]])]))
-}
-
-#' @export
-add_step_nodes.step_set_columns <- function(step, graph, number) {
-  for (statement in step$statements) add_statement_nodes(statement, step, graph, number, c(step$within, step$along$names))
-  graph$now <- graph$now[step$columns]
-}
-
-#' @export
-add_step_nodes.step_one_row_per <- function(step, graph, number) {
-  for (statement in step$statements) add_statement_nodes(statement, step, graph, number, step$keys)
-  graph$now <- graph$now[step$columns]
-}
-
-add_statement_nodes <- function(statement, step, graph, number, by) {
-  if (statement$removes) {
-    graph$now <- graph$now[setdiff(names(graph$now), statement$targets)]
-    return(invisible())
+# What a step adds to the graph. Columns of a step that says nothing of them go through it.
+add_step_nodes <- function(step, graph, number) {
+  for (group in step_lineage(step)) {
+    then <- graph$now
+    for (node in group) {
+      if (!is.null(node$removes)) {
+        graph$now <- graph$now[setdiff(names(graph$now), node$removes)]
+        next
+      }
+      id <- add_node(graph, node$name, node$kind, node$formula, number, unname(then[node$from]))
+      if (node$kind != "rows") graph$now[[node$name]] <- id
+    }
   }
-  text <- line_text(statement$line)
-  several <- statement$node$kind == "several" && length(statement$node$parts) == length(statement$targets)
-  then <- graph$now
-  for (k in seq_along(statement$targets)) {
-    name <- statement$targets[k]
-    node <- if (several) statement$node$parts[[k]] else statement$node
-    from <- c(node_columns(node), if (goes_by_groups(node)) by)
-    graph$now[[name]] <- add_node(graph, name, if (is_scratch(name)) "scratch" else "column", text, number, unname(then[from]))
-  }
-}
-
-# Whether a tree has words that depend on the block's groups or order.
-goes_by_groups <- function(node) {
-  any_node(node, function(node) {
-    switch(node$kind, aggregate = , ordered = , running = is.null(node$within) || is.null(node$along), rows = , r_code = TRUE, FALSE)
-  })
+  for (name in setdiff(step$columns, names(graph$now))) graph$now[[name]] <- add_node(graph, name, "input", NA, number)
+  graph$now <- graph$now[step$columns]
 }
 
 # What the column depends on, and what depends on it.

@@ -1,10 +1,5 @@
 # Text in columns, fit to the width of the console.
 
-# A character for terminals that show it, another for those that do not.
-mark <- function(utf8, ascii) if (cli::is_utf8_output()) utf8 else ascii
-
-arrow <- function() mark("\u2192", "->")
-
 right <- function(cells) cli::ansi_align(cells, width = max(cli::ansi_nchar(cells, "width")), align = "right")
 left <- function(cells) cli::ansi_align(cells, width = max(cli::ansi_nchar(cells, "width")), align = "left")
 

@@ -34,35 +34,6 @@ view_of <- function(x, rows, call) {
   new_table_view(data, table_title(x), table_origins(x), rows)
 }
 
-table_title <- function(x) {
-  if (!is_live_table(x)) return("data frame")
-  steps <- length(live(x)$steps)
-  paste0(shown(source_title(live(x)$source)), if (steps) paste0(", then ", counted(steps, "step")))
-}
-
-# For each column that steps made, the columns of the table that it came from.
-table_origins <- function(x) {
-  if (!is_live_table(x)) return(list())
-  origins <- list()
-  for (step in live(x)$steps) {
-    made <- step_origins(step)
-    if (inherits(step, "step_rename")) {
-      origins <- renamed_origins(origins, step)
-      made <- made[setdiff(names(made), names(origins))]
-    }
-    origins[names(made)] <- made
-  }
-  columns <- live(x)$columns
-  origins <- origins[intersect(names(origins), columns)]
-  Map(function(from, name) intersect(setdiff(from, name), columns), origins, names(origins))
-}
-
-renamed_origins <- function(origins, step) {
-  now <- function(names) step$columns[match(names, step$from)]
-  origins <- origins[names(origins) %in% step$from]
-  lapply(stats::setNames(origins, now(names(origins))), function(from) now(intersect(from, step$from)))
-}
-
 new_table_view <- function(data, title, origins, rows) {
   columns <- data.frame(name = names(data), type = vapply(data, type_name, ""),
                         missing = vapply(data, count_missing, 0), row.names = NULL)
@@ -180,5 +151,11 @@ format_column <- function(column) {
 #' @export
 print.table_view <- function(x, width = cli::console_width(), ...) {
   print_lines(format(x, width = width))
+  invisible(x)
+}
+
+#' @export
+print.live_table <- function(x, ...) {
+  print(view_of(x, 6, NULL), ...)
   invisible(x)
 }

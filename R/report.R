@@ -57,7 +57,7 @@ reported_parts <- function(x, call) {
   warned <- list()
   for (k in seq_along(live(x)$steps)) {
     step <- live(x)$steps[[k]]
-    data <- withCallingHandlers(timed(paste("step", k), run_step(step, data, call)), warning = function(w) {
+    data <- withCallingHandlers(timed(paste("step", k), execute(memory_engine(), step, data, call)), warning = function(w) {
       warned <<- c(warned, list(list(step = k, text = conditionMessage(w), broken = w$broken)))
       tryInvokeRestart("muffleWarning")
     })
@@ -125,7 +125,7 @@ inputs_section <- function(found) {
 
 steps_section <- function(x, found) {
   t <- htmltools::tags
-  steps <- lapply(live(x)$steps, function(step) step_in_words(step$typed_call))
+  steps <- lapply(live(x)$steps, function(step) call_in_words(step$typed_call))
   if (!length(steps)) return(t$p("There are no steps."))
   t$ol(class = "steps", lapply(seq_along(steps), function(k) {
     warned <- Filter(function(one) one$step == k && is.null(one$broken), found$warned)
@@ -194,12 +194,11 @@ kind_of_column <- function(x, name) {
 checks_section <- function(found) {
   rows <- list()
   for (k in seq_along(live(found$table)$steps)) {
-    step <- live(found$table)$steps[[k]]
-    if (!inherits(step, "step_conditions")) next
     broken <- do.call(rbind, lapply(Filter(function(one) one$step == k, found$warned), `[[`, "broken"))
-    for (n in seq_along(step$nodes)) {
-      hit <- match(step$titles[n], broken$name)
-      rows[[length(rows) + 1]] <- data.frame(Check = step$titles[n], Formula = one_line(step$typed$conditions[[n]], 200L), Result = if (is.na(hit)) "holds" else paste("broken in", counted_rows(broken$rows[hit])))
+    for (check in step_checks(live(found$table)$steps[[k]])) {
+      hit <- match(check$title, broken$name)
+      result <- if (is.na(hit)) "holds" else paste("broken in", counted_rows(broken$rows[hit]))
+      rows[[length(rows) + 1]] <- data.frame(Check = check$title, Formula = check$formula, Result = result)
     }
   }
   if (length(rows)) table_tag(do.call(rbind, rows), "What must or should hold", result = "Result")

@@ -55,21 +55,18 @@ with_step <- function(routine, typed, env, call) {
   }
   arguments <- as.list(typed)[-1]
   arguments$x <- NULL
-  check_typed(as.character(call[[1]]), arguments, env, call)
-  step <- list(verb = as.character(call[[1]]), arguments = arguments, env = own_surroundings(typed, env))
+  step <- new_verb_call(as.character(call[[1]]), arguments, own_surroundings(typed, env))
+  check_typed(step, env, call)
   routine$steps <- c(routine$steps, list(step))
   routine
 }
 
 # What can be said before there is a table. What is lacking the verb itself says, of any table.
-check_typed <- function(name, arguments, env, call) {
-  verb <- get(name, envir = topenv(), mode = "function")
-  needed <- setdiff(names(Filter(function(default) identical(default, quote(expr = )), formals(verb))), c("x", "...", if (name == "one_row_per") "block"))
-  is_free <- !names_or_none(arguments) %in% setdiff(names(formals(verb)), "...")
-  lacks <- !all(needed %in% names(arguments)) || "..." %in% names(formals(verb)) && !length(needed) && name != "rename_columns" && !any(is_free)
-  if (lacks) eval(as.call(c(list(verb, data.frame()), arguments)), env)
-  if (!"block" %in% names(arguments)) return(invisible())
-  for (line in block_lines(arguments$block, call)) if (!is_call_to(line, "for")) parse_statement(line, env, call)
+check_typed <- function(step, env, call) {
+  verb <- get(step$verb, envir = topenv(), mode = "function")
+  if (call_lacks(step)) eval(as.call(c(list(verb, data.frame()), step$arguments)), env)
+  if (!"block" %in% names(step$arguments)) return(invisible())
+  for (line in block_lines(step$arguments$block, call)) if (!is_call_to(line, "for")) parse_statement(line, env, call)
 }
 
 # A place of its own for what a piece of code takes from the script: each environment of the script that values are found in
@@ -131,7 +128,7 @@ run_routine_step <- function(routine, number, data, calibration, call) {
   in_step(routine$steps[[number]], number, call, {
     step <- bound_step(routine$steps[[number]], data)
     step$calibration <- calibration
-    if (is_live_table(data)) add_step(data, step) else run_step(step, data, as.call(list(as.name(routine$steps[[number]]$verb))))
+    if (is_live_table(data)) add_step(data, step) else execute(memory_engine(), step, data, as.call(list(as.name(routine$steps[[number]]$verb))))
   })
 }
 
@@ -145,7 +142,7 @@ bound_step <- function(step, data) {
 # An error in a step is told with it.
 in_step <- function(step, number, call, code) {
   tryCatch(code, rowanroot_error = function(e) {
-    words <- step_in_words(step)
+    words <- call_in_words(step)
     fields <- unclass(e)[setdiff(names(e), c("message", "call", "parent", "trace", "body", "footer", "rlang", "use_cli_format"))]
     class <- sub("^rowanroot_", "", class(e)[1])
     do.call(stop_because, c(list(c("Step {number} of the routine can't be run.", "x" = "The step is: {words[1]}{if (length(words) > 1) ' \u2026'}"), class, call),
@@ -169,19 +166,6 @@ calibrate <- function(r, data) {
     learned[[k]] <- calibration$found
   }
   new_routine(r$steps, learned = learned, of = paste0(title, " (", counted_rows(rows), ")"), class = "calibrated_routine")
-}
-
-#' @export
-format.routine <- function(x, width = cli::console_width(), ...) {
-  title <- if (!length(x$steps)) "Routine without steps" else paste("Routine of", counted(length(x$steps), "step"))
-  learned <- lapply(seq_along(x$steps), function(k) vapply(x$learned[[k]], learned_text, ""))
-  c(cli::style_bold(paste0(title, if (!is.null(x$of)) paste0(", calibrated on ", x$of))), numbered_steps(lapply(x$steps, step_in_words), learned, width))
-}
-
-#' @export
-print.routine <- function(x, width = cli::console_width(), ...) {
-  print_lines(format(x, width = width))
-  invisible(x)
 }
 
 #' @export

@@ -18,4 +18,7 @@ NULL
 # What holds for one run of a script: see `with_run()`.
 state <- new.env(parent = emptyenv())
 
-.onLoad <- function(libname, pkgname) register_base_methods()
+.onLoad <- function(libname, pkgname) {
+  state$engine <- memory_engine()
+  register_base_methods()
+}

@@ -105,10 +105,10 @@ evaluate_script <- function(script, run, call) {
   })
   for (k in seq_along(expressions)) {
     run$line <- lines[k]
-    tryCatch(once_a_run(run, {
+    tryCatch(once_a_run(run, noting_checks(run, {
       value <- withVisible(eval(expressions[[k]], env))
       if (value$visible && run$mode == "run") print(value$value)
-    }), error = function(e) stop_script_failed(file, lines[k], e, call))
+    })), error = function(e) stop_script_failed(file, lines[k], e, call))
   }
   invisible(env)
 }
@@ -168,8 +168,6 @@ once_a_run <- function(run, code) {
 note_failure <- function(run, output, error, line = run$line) {
   run$failures <- c(run$failures, list(list(output = output, error = error, line = line)))
 }
-
-failed_outputs <- function(run = state$run) as.character(unlist(lapply(run$failures, `[[`, "output")))
 
 stop_outputs_failed <- function(run, call) {
   file <- run$script

@@ -67,15 +67,3 @@ add_record <- function(record) {
     writeLines(enc2utf8(lines), connection, useBytes = TRUE)
   })
 }
-
-# What an output is made from, as data for its record.
-new_record <- function(output, x, origin, keys) {
-  list(
-    output = output, key = origin$key, script = state$run$script,
-    inputs = unname(Map(function(name, hash) list(name = name, hash = hash), all_parts(origin)$name, all_parts(origin)$hash)),
-    lines = table_lines(x), settings = as.list(session_settings()), source = rlang::hash(source_key(live(x)$source)), key_names = names(keys$columns), keys = unname(keys$columns), rows_key = keys$rows,
-    rowanroot = as.character(utils::packageVersion("rowanroot")), r = as.character(getRversion())
-  )
-}
-
-table_lines <- function(x) unlist(lapply(live(x)$steps, lines_of_step), recursive = FALSE)

@@ -51,3 +51,36 @@ limit_kept <- function() {
   newest_first <- order(about$mtime, decreasing = TRUE)
   remove_files(files[newest_first][cumsum(about$size[newest_first]) > most_kept()])
 }
+
+# NULL unless all are whole.
+kept_values <- function(keys, rows) {
+  heads <- kept_columns(keys)
+  if (anyNA(heads$type) || any(heads$rows != rows)) return(NULL)
+  values <- Map(function(key, type, note) {
+    column <- read_kept(key, if (type == "coded_text") "text" else type)
+    if (!is.null(column) && length(note)) attributes(column) <- note
+    column
+  }, keys, heads$type, heads$note)
+  if (!any(vapply(values, is.null, NA))) values
+}
+
+is_keepable <- function(column) {
+  if (is.character(column)) return(is.null(attributes(column)) && !any(Encoding(different_or_all(column)) == "bytes"))
+  typeof(column) %in% c("logical", "integer", "double") && is.null(dim(column))
+}
+
+different_or_all <- function(texts) {
+  coded <- coded_parts_cpp(texts)
+  if (!is.null(coded)) coded$texts else if (are_yet_to_be_made_cpp(texts)) character() else texts
+}
+
+# For steps: the columns of these keys, and a way to keep others. NULL where there is no journal.
+column_cache <- function() {
+  if (!keeps_columns()) return(NULL)
+  list(
+    read = function(keys, rows) if (all(file.exists(kept_path(keys)))) kept_values(keys, rows),
+    keep = function(keys, columns) {
+      if (all(vapply(columns, is_keepable, NA))) Map(keep_column, keys, columns, lapply(columns, attributes))
+    }
+  )
+}

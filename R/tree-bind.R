@@ -380,3 +380,16 @@ stop_formula_failed <- function(code, formula, error, call, way_out = NULL) {
                  "i" = if (length(way_out)) "{way_out}"),
                "formula_failed", call, r_message = conditionMessage(error))
 }
+
+stop_above_alone <- function(scope) {
+  stop_because(c("{.code .above} has a meaning only in {.code running()}.",
+                 "x" = "It is used in {.code {scope_text(scope)}}.",
+                 "i" = "For instance {.code running(.above * 0.99 + net_kg, start = 0)}; the row before of a column is {.code previous(net_kg)}."),
+               "bad_formula", scope$call)
+}
+
+# An error of the package's own words says what is wrong; the formula is added.
+stop_in_formula <- function(error, formula, call) {
+  rlang::abort(c(error$message, error$body, "i" = cli::format_inline("It is used in {.code {formula}}.")),
+               class = setdiff(class(error), c("rlang_error", "error", "condition")), call = call)
+}

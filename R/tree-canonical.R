@@ -39,24 +39,15 @@ canonical_call <- function(node, parts) {
 
 listed_parts <- function(texts, names = NULL) paste(if (is.null(names)) texts else paste0(names, "=", texts, recycle0 = TRUE), collapse = ",")
 
-quoted <- function(text) encodeString(in_utf8(text), quote = '"')
+canonical_value <- function(x) UseMethod("canonical_value")
 
-canonical_value <- function(x) {
-  if (is_live_table(x)) return(canonical_table(x))
+#' @export
+canonical_value.default <- function(x) {
   if (is.function(x)) return(canonical_function(x))
   if (is.environment(x)) return("environment()")
   if (is.language(x)) return(paste0("code(", quoted(paste(deparse(x, width.cutoff = 500L), collapse = "\n")), ")"))
   if (typeof(x) == "S4" || typeof(x) == "externalptr") return(paste0("object(", rlang::hash(x), ")"))
   paste0(typeof(x), "(", canonical_data(x), canonical_attributes(x), ")")
-}
-
-# A table whose steps lead back to itself is named once.
-canonical_table <- function(x) {
-  memory <- live(x)$memory
-  if (isTRUE(memory$is_named)) return("table()")
-  on.exit(memory$is_named <- FALSE)
-  memory$is_named <- TRUE
-  paste0("table(", table_origin(current_table(x, NULL), NULL)$key, ")")
 }
 
 # Long vectors are hashed by their bytes: how R keeps them in memory does not show in those.

@@ -50,7 +50,7 @@ with_columns_found <- function(expr, x, env, call) {
     stop_because(c("{.code columns_where()} needs a function.", "x" = "In {.code {one_line(expr)}} there is none.",
                    "i" = "Write {.code columns_where(is.numeric)}."), "bad_choice", call)
   }
-  data <- if (is_live_table(x)) table_data(x, call) else x
+  data <- if (is_live_table(x)) as.data.frame(x) else x
   found <- vapply(names(data), function(name) column_is(is, data[[name]], name, expr, call), NA)
   as.call(c(quote(c), as.list(names(data)[found])))
 }

@@ -15,7 +15,7 @@ most_levels <- 5000
 
 # How many levels a piece of code has is found without walking down them.
 has_many_levels <- function(expr) {
-  levels <- code_levels_cpp(expr)
+  levels <- code_levels(expr)
   if (levels > most_levels) stop_too_deep(levels)
   levels > 2 * levels_of_part
 }

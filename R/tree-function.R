@@ -118,3 +118,6 @@ follow_if <- function(line, rest, scope) {
   value <- new_choice(condition, yes$value, no$value, line[[2]])
   list(value = value, locals = locals, returned = returns)
 }
+
+# Functions that the script, or a function of it, has defined.
+is_script_function <- function(fun) is_written_by_somebody(fun) && !isNamespace(environment(fun))

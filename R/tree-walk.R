@@ -79,3 +79,13 @@ node_columns <- function(node) {
     unique(c(unlist(children), switch(node$kind, column = node$name, r_code = node$columns, c(node$within, node$along$names))))
   }))
 }
+
+# The script's single values in a tree, by the code that gave them.
+shown_values <- function(node) {
+  values <- find_nodes(node, function(node) node$kind == "value" && is_shown_value(node))
+  found <- stats::setNames(lapply(values, function(node) format_value(node$value)), vapply(values, function(node) one_line(node$shown), ""))
+  found[!duplicated(names(found))]
+}
+
+# A literal shows itself in the formula.
+is_shown_value <- function(node) is.atomic(node$value) && length(node$value) == 1 && !identical(node$shown, node$value)

@@ -35,7 +35,7 @@ stop_unknown_column <- function(name, known, call, formula = NULL, place = "a co
 stop_not_a_table <- function(x, call, arg = "x") {
   stop_because(c(
     "{.arg {arg}} must be a data frame or a live table, not {what_is(x)}.",
-    "i" = if (is_routine(x)) "A routine has no rows: {.code run(r, data)} applies it to a table."
+    "i" = if (inherits(x, "routine")) "A routine has no rows: {.code run(r, data)} applies it to a table."
           else "A data frame comes from {.code data.frame()}, a live table from {.code open_table()}."
   ), "not_a_table", call)
 }
@@ -45,7 +45,7 @@ what_is <- function(x) {
   if (is.null(x)) return("NULL")
   if (is.function(x)) return("a function")
   if (is.data.frame(x)) return("a data frame")
-  if (is_routine(x)) return("a routine")
+  if (inherits(x, "routine")) return("a routine")
   if (is_live_table(x)) return("a live table")
   if (is.language(x)) return("a piece of code")
   if (!is.null(dim(x))) return(paste("a table of", paste(dim(x), collapse = " x ")))

@@ -29,3 +29,28 @@ absolute_path <- function(path) if (is_absolute(path)) path.expand(path) else fi
 path_ending <- function(path) tolower(tools::file_ext(path))
 
 is_absolute <- function(path) grepl("^(/|[A-Za-z]:[/\\\\])", path.expand(path))
+
+check_path <- function(path, arg, call, several = TRUE) {
+  fine <- is.character(path) && length(path) > 0 && !anyNA(path) && all(nzchar(path)) && (several || length(path) == 1)
+  if (fine && !all(validUTF8(path))) stop_because(c("{.arg {arg}} is not valid UTF-8.", "i" = "If it is Latin-1, write {.code iconv({arg}, \"latin1\", \"UTF-8\")}, or rename the file."), "bad_argument", call)
+  if (fine) return(invisible())
+  stop_because(c("{.arg {arg}} must be {if (several) 'a path or a data frame' else 'one path'}, not {what_is(path)}."), "bad_argument", call)
+}
+
+# The same path, however it is written: an output has one name in the journal.
+plain_path <- function(path) {
+  here <- path_parts(base_folder())
+  parts <- path_parts(absolute_path(path))
+  below <- length(parts) > length(here) && identical(parts[seq_along(here)], here)
+  if (below) paste(parts[-seq_along(here)], collapse = "/") else paste(parts, collapse = "/")
+}
+
+# The parts of a path, with `.` and `..` worked out.
+path_parts <- function(path, start = character()) {
+  parts <- start
+  for (part in strsplit(path, "/", fixed = TRUE)[[1]]) {
+    if (part == "..") parts <- parts[-length(parts)]
+    else if (part != "." && (nzchar(part) || !length(parts))) parts <- c(parts, part)
+  }
+  parts
+}

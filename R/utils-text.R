@@ -82,3 +82,27 @@ value_text <- function(value) {
 }
 
 #' @export
+
+names_or_none <- function(x) if (is.null(names(x))) rep("", length(x)) else names(x)
+
+quoted <- function(text) encodeString(in_utf8(text), quote = '"')
+
+format_value <- function(value) if (is.character(value)) quoted(value) else format(value, digits = 15)
+
+# The name of a table if it has one, cut to fit beside the other.
+short_title <- function(typed, otherwise) if (is.symbol(typed)) one_line(typed, 30L) else otherwise
+
+shown_each <- function(x, digits) {
+  if (!is.atomic(x) || !is.null(dim(x))) return(rep("...", NROW(x)))
+  vapply(seq_along(x), function(k) {
+    if (is.na(x[k])) "missing" else if (is.character(x) || is.factor(x)) quoted(as.character(x[k])) else trimws(format(x[k], digits = digits))
+  }, "")
+}
+
+# A character for terminals that show it, another for those that do not.
+mark <- function(utf8, ascii) if (cli::is_utf8_output()) utf8 else ascii
+
+arrow <- function() mark("\u2192", "->")
+
+# How many levels a piece of code has, found without walking down them.
+code_levels <- function(expr) code_levels_cpp(expr)

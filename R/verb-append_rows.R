@@ -90,115 +90,6 @@ check_same_columns <- function(added, names, number, call) {
 bind_step.step_append <- function(step, names, call) new_step_append(step$verb, step$tables, step$typed, names, call)
 
 #' @export
-run_step.step_append_rows <- function(step, data, call) {
-  columns <- lapply(step$columns, function(name) {
-    parts <- c(list(data[[name]]), lapply(step$tables, `[[`, name))
-    put_below(parts, name, call)
-  })
-  rows <- nrow(data) + sum(vapply(step$tables, nrow, 0L))
-  row_names <- if (has_row_names(data)) make.unique(c(row.names(data), unlist(lapply(step$tables, row.names)))) else .set_row_names(rows)
-  as_table_like(data, stats::setNames(columns, step$columns), row_names)
-}
-
-# Values of one column of several tables. What is only missing fits everything.
-put_below <- function(parts, name, call, stop_clash = stop_not_of_one_sort) {
-  bare <- vapply(parts, function(part) is.logical(part) && all(is.na(part)), NA)
-  known <- parts[!bare]
-  if (!length(known)) return(unlist(parts))
-  model <- known[[1]]
-  if (any(vapply(parts, function(part) length(dim(part)) > 0, NA))) {
-    stop_because(c("Column {.code {name}} can't be put below another: it is {what_is(model)}.", "i" = "Make columns of its parts first, or leave it out."),
-                 "type_mismatch", call, column = name)
-  }
-  if (any(vapply(known, is.factor, NA)) && all(vapply(known, function(part) is.factor(part) || is.character(part), NA))) return(categories_below(parts, bare, name, call))
-  for (k in seq_along(parts)) if (!bare[k] && !are_of_one_sort(model, parts[[k]])) stop_clash(parts, k, model, name, call)
-  if (any(vapply(known, inherits, NA, "integer64"))) known <- lapply(known, bit64::as.integer64)
-  if (inherits(model, "difftime")) known <- lapply(known, `units<-`, units(model))
-  empty <- known[[1]][NA_integer_]
-  parts[!bare] <- known
-  parts[bare] <- lapply(parts[bare], function(part) rep(empty, length(part)))
-  joined <- do.call(c, lapply(parts, unname))
-  if (inherits(model, "POSIXct")) attr(joined, "tzone") <- attr(model, "tzone")
-  joined
-}
-
-are_of_one_sort <- function(model, part) {
-  if (is.object(model) || is.object(part)) {
-    whole <- vapply(list(model, part), function(x) inherits(x, "integer64") || is.integer(x) && !is.object(x), NA)
-    return(identical(class(model), class(part)) || all(whole))
-  }
-  is.numeric(model) && is.numeric(part) || typeof(model) == typeof(part)
-}
-
-stop_not_of_one_sort <- function(parts, k, model, name, call) {
-  at <- which(!is.na(parts[[k]]))[1]
-  shown <- as.character(parts[[k]][at])
-  stop_because(c("Column {.code {name}} of table {k - 1} can't be put below that of the first.",
-                 "x" = "There it is {sort_text(parts[[k]])}, in the first table {sort_text(model)}.",
-                 "x" = if (is.atomic(parts[[k]])) "Its first value there is {.val {shown}}, in row {at}.",
-                 "i" = "Convert one of them first, as by {.code as_number()} or {.code as.character()}."), "type_mismatch", call, column = name)
-}
-
-categories_below <- function(parts, bare, name, call) {
-  all_levels <- lapply(parts[!bare], function(part) if (is.factor(part)) levels(part) else unique(part[!is.na(part)]))
-  are_ordered <- all(vapply(parts[!bare], is.ordered, NA))
-  levels <- if (are_ordered) levels_in_one_order(all_levels, name, call) else unique(c(levels(Find(is.factor, parts)), unlist(all_levels)))
-  factor(unlist(lapply(parts, as.character)), levels = levels, ordered = are_ordered)
-}
-
-# All levels in an order in which those of each table are: of those that may come next, the one that was met first.
-levels_in_one_order <- function(all_levels, name, call) {
-  left <- unique(unlist(all_levels))
-  placed <- character()
-  while (length(left)) {
-    waiting <- unique(unlist(lapply(all_levels, function(levels) setdiff(levels, placed)[-1])))
-    next_one <- setdiff(left, waiting)[1]
-    if (is.na(next_one)) {
-      stop_because(c("The categories of {.code {name}} are in one order in one table, and in another one in another.", "x" = "These contradict each other: {listed(left, in_quotes)}.",
-                     "i" = "Give them one order, as by {.code as_category({name}, levels = c(\u2026))}."), "type_mismatch", call, column = name)
-    }
-    placed <- c(placed, next_one)
-    left <- setdiff(left, next_one)
-  }
-  placed
-}
-
-# "dates", "numbers", "text": what the values of a column are, in words.
-values_are <- function(x) {
-  if (is.factor(x)) return("categories")
-  if (inherits(x, "Date")) return("dates")
-  if (inherits(x, "POSIXt")) return("date-times")
-  if (inherits(x, "integer64")) return("whole numbers of 64 bits")
-  if (is.object(x)) return(paste("values of class", class(x)[1]))
-  if (is.character(x)) "text" else if (is.logical(x)) "TRUE or FALSE" else if (is.numeric(x)) "numbers" else paste(typeof(x), "values")
-}
-
-# The same column of several files. `place` says in words where a row of a file is.
-put_files_below <- function(parts, name, files, place, call) {
-  if (length(parts) == 1) return(parts[[1]])
-  put_below(parts, name, call, function(parts, k, model, name, call) {
-    of_model <- match(TRUE, vapply(parts, identical, NA, model))
-    at <- which(!is.na(parts[[k]]))[1]
-    shown <- as.character(parts[[k]][at])
-    stop_because(c("{.code {name}} has {values_are(model)} in {.file {files[of_model]}}, and {values_are(parts[[k]])} in {.file {files[k]}}.",
-                   "x" = "The first value there is {.val {shown}}, in {place(k, at)}.", "i" = "Make them of one type in the files, or open the files apart."),
-                 "type_mismatch", call, column = name, file = files[k])
-  })
-}
-
-#' @export
-run_step.step_append_columns <- function(step, data, call) {
-  rows <- vapply(step$tables, nrow, 0L)
-  wrong <- which(rows != nrow(data))
-  if (length(wrong)) {
-    stop_because(c("Tables side by side must have the same number of rows.", "x" = "The first has {nrow(data)}, table {wrong[1]} to append {rows[wrong[1]]}.",
-                   "i" = "To find rows by a key use {.code look_up()}."), "wrong_length", call)
-  }
-  columns <- c(unclass(data)[step$columns_before], unlist(lapply(step$tables, as.list), recursive = FALSE))
-  with_columns(data, stats::setNames(columns, step$columns))
-}
-
-#' @export
 step_key.step_append <- function(step) paste0(step$verb, "(", rlang::hash(lapply(step$tables, as.list)), ")")
 
 #' @export
@@ -206,3 +97,15 @@ step_lines.step_append <- function(step) {
   shown <- paste0(step$verb, "(", paste(vapply(step$typed, one_line, ""), collapse = ", "), ")")
   list(list(name = if (step$verb == "append_rows") "rows" else "columns", text = shown, key = rlang::hash(step_key(step))))
 }
+
+#' @export
+step_reason.step_append <- function(step, column, row, rows) {
+  is_of_first <- if (step$verb == "append_rows") row <= rows else column %in% step$columns_before
+  if (is_of_first) reason_same(column, row) else reason_given()
+}
+
+#' @export
+call_in_words.call_append_rows <- function(call) paste("Put below the rows of", code_list(free_arguments(call)))
+
+#' @export
+call_in_words.call_append_columns <- function(call) paste("Put beside the columns of", code_list(free_arguments(call)))

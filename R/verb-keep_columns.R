@@ -81,13 +81,6 @@ moved <- function(names, chosen, place) {
 #' @export
 bind_step.step_columns <- function(step, names, call) new_step_columns(step$verb, step$typed, step$after, names, step$env, call)
 
-# The step has for each of its columns the name that it had.
-#' @export
-run_step.step_columns <- function(step, data, call) {
-  there <- step$from %in% names(data)
-  with_columns(data, stats::setNames(unclass(data)[step$from[there]], step$columns[there]))
-}
-
 #' @export
 step_needs.step_columns <- function(step, wanted) step$from[match(wanted, step$columns)]
 
@@ -106,4 +99,32 @@ step_key.step_columns <- function(step) {
 step_lines.step_columns <- function(step) {
   shown <- c(vapply(as.list(step$typed)[-1], one_line, ""), if (!is.null(step$after)) paste("after =", one_line(step$after)))
   list(list(name = "columns", text = paste0(step$verb, "(", paste(shown, collapse = ", "), ")"), key = rlang::hash(step_key(step))))
+}
+
+#' @export
+goes_by_chunks.step_columns <- function(step) TRUE
+
+#' @export
+step_lineage.step_columns <- function(step) {
+  renamed <- which(step$columns != step$from)
+  list(lapply(renamed, function(k) {
+    list(name = step$columns[k], kind = "column", formula = paste(step$columns[k], "<-", step$from[k]), from = step$from[k])
+  }))
+}
+
+#' @export
+step_reason.step_columns <- function(step, column, row, rows) {
+  from <- step$from[match(column, step$columns)]
+  reason_same(from, row, if (from != column) paste(column, "<-", from))
+}
+
+#' @export
+call_in_words.call_keep_columns <- function(call) paste("Keep the columns", code_list(free_arguments(call)))
+
+#' @export
+call_in_words.call_drop_columns <- function(call) paste("Leave out the columns", code_list(free_arguments(call)))
+
+#' @export
+call_in_words.call_move_columns <- function(call) {
+  paste("Move the columns", code_list(free_arguments(call)), place_in_words(call$arguments$after))
 }

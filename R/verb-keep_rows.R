@@ -75,39 +75,12 @@ bind_step.step_keep_rows <- function(step, names, call) {
 }
 
 #' @export
-run_step.step_keep_rows <- function(step, data, call) {
-  condition <- true_or_false(step, data, call)
-  rows_where(data, if (step$verb == "keep_rows") condition else !condition | is.na(condition))
-}
-
-#' @export
 step_needs.step_keep_rows <- function(step, wanted) union(wanted, c(node_columns(step$node), step$within))
 
 #' @export
 step_keys.step_keep_rows <- function(step, keys) {
   from <- keys$columns[c(node_columns(step$node), step$within)]
   keys_in_rows(key_from(key_of_step(step), keys$rows, from), keys$columns)
-}
-
-true_or_false <- function(step, data, call) {
-  run <- new_run(data, nrow(data), call, step$env)
-  run$within <- unlist(run$columns[step$within])
-  run$within_names <- step$within
-  run$calibration <- step$calibration
-  run$lots <- step$lots
-  start_line(run, step$typed$condition)
-  condition <- type_condition(new_condition(step$node, step$typed$condition), run, as_row_condition = TRUE)
-  values <- node_values(list(condition), run)[[1]]
-  if (length(values) == run$rows) values else rep_len(values, run$rows)
-}
-
-rows_where <- function(data, condition) {
-  is_plain <- vapply(data, is_moved_as_plain, NA)
-  kept <- keep_where_cpp(as.list(data), is_plain, condition, getOption("rowanroot.threads", 0L))
-  columns <- with_old_attributes(kept$columns, data, is_plain)
-  if (!all(is_plain) || has_row_names(data)) rows <- which(condition)
-  columns[!is_plain] <- lapply(as.list(data)[!is_plain], take_rows, rows = rows)
-  as_table_like(data, columns, if (has_row_names(data)) row.names(data)[rows] else .set_row_names(kept$rows))
 }
 
 #' @export
@@ -121,3 +94,18 @@ step_lines.step_keep_rows <- function(step) {
   list(list(name = "rows", text = paste0(step$verb, "(", line_text(step$typed$condition), within, ")"), key = rlang::hash(step_key(step)),
             values = shown_values(step$node), anew = anew_words(tree_outside(step$node))))
 }
+
+#' @export
+step_trees.step_keep_rows <- function(step) list(step$node)
+
+#' @export
+goes_by_chunks.step_keep_rows <- function(step) !length(step$within) && is.null(step$calibration) && goes_by_row(step$node, FALSE)
+
+#' @export
+step_lineage.step_keep_rows <- function(step) list(list(rows_in_lineage(step, c(node_columns(step$node), step$within))))
+
+#' @export
+call_in_words.call_keep_rows <- function(call) paste0("Keep the rows where ", code_text(call$arguments$condition), within_text(call))
+
+#' @export
+call_in_words.call_drop_rows <- function(call) paste0("Leave out the rows where ", code_text(call$arguments$condition), within_text(call))

@@ -64,68 +64,10 @@ bind_step.step_conditions <- function(step, names, call) {
 }
 
 #' @export
-run_step.step_conditions <- function(step, data, call) {
-  run <- new_run(data, nrow(data), call, step$env)
-  run$within <- unlist(run$columns[step$within])
-  if (!is.null(step$check)) step$check$is_done <- TRUE
-  broken <- list()
-  for (k in seq_along(step$nodes)) {
-    start_line(run, step$typed$conditions[[k]])
-    condition <- type_condition(new_condition(step$nodes[[k]], step$typed$conditions[[k]]), run, as_row_condition = TRUE)
-    of_table <- !length(step$within) && isTRUE(values_of_group(step$nodes[[k]], character()))
-    found <- if (of_table) broken_table(value_of_table(condition, run)) else broken_rows(node_values(list(condition), run)[[1]])
-    if (!is.null(found)) broken <- c(broken, list(c(found, list(at = k))))
-  }
-  if (length(broken)) tell_broken(step, broken, data, call)
-  data
-}
-
-#' @export
 step_needs.step_conditions <- function(step, wanted) union(wanted, c(unlist(lapply(step$nodes, node_columns)), step$within))
 
 #' @export
 step_keys.step_conditions <- function(step, keys) keys
-
-# A table without rows has a value too.
-value_of_table <- function(condition, run) {
-  rows <- run$rows
-  on.exit(run$rows <- rows)
-  run$rows <- max(rows, 1L)
-  node_values(list(condition), run)[[1]][1]
-}
-
-# NULL if the condition holds.
-broken_table <- function(value) if (!isTRUE(value)) list(rows = 0, first = NA_integer_, missing = is.na(value))
-
-broken_rows <- function(values) {
-  breaks <- which(is.na(values) | !values)
-  if (length(breaks)) list(rows = length(breaks), first = utils::head(breaks, 3), missing = anyNA(values))
-}
-
-tell_broken <- function(step, broken, data, call) {
-  at <- vapply(broken, `[[`, 0, "at")
-  formulas <- vapply(unname(step$typed$conditions[at]), one_line, "")
-  count <- length(at)
-  of <- length(step$nodes)
-  bullets <- vapply(seq_along(broken), function(k) broken_text(broken[[k]], step$titles[at[k]], formulas[k], step$nodes[[at[k]]], data), "")
-  message <- c(if (of == 1) "A condition does not hold." else "{count} of {of} conditions {cli::qty(count)}{?does/do} not hold.",
-               stats::setNames(escaped(bullets), rep("x", count)),
-               "i" = if (any(vapply(broken, `[[`, NA, "missing"))) "Where a condition is missing it does not hold: {.code is.na(x) || \u2026} lets missing values pass.")
-  table <- data.frame(name = step$titles[at], formula = formulas, rows = vapply(broken, `[[`, 0, "rows"), first = vapply(broken, function(one) one$first[1], 0L))
-  if (step$verb == "must_hold") stop_because(message, "broken_condition", call, broken = table)
-  warn_because(message, "broken_condition", call, broken = table)
-}
-
-broken_text <- function(one, title, formula, node, data) {
-  named <- if (title != formula) paste0(title, " (", formula, ")") else title
-  if (is.na(one$first[1])) return(paste0(named, ": it is ", if (one$missing) "missing." else "false."))
-  columns <- utils::head(intersect(node_columns(node), names(data)), 4)
-  shown <- vapply(one$first, function(row) {
-    values <- vapply(columns, function(name) paste(name, format_value(take_rows(data[[name]], row))), "")
-    paste0("row ", row, if (length(values)) paste0(" (", paste(values, collapse = ", "), ")"))
-  }, "")
-  paste0(named, ": ", counted_rows(one$rows), ", first ", paste(shown, collapse = ", "), if (one$rows > length(shown)) " \u2026", ".")
-}
 
 #' @export
 step_key.step_conditions <- function(step) {
@@ -140,4 +82,34 @@ step_lines.step_conditions <- function(step) {
     list(name = step$titles[k], text = paste0(step$verb, "(", title, formula, ")"), key = rlang::hash(paste(step$verb, canonical(step$nodes[[k]]))),
          values = shown_values(step$nodes[[k]]), anew = anew_words(tree_outside(step$nodes[[k]])))
   })
+}
+
+#' @export
+step_trees.step_conditions <- function(step) step$nodes
+
+# Checks leave rows and columns as they are.
+#' @export
+step_reason.step_conditions <- function(step, column, row, rows) reason_same(column, row)
+
+#' @export
+step_lineage.step_conditions <- function(step) {
+  list(Map(function(line, node) rows_in_lineage(step, node_columns(node), line), step_lines(step), step$nodes))
+}
+
+#' @export
+step_checks.step_conditions <- function(step) {
+  Map(function(title, condition) list(title = title, formula = one_line(condition, 200L)), step$titles, unname(step$typed$conditions))
+}
+
+#' @export
+call_in_words.call_must_hold <- function(call) conditions_in_words("Check that", call)
+
+#' @export
+call_in_words.call_should_hold <- function(call) conditions_in_words("Warn unless", call)
+
+conditions_in_words <- function(begin, call) {
+  conditions <- free_arguments(call)
+  named <- nzchar(names_or_none(conditions))
+  titles <- ifelse(named, paste0(names_or_none(conditions), ": "), "")
+  paste0(begin, " ", titles, vapply(unname(conditions), code_text, ""), within_text(call))
 }

@@ -66,23 +66,6 @@ one_value_statements <- function(statements, keys, call) {
   statements
 }
 
-# Whether a tree has one value for each group: NA if only its values can say so.
-values_of_group <- function(node, of_group) {
-  fold_node(node, function(node, children) {
-    of_all <- all(unlist(children))
-    switch(node$kind,
-      value = TRUE,
-      column = node$name %in% of_group,
-      rows = node$name == ".rows",
-      aggregate = is.null(node$within) || all(node$within %in% of_group),
-      word = , choose = , several = of_all,
-      r_call = if (goes_by_value(node$word, node$arguments) && isTRUE(of_all)) TRUE else NA,
-      r_code = NA,
-      FALSE
-    )
-  })
-}
-
 # `sum(m)` of a column `m` that has one value for each group: in R it would be `m`, and of the column of all rows it is `m` times these.
 check_aggregates_of_rows <- function(statement, of_group, made, call) {
   for (part in whole_parts(statement$node)) {
@@ -95,96 +78,13 @@ check_aggregates_of_rows <- function(statement, of_group, made, call) {
   }
 }
 
-# The parts of a tree that are given whole columns.
-whole_parts <- function(node) {
-  find_nodes(node, function(node) {
-    node$kind == "aggregate" || node$kind == "r_call" && !goes_by_value(node$word, node$arguments)
-  })
-}
-
-stop_not_one_value <- function(formula, call) {
-  stop_because(c("{.code {formula}} has a value for each row, not one for each group.",
-                 "i" = "Take one of them, as by {.code mean()}, {.code max()} or {.code first_value()}; a name that begins with a dot is for what is only used on the way."),
-               "not_one_value", call)
-}
-
 #' @export
 bind_step.step_one_row_per <- function(step, names, call) new_step_one_row_per(step$typed$columns, step$typed$block, names, step$env, call)
-
-# Two runs go side by side: one of all rows, which aggregates are made from, and one that has a row for each group. What is
-# made only of aggregates and of columns of the groups is calculated there.
-#' @export
-run_step.step_one_row_per <- function(step, data, call) {
-  run <- new_run(data, nrow(data), call, step$env)
-  run$for_groups <- TRUE
-  run$within <- unlist(run$columns[step$keys])
-  groups <- run_groups(run)
-  first <- first_rows_cpp(groups$of_row, length(groups$sizes))
-  of_groups <- new_run(lapply(unclass(data)[step$keys], take_rows, rows = first), length(first), call, step$env)
-  of_groups$for_groups <- TRUE
-  only_there <- character()
-  for (statement in step$statements) {
-    targets <- statement$targets
-    start_line(run, statement$line)
-    run$shared <- list()
-    there <- !statement$removes && is_for_groups(statement$node, names(of_groups$columns))
-    needed <- if (!statement$removes) intersect(if (there) columns_in_aggregates(statement$node) else node_columns(statement$node), only_there)
-    for (name in needed) run$columns[[name]] <- new_slot(run, values_in_rows(run_results(of_groups, name)[[1]], groups$of_row + 1L))$id
-    only_there <- setdiff(only_there, needed)
-    if (there) {
-      statement$node <- with_aggregates(statement$node, function(node) new_slot(of_groups, aggregate_for_groups(node, groups, first, run)), groups$sizes)
-      run_statement(of_groups, statement)
-      only_there <- union(only_there, targets)
-      next
-    }
-    run_statement(run, statement)
-    only_there <- setdiff(only_there, targets)
-    of_groups$columns[targets] <- NULL
-    if (isTRUE(statement$look)) check_one_value(run_results(run, targets), groups, first, line_text(statement$line), call)
-    if (isTRUE(statement$of_group)) {
-      of_groups$columns[targets] <- lapply(run_results(run, targets), function(column) new_slot(of_groups, take_rows(column, first))$id)
-    }
-  }
-  as_table_like(data, run_results(of_groups, step$columns), .set_row_names(length(first)))
-}
 
 #' @export
 step_needs.step_one_row_per <- function(step, wanted) {
   used <- lapply(step$statements, function(statement) if (!statement$removes) node_columns(statement$node))
   intersect(step$columns_before, c(unlist(used), step$keys))
-}
-
-# Whether a tree has only aggregates of the groups, and columns that these have.
-is_for_groups <- function(node, columns) {
-  fold_node(node, function(node, children) {
-    of_all <- all(unlist(children))
-    switch(node$kind,
-      value = is_one_value(node),
-      column = node$name %in% columns,
-      rows = node$name == ".rows",
-      aggregate = is.null(node$within),
-      word = , choose = , several = of_all,
-      r_call = is.null(node$within) && goes_by_value(node$word, node$arguments) && of_all,
-      FALSE
-    )
-  })
-}
-
-columns_in_aggregates <- function(node) {
-  unique(unlist(lapply(find_nodes(node, function(node) node$kind == "aggregate"), function(one) node_columns(one$argument))))
-}
-
-# The tree with the values of its aggregates in their place: for each group one.
-with_aggregates <- function(node, value_of, sizes) {
-  map_node(node, function(node) {
-    switch(node$kind, aggregate = new_found(value_of(node), node$shown), rows = new_value(sizes, node$shown), node)
-  }, stop_at = function(node) node$kind == "aggregate")
-}
-
-check_one_value <- function(columns, groups, first, formula, call) {
-  for (column in columns) {
-    if (!identical(unname(take_rows(column, first[groups$of_row + 1L])), unname(column))) stop_not_one_value(formula, call)
-  }
 }
 
 #' @export
@@ -198,3 +98,24 @@ step_lines.step_one_row_per <- function(step) {
   rows <- list(name = "rows", text = paste0("one_row_per(", one_line(step$typed$columns), ")"), key = rlang::hash(paste(quoted(step$keys), collapse = ",")))
   c(list(rows), NextMethod())
 }
+
+#' @export
+goes_by_chunks.step_one_row_per <- function(step) FALSE
+
+#' @export
+step_lineage.step_one_row_per <- function(step) lapply(step$statements, statement_in_lineage, by = step$keys)
+
+# A row of groups: its aggregates are of many rows before.
+#' @export
+step_reason.step_one_row_per <- function(step, column, row, rows) {
+  reason_group(step$keys, Find(function(statement) column %in% statement$targets, rev(step$statements)))
+}
+
+#' @export
+call_in_words.call_one_row_per <- function(call) {
+  c(paste("Make one row for each", code_text(call$arguments$columns)), block_in_words(call$arguments$block))
+}
+
+# It may be called without a block.
+#' @export
+call_lacks.call_one_row_per <- function(call) is.null(call$arguments$columns)

@@ -102,7 +102,24 @@ step_lines.step_rename <- function(step) {
 }
 
 #' @export
-step_origins.step_rename <- function(step) {
-  renamed <- step$columns != step$from
-  stats::setNames(as.list(step$from[renamed]), step$columns[renamed])
+carry_origins.step_rename <- function(step, origins) {
+  now <- function(names) step$columns[match(names, step$from)]
+  origins <- origins[names(origins) %in% step$from]
+  carried <- lapply(stats::setNames(origins, now(names(origins))), function(from) now(intersect(from, step$from)))
+  renamed <- step$columns != step$from & !step$columns %in% names(carried)
+  c(carried, stats::setNames(as.list(step$from[renamed]), step$columns[renamed]))
 }
+
+#' @export
+call_in_words.call_rename_columns <- function(call) {
+  pairs <- free_arguments(call)
+  style <- call$arguments$style
+  named <- nzchar(names_or_none(pairs))
+  shown <- c(if (any(named)) paste(vapply(pairs[named], code_text, ""), "to", names(pairs)[named]), if (any(!named)) paste("all by", vapply(pairs[!named], code_text, "")),
+             if (!is.null(style)) paste("all to", style, "style"))
+  paste("Rename", paste(shown, collapse = ", "))
+}
+
+# Names may be given a style alone.
+#' @export
+call_lacks.call_rename_columns <- function(call) FALSE

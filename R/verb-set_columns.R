@@ -139,39 +139,9 @@ step_columns <- function(step, names, place) {
   append(kept, new, after = sum(match(kept, names) <= place))
 }
 
-# A column that is set and removed later is not there, and the other way round.
-final_targets <- function(statements) {
-  set <- removed <- character()
-  if (!any(vapply(statements, `[[`, NA, "removes"))) {
-    return(list(set = unique(unlist(lapply(statements, `[[`, "targets"))), removed = removed))
-  }
-  for (statement in statements) {
-    if (statement$removes) {
-      set <- setdiff(set, statement$targets)
-      removed <- union(removed, statement$targets)
-    } else {
-      set <- union(set, statement$targets)
-      removed <- setdiff(removed, statement$targets)
-    }
-  }
-  list(set = set, removed = removed)
-}
-
 #' @export
 bind_step.step_set_columns <- function(step, names, call) {
   new_step_set_columns(step$typed$block, step$typed$within, step$typed$along, step$typed$carry, step$typed$after, names, step$env, call)
-}
-
-#' @export
-run_step.step_set_columns <- function(step, data, call) {
-  run <- new_run(data, nrow(data), call, step$env)
-  run$within <- unlist(run$columns[step$within])
-  run$within_names <- step$within
-  run$calibration <- step$calibration
-  run$lots <- step$lots
-  run$along <- list(ids = unlist(run$columns[step$along$names]), descending = step$along$descending, names = step$along$names)
-  run_statements(run, step)
-  with_columns(data, run_results(run, intersect(wanted_columns(step), names(run$columns))))
 }
 
 #' @export
@@ -180,47 +150,12 @@ step_needs.step_set_columns <- function(step, wanted) {
   intersect(step$columns_before, c(wanted, unlist(used), step$within, step$along$names))
 }
 
-wanted_columns <- function(step) if (is.null(step$wanted)) step$columns else intersect(step$columns, step$wanted)
-
-# Which statements are run: all, unless only some columns are wanted, or some are kept and what was on the way to them is not used.
-used_statements <- function(step, is_kept = rep(FALSE, length(step$statements))) {
-  is_used <- rep(TRUE, length(step$statements))
-  if (is.null(step$wanted) && !any(is_kept)) return(is_used)
-  wanted <- wanted_columns(step)
-  for (k in rev(seq_along(step$statements))) {
-    statement <- step$statements[[k]]
-    is_used[k] <- statement$removes || any(statement$targets %in% wanted)
-    if (!is_used[k]) next
-    wanted <- setdiff(wanted, statement$targets)
-    if (!statement$removes && !is_kept[k]) wanted <- union(wanted, c(node_columns(statement$node), step$within, step$along$names))
-  }
-  is_used
-}
-
 #' @export
 step_keys.step_set_columns <- function(step, keys) {
   columns <- keys$columns
   for (made in statement_keys(step, keys)) columns[names(made)] <- made
   list(rows = keys$rows, columns = columns[intersect(step$columns, names(columns))])
 }
-
-# For each statement the keys of its targets.
-statement_keys <- function(step, keys) {
-  columns <- keys$columns
-  shared <- paste(c(canonical_methods(step$env), keys$rows, columns[step$within], "|", columns[step$along$names], step$along$descending,
-                    if (!is.null(step$calibration)) rlang::hash(step$calibration$found)), collapse = ",")
-  lapply(step$statements, function(statement) {
-    if (statement$removes) return(character())
-    from <- columns[intersect(node_columns(statement$node), names(columns))]
-    key <- key_from(shared, statement_key(statement), from)
-    made <- vapply(stats::setNames(nm = statement$targets), function(target) key_from(key, target), "")
-    columns[names(made)] <<- made
-    made
-  })
-}
-
-# The same table with other columns: class, row names and other attributes stay.
-with_columns <- function(data, columns) as_table_like(data, columns, NULL)
 
 #' @export
 step_key.step_set_columns <- function(step) {
@@ -256,12 +191,32 @@ step_origins.step_set_columns <- function(step) {
   origins[intersect(names(origins), step$columns)]
 }
 
-# A scratch column is only a way to the columns that it came from, and so is the column itself as it was.
-through_block <- function(from, targets, origins) {
-  passed <- is_scratch(from) | from %in% intersect(targets, names(origins))
-  unique(as.character(c(from[!passed], unlist(origins[from[passed]], use.names = FALSE))))
+#' @export
+step_trees.step_set_columns <- function(step) {
+  unname(lapply(Filter(function(statement) !statement$removes, step$statements), `[[`, "node"))
 }
 
-statement_key <- function(statement) {
-  paste0(paste(quoted(statement$targets), collapse = ","), "<-", if (statement$removes) "nothing" else canonical(statement$node))
+#' @export
+goes_by_chunks.step_set_columns <- function(step) {
+  if (length(step$along) || !is.null(step$calibration)) return(FALSE)
+  all(vapply(step_trees(step), goes_by_row, NA, grouped = length(step$within) > 0))
+}
+
+#' @export
+step_lineage.step_set_columns <- function(step) lapply(step$statements, statement_in_lineage, by = c(step$within, step$along$names))
+
+#' @export
+step_reason.step_set_columns <- function(step, column, row, rows) {
+  at <- utils::tail(which(vapply(step$statements, function(statement) column %in% statement$targets, NA)), 1)
+  if (length(at)) reason_line(at) else reason_same(column, row)
+}
+
+#' @export
+call_in_words.call_set_columns <- function(call) {
+  given <- call$arguments
+  lines <- block_in_words(given$block)
+  options <- c(if (!is.null(given$within)) trimws(within_text(call)), if (!is.null(given$along)) paste("along", code_text(given$along)))
+  if (length(options)) lines[1] <- paste0(upper_first(paste(options, collapse = ", ")), ": ", lower_first(lines[1]))
+  c(lines, if (!is.null(given$carry)) paste("Of the old columns carry", code_text(given$carry)),
+    if (!is.null(given$after)) paste("Put the new columns", place_in_words(given$after)))
 }

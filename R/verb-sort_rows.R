@@ -39,43 +39,12 @@ new_step_sort_rows <- function(by, missing, names, env, call) {
 bind_step.step_sort_rows <- function(step, names, call) new_step_sort_rows(step$typed, step$missing, names, step$env, call)
 
 #' @export
-run_step.step_sort_rows <- function(step, data, call) {
-  columns <- sortable_columns(unclass(data)[step$order$names], step$order$names, call)
-  order <- order_rows_cpp(columns, step$order$descending, rep_len(step$missing == "first", length(columns)), nrow(data),
-                          getOption("rowanroot.threads", 0L))
-  rows_at(data, order)
-}
-
-#' @export
 step_needs.step_sort_rows <- function(step, wanted) union(wanted, step$order$names)
 
 #' @export
 step_keys.step_sort_rows <- function(step, keys) {
   keys_in_rows(key_from(key_of_step(step), keys$rows, keys$columns[step$order$names]), keys$columns)
 }
-
-# The rows at these places, from 0.
-rows_at <- function(data, places) {
-  is_plain <- vapply(data, is_moved_as_plain, NA)
-  columns <- with_old_attributes(gather_cpp(as.list(data), is_plain, nrow(data), places, getOption("rowanroot.threads", 0L)), data, is_plain)
-  if (!all(is_plain) || has_row_names(data)) rows <- places + 1L
-  columns[!is_plain] <- lapply(as.list(data)[!is_plain], take_rows, rows = rows)
-  as_table_like(data, columns, if (has_row_names(data)) row.names(data)[rows] else .set_row_names(length(places)))
-}
-
-# Dates and the like are plain values with a class.
-is_moved_as_plain <- function(column) {
-  if (value_type(column) != "other") return(TRUE)
-  inherits(column, c("Date", "POSIXct", "factor", "difftime", "integer64")) && typeof(column) %in% c("integer", "double") && is.null(dim(column)) && is.null(names(column))
-}
-
-with_old_attributes <- function(columns, data, are_moved) {
-  names(columns) <- names(data)
-  for (k in which(are_moved)) if (!is.null(attributes(data[[k]]))) attributes(columns[[k]]) <- attributes(data[[k]])
-  columns
-}
-
-take_rows <- function(column, rows) if (length(dim(column)) == 2) column[rows, , drop = FALSE] else column[rows]
 
 #' @export
 step_key.step_sort_rows <- function(step) {
@@ -86,4 +55,12 @@ step_key.step_sort_rows <- function(step) {
 step_lines.step_sort_rows <- function(step) {
   shown <- paste0("sort_rows(", paste(vapply(step$typed, one_line, ""), collapse = ", "), ")")
   list(list(name = "rows", text = shown, key = rlang::hash(step_key(step))))
+}
+
+#' @export
+step_lineage.step_sort_rows <- function(step) list(list(rows_in_lineage(step, step$order$names)))
+
+#' @export
+call_in_words.call_sort_rows <- function(call) {
+  paste0("Sort the rows by ", code_list(free_arguments(call)), if (identical(call$arguments$missing, "first")) ", missing ones first")
 }

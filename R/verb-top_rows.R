@@ -54,15 +54,6 @@ new_step_top_rows <- function(verb, count, typed, ties, names, env, call) {
 bind_step.step_top_rows <- function(step, names, call) new_step_top_rows(step$verb, step$count, step$typed, step$ties, names, step$env, call)
 
 #' @export
-run_step.step_top_rows <- function(step, data, call) {
-  columns <- sortable_columns(unclass(data)[step$by], step$by, call)
-  threads <- getOption("rowanroot.threads", 0L)
-  groups <- lapply(unname(unclass(data)[step$within]), group_values, run = list(call = call))
-  group <- if (length(groups) > 1) group_rows_cpp(groups, nrow(data), threads)$of_row else if (length(groups)) groups[[1]]
-  rows_at(data, top_rows_cpp(columns, rep_len(step$verb == "top_rows", length(columns)), nrow(data), step$count, step$ties == "keep", group, threads))
-}
-
-#' @export
 step_needs.step_top_rows <- function(step, wanted) union(wanted, c(step$by, step$within))
 
 #' @export
@@ -80,4 +71,19 @@ step_lines.step_top_rows <- function(step) {
   shown <- paste0(step$verb, "(", step$count, ", by = ", one_line(step$typed$by),
                   if (length(step$within)) paste0(", within = ", one_line(step$typed$within)), ")")
   list(list(name = "rows", text = shown, key = rlang::hash(step_key(step))))
+}
+
+#' @export
+step_lineage.step_top_rows <- function(step) list(list(rows_in_lineage(step, c(step$by, step$within))))
+
+#' @export
+call_in_words.call_top_rows <- function(call) top_rows_in_words(call, "greatest")
+
+#' @export
+call_in_words.call_bottom_rows <- function(call) top_rows_in_words(call, "least")
+
+top_rows_in_words <- function(call, which) {
+  given <- call$arguments
+  groups <- if (!is.null(given$within)) paste(" for each", code_text(given$within))
+  paste0("Keep the ", code_text(given$count), " rows with the ", which, " ", code_text(given$by), groups)
 }

@@ -75,7 +75,7 @@ new_trace <- function(x, call) {
   steps <- live(x)$steps
   for (k in seq_along(steps)) {
     before[[k]] <- data
-    data <- run_step(steps[[k]], data, call)
+    data <- execute(memory_engine(), steps[[k]], data, call)
   }
   list(source = live(x)$source, steps = steps, before = before, data = data, call = call, seen = new.env(parent = emptyenv()))
 }
@@ -98,67 +98,61 @@ explain_column <- function(trace, k, column, row) {
 }
 
 # A column in a row of what step `k` gives.
-explain_step <- function(step, trace, k, column, row) UseMethod("explain_step")
-
-# Rows are chosen or moved: each carries its number along.
-#' @export
-explain_step.default <- function(step, trace, k, column, row) {
-  data <- trace$before[[k]]
-  from <- row_before(step, data, row, trace$call)
-  if (!is.na(from) && column %in% names(data)) return(explain_column(trace, k, column, from))
-  new_explanation(column, row, take_rows(table_before(trace, k + 1)[[column]], row), notes = paste("from", step_lines(step)[[1]]$text))
+explain_step <- function(step, trace, k, column, row) {
+  reason <- step_reason(step, column, row, nrow(trace$before[[k]]))
+  switch(reason$kind,
+    same = explain_same(reason, trace, k, column, row),
+    line = explain_statement(step, trace, k, reason$at, column, row),
+    group = explain_group(reason, trace, k, column, row),
+    moved = explain_moved(step, trace, k, column, row),
+    given = explain_given(step, trace, k, column, row)
+  )
 }
 
-# Checks leave rows and columns as they are.
-#' @export
-explain_step.step_conditions <- function(step, trace, k, column, row) explain_column(trace, k, column, row)
+explain_same <- function(reason, trace, k, column, row) {
+  before <- explain_column(trace, k, reason$column, reason$row)
+  if (is.null(reason$formula)) return(before)
+  new_explanation(column, row, before$value, formula = reason$formula, from = list(before))
+}
+
+# Each row carries its number along.
+explain_moved <- function(step, trace, k, column, row) {
+  data <- trace$before[[k]]
+  from <- row_before(step, data, row, trace$call)
+  if (!is.na(from) && column %in% names(data)) explain_column(trace, k, column, from) else explain_given(step, trace, k, column, row)
+}
+
+explain_given <- function(step, trace, k, column, row) {
+  new_explanation(column, row, take_rows(table_before(trace, k + 1)[[column]], row), notes = paste("from", step_lines(step)[[1]]$text))
+}
 
 row_before <- function(step, data, row, call) {
   number <- ".rowanroot number of row"
   data[[number]] <- seq_len(nrow(data))
   step$columns <- c(step$columns, number)
-  moved <- run_step(step, data, call)
+  moved <- execute(memory_engine(), step, data, call)
   if (number %in% names(moved)) moved[[number]][row] else NA
 }
 
-#' @export
-explain_step.step_append <- function(step, trace, k, column, row) {
-  rows <- nrow(trace$before[[k]])
-  if (step$verb == "append_rows" && row <= rows || step$verb == "append_columns" && column %in% step$columns_before) return(explain_column(trace, k, column, row))
-  new_explanation(column, row, take_rows(table_before(trace, k + 1)[[column]], row), notes = paste("from", step_lines(step)[[1]]$text))
-}
-
-#' @export
-explain_step.step_columns <- function(step, trace, k, column, row) {
-  from <- step$from[match(column, step$columns)]
-  before <- explain_column(trace, k, from, row)
-  if (from == column) return(before)
-  new_explanation(column, row, before$value, formula = paste(column, "<-", from), from = list(before))
-}
-
-#' @export
-explain_step.step_set_columns <- function(step, trace, k, column, row) {
-  at <- utils::tail(which(vapply(step$statements, function(statement) column %in% statement$targets, NA)), 1)
-  if (length(at)) explain_statement(step, trace, k, at, column, row) else explain_column(trace, k, column, row)
-}
-
-# A row of groups: its aggregates are of many rows before.
-#' @export
-explain_step.step_one_row_per <- function(step, trace, k, column, row) {
+explain_group <- function(reason, trace, k, column, row) {
   after <- table_before(trace, k + 1)
   data <- trace$before[[k]]
-  run <- new_run(data, nrow(data), trace$call)
-  run$within <- unlist(run$columns[step$keys])
-  groups <- run_groups(run)
-  members <- which(groups$of_row == row - 1)
-  statement <- Find(function(statement) column %in% statement$targets, rev(step$statements))
+  members <- rows_of_group(data, reason$keys, row, trace$call)
+  statement <- reason$statement
   formula <- if (!is.null(statement)) line_text(statement$line)
   used <- if (!is.null(statement)) intersect(node_columns(statement$node), names(data)) else column
   shown <- utils::head(members, 3)
   from <- unlist(lapply(used, function(name) lapply(shown, function(member) explain_column(trace, k, name, member))), recursive = FALSE)
-  of <- paste(vapply(step$keys, function(key) paste(key, value_text(take_rows(after[[key]], row))), ""), collapse = ", ")
+  of <- paste(vapply(reason$keys, function(key) paste(key, value_text(take_rows(after[[key]], row))), ""), collapse = ", ")
   notes <- paste0("of ", counted_rows(length(members)), " where ", of, if (length(members) > length(shown)) paste0("; the first ", length(shown), " are shown"))
   new_explanation(column, row, take_rows(after[[column]], row), formula = formula, notes = notes, from = from)
+}
+
+# The rows of the group that has this number.
+rows_of_group <- function(data, keys, number, call) {
+  run <- new_run(data, nrow(data), call)
+  run$within <- unlist(run$columns[keys])
+  which(run_groups(run)$of_row == number - 1)
 }
 
 explain_statement <- function(step, trace, k, at, column, row) {

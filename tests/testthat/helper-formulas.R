@@ -125,15 +125,27 @@ row_by_row <- function(formula, data) {
   list(values = unlist(values), overflow = overflow)  # dates as numbers
 }
 
-# Which of two NaNs comes out of an operation on both is the processor's choice, in R as here.
-same_values <- function(a, b) {
-  if (inherits(a, "Date")) a <- as.numeric(a)
-  if (is.double(b) && is.numeric(a)) a <- as.double(a)
-  if (is.double(a) && is.numeric(b)) b <- as.double(b)
-  if (is.logical(b) && all(is.na(b))) return(all(is.na(a)))
-  if (is.double(a)) {
-    a[is.na(a)] <- NA
-    b[is.na(b)] <- NA
-  }
-  identical(a, b)
+# The same values, bit for bit but for whole numbers that are doubles: missing is told from NaN, and -0 from 0. Of an operation on a
+# missing value and a NaN either may come out, which is the processor's choice, in R as here: `both` says in which rows the two met.
+same_values <- function(a, b, both = rep(FALSE, length(b))) {
+  if (inherits(a, c("Date", "factor"))) a <- as.numeric(a)
+  if (inherits(b, c("Date", "factor"))) b <- as.numeric(b)
+  if (length(a) != length(b) || is.character(a) != is.character(b) && !all(is.na(b)) && !all(is.na(a))) return(FALSE)
+  if (is.character(a) || is.character(b)) return(identical(as.character(a), as.character(b)))
+  a <- as.double(a)
+  b <- as.double(b)
+  nan <- is.nan(a) == is.nan(b) | both
+  if (!identical(is.na(a), is.na(b)) || !all(nan)) return(FALSE)
+  known <- !is.na(a)
+  identical(a[known], b[known], num.eq = FALSE, single.NA = FALSE)
 }
+
+# Rows in which a missing value and a NaN may meet.
+rows_with_both <- function(formula, data) {
+  columns <- data[intersect(all.vars(formula), names(data))]
+  is_nan <- Reduce(`|`, lapply(columns, function(x) is.double(x) & !is.object(x) & !is.finite(as.numeric(x))), rep(FALSE, nrow(data)))
+  is_missing <- Reduce(`|`, lapply(columns, function(x) is.na(x) & !(is.double(x) & is.nan(x))), anyNA(unlist(lapply(all_constants(formula), identity))))
+  is_nan & is_missing
+}
+
+all_constants <- function(code) if (is.call(code)) unlist(lapply(as.list(code)[-1], all_constants), recursive = FALSE) else if (is.symbol(code)) list() else list(code)

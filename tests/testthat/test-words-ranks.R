@@ -10,25 +10,6 @@ rankable <- function(n) {
   )
 }
 
-as_number <- function(x) if (is.character(x)) match(x, sort(unique(x), method = "radix")) else as.numeric(x)
-
-# R's rank() of the values; dense ranks by their place among the different ones.
-rank_by_r <- function(x, best, ties, missing) {
-  x <- as_number(x)
-  if (best == "highest") x <- -x
-  na.last <- switch(missing, keep = "keep", first = FALSE, last = TRUE)
-  if (ties != "dense") return(rank(x, na.last = na.last, ties.method = ties))
-  known <- match(x, sort(unique(x)))
-  known[is.na(x)] <- NA
-  unknown <- is.na(x)
-  if (missing == "last") known[unknown] <- max(0, known, na.rm = TRUE) + seq_len(sum(unknown))
-  if (missing == "first") {
-    known <- known + sum(unknown)
-    known[unknown] <- seq_len(sum(unknown))
-  }
-  known
-}
-
 in_groups <- function(data, groups, f) {
   key <- group_key(data, groups)
   result <- rep(NA_real_, nrow(data))

@@ -19,20 +19,6 @@ in_order <- function(data, within, along, f) {
 # Missing and not a number are not told apart here.
 known <- function(x) replace(as.numeric(x), is.na(x), NA)
 
-# Running words, a row at a time.
-running_by_r <- function(word, x, missing) {
-  of <- list(running_total = sum, running_mean = mean, running_count = function(x) length(x), running_min = min, running_max = max, running_product = prod)[[word]]
-  nothing <- list(running_total = 0, running_mean = NA, running_count = 0, running_min = NA, running_max = NA, running_product = 1)[[word]]
-  stopped <- FALSE
-  value <- vapply(seq_along(x), function(k) {
-    known <- x[seq_len(k)][!is.na(x[seq_len(k)])]
-    if (is.na(x[k])) stopped <<- TRUE
-    if (missing == "stop" && stopped || missing == "skip" && is.na(x[k])) return(NA_real_)
-    as.numeric(if (length(known)) of(known) else nothing)
-  }, 0)
-  value
-}
-
 orders <- list(quote(NULL), quote(day), quote(descending(day)), quote(c(s, hour)), quote(c(descending(s), day)))
 orders_of_r <- function(data) {
   s <- match(data$s, sort(unique(data$s), method = "radix"))

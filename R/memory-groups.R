@@ -31,21 +31,6 @@ run_numbered_groups <- function(run, within = NULL) {
   if (!is.null(groups)) list(of_row = groups$of_row, count = length(groups$sizes), key = groups$key)
 }
 
-# What has a class is grouped by what it is stored as: a category by its codes, a date by its day, and 64-bit
-# integers by all their bits.
-group_values <- function(column, run) {
-  if (is.list(column) || !is.null(dim(column)) || is.complex(column)) {
-    stop_because(c("Can't group by {what_is(column)}.", "i" = "Group by numbers, text, dates or categories."), "type_mismatch", run$call)
-  }
-  stored_values(column)
-}
-
-# A column without its class: the values that the core groups and orders.
-stored_values <- function(column) {
-  if (!is.null(attributes(column))) attributes(column) <- if (inherits(column, "integer64")) list(class = "integer64")
-  column
-}
-
 # The rows of each group, in the block's order; without groups, of all rows.
 group_members <- function(run, groups) {
   order <- run_order(run)

@@ -13,14 +13,6 @@ typed_value <- function(value, run) {
   typed_object(value)
 }
 
-is_column_like <- function(value, rows) is_vector_like(value) && length(value) == rows
-
-# A list with a class of its own, such as a model, is one thing, not many values.
-is_vector_like <- function(value) {
-  is_list <- is.list(value) && (!is.object(value) || inherits(value, c("AsIs", "list")))
-  (is_list || is.atomic(value)) && !is.null(value) && !is.data.frame(value) && is.null(dim(value))
-}
-
 type_node <- function(node, run) {
   switch(node$kind,
     column = run_column(run, node$name),

@@ -3,9 +3,9 @@
 # From so many bytes of files on work takes long.
 long_from <- 1e8
 
-# Shows what is told by tell_progress() while the code runs.
-with_progress <- function(source, code) {
-  if (is.null(state$progress) && inherits(source, "file_source") && cli::is_dynamic_tty() && sum(file.size(source_files(source, NULL)$path)) >= long_from) {
+# Shows what is told by tell_progress() while the code runs, which reads so many bytes.
+with_progress <- function(bytes, code) {
+  if (is.null(state$progress) && cli::is_dynamic_tty() && bytes >= long_from) {
     state$progress <- new.env(parent = emptyenv())
     on.exit({
       end_progress()

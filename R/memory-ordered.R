@@ -49,21 +49,6 @@ order_rows <- function(order) {
   order$rows
 }
 
-# A column as the core puts it in order: texts as numbers, categories in the order of their levels.
-sortable_column <- function(x, call, name = NULL) {
-  if (is.character(x)) return(text_codes_cpp(x, getOption("rowanroot.threads", 0L)))
-  if (!is.atomic(x) || is.null(x) || !is.null(dim(x)) || is.complex(x) || is.raw(x)) {
-    stop_because(c(if (is.null(name)) "Can't put {what_is(x)} in order." else "Can't put {.code {name}} in order.",
-                   "x" = if (!is.null(name)) "It is {what_is(x)}.",
-                   "i" = "Order by numbers, text, dates or categories."), "type_mismatch", call)
-  }
-  stored_values(x)
-}
-
-sortable_columns <- function(columns, names, call) {
-  unname(Map(function(column, name) sortable_column(column, call, name), columns, names))
-}
-
 warn_missing_order <- function(columns, names, run) {
   for (k in seq_along(columns)) {
     if (!anyNA(columns[[k]])) next

@@ -89,13 +89,6 @@ open_table <- function(path, separator = ",", decimal = ".", missing = c("", "NA
   new_live_table(source, source_columns(source, call))
 }
 
-check_path <- function(path, arg, call, several = TRUE) {
-  fine <- is.character(path) && length(path) > 0 && !anyNA(path) && all(nzchar(path)) && (several || length(path) == 1)
-  if (fine && !all(validUTF8(path))) stop_because(c("{.arg {arg}} is not valid UTF-8.", "i" = "If it is Latin-1, write {.code iconv({arg}, \"latin1\", \"UTF-8\")}, or rename the file."), "bad_argument", call)
-  if (fine) return(invisible())
-  stop_because(c("{.arg {arg}} must be {if (several) 'a path or a data frame' else 'one path'}, not {what_is(path)}."), "bad_argument", call)
-}
-
 # `memory` holds the values that were last looked at, and their key.
 new_live_table <- function(source, columns, steps = list()) {
   as_live_table(list(source = source, columns = columns, steps = steps, memory = new.env(parent = emptyenv())))
@@ -116,15 +109,10 @@ column_of <- function(table, name) {
   function(value) if (missing(value)) table[[name]] else stop_not_in_place(table, "$<-")
 }
 
-is_live_table <- function(x) inherits(x, "live_table")
-
-# The parts of a live table: `$` gives its columns.
-live <- function(x) attr(x, "parts")
-
 add_step <- function(x, step) {
-  if (inherits(step, "step_conditions")) step$check <- new_check()
+  if (length(step_checks(step))) step$check <- new_check()
   table <- new_live_table(live(x)$source, step$columns, c(live(x)$steps, list(step)))
-  note_check(table, step$check)
+  if (!is.null(step$check)) tell_check_added(table, step$check)
   table
 }
 
@@ -178,8 +166,10 @@ table_keys <- function(x, parts, call) live(with_keys(x, parts, call))$keys
 with_keys <- function(x, parts, call) {
   table <- live(x)
   keys <- source_keys(x, parts, needed_columns(x, call))
+  cache <- column_cache()
   for (k in seq_along(table$steps)) {
     table$steps[[k]]$input_keys <- keys
+    table$steps[[k]]$cache <- cache
     keys <- step_keys(table$steps[[k]], keys)
   }
   table$keys <- keys
@@ -189,9 +179,6 @@ with_keys <- function(x, parts, call) {
 source_keys <- function(x, parts, columns) {
   keys_in_rows(key_from(source_key(live(x)$source), parts$hash), stats::setNames(nm = columns))
 }
-
-# Raised when the same formulas give other values than before.
-engine_version <- "2"
 
 # The values, calculated unless nothing has changed since the last look.
 table_data <- function(x, call = NULL) {
@@ -228,7 +215,7 @@ with_place_of_text <- function(x, data, code) {
 run_steps <- function(steps, data, call) {
   for (k in seq_along(steps)) {
     tell_progress(paste("step", k, "of", length(steps)))
-    data <- run_step(steps[[k]], data, call)
+    data <- execute(memory_engine(), steps[[k]], data, call)
   }
   data
 }
@@ -248,23 +235,11 @@ table_columns <- function(x, wanted, call) {
   with_place_of_text(x, data, with_seed_of_script(run_steps(steps, data, call)))
 }
 
-all_parts <- function(origin) rbind(origin$parts, origin$looked_up)
-
 tell_what_changed <- function(before, now, steps) {
   what <- changed_parts(before, now)
   if (!length(what)) what <- "The script changed"
   cli::cli_inform(c("i" = "{what[1]}{if (length(what) > 1) paste(' and', length(what) - 1, 'more')}: {counted(steps, 'step')} calculated again."),
                   class = "rowanroot_recalculated")
-}
-
-# "june.csv changed", for each part that did; parts are told by name.
-changed_parts <- function(before, now) {
-  common <- intersect(now$name, before$name)
-  changed <- common[now$hash[match(common, now$name)] != before$hash[match(common, before$name)]]
-  paste(c(changed, setdiff(now$name, before$name), setdiff(before$name, now$name)),
-        rep(c("changed", "is new", "is gone"),
-            c(length(changed), sum(!now$name %in% before$name), sum(!before$name %in% now$name))),
-        recycle0 = TRUE)
 }
 
 #' @export
@@ -302,8 +277,21 @@ head.live_table <- function(x, ...) utils::head(table_data(x), ...)
 #' @export
 summary.live_table <- function(object, ...) summary(table_data(object), ...)
 
+open_frame <- function(x) new_live_table(new_frame_source(x, "a data frame"), names(x))
+
 #' @export
-print.live_table <- function(x, ...) {
-  print(view_of(x, 6, NULL), ...)
-  invisible(x)
+origin_now.live_table <- function(x, call) table_origin(current_table(x, call), call)
+
+
+# A table whose steps lead back to itself is named once.
+#' @export
+canonical_value.live_table <- function(x) {
+  memory <- live(x)$memory
+  if (isTRUE(memory$is_named)) return("table()")
+  on.exit(memory$is_named <- FALSE)
+  memory$is_named <- TRUE
+  paste0("table(", origin_now(x, NULL)$key, ")")
 }
+
+#' @export
+opened_table.character <- function(x) if (length(x) == 1 && is.null(names(x)) && !is.na(x)) open_table(x) else x

@@ -9,7 +9,7 @@ needs_lots <- function(x, path, call) {
   source <- live(x)$source
   if (!inherits(source, "csv_source") || path_ending(path) != "csv" || "category" %in% source$options$types) return(FALSE)
   if (memory_per_byte * sum(file.size(source_files(source, call)$path)) <= memory_allowed()) return(FALSE)
-  all(vapply(live(x)$steps, runs_in_lots, NA))
+  all(vapply(live(x)$steps, goes_by_chunks, NA))
 }
 
 chunk_bytes <- function() getOption("rowanroot.chunk_bytes", min(max(memory_allowed() / 40, 2^12), 2^26))
@@ -44,7 +44,7 @@ run_lot <- function(steps, data, call) {
   before <- if (length(steps)) steps[[1]]$lots$before else 0
   tryCatch(for (step in steps) {
     more <- nrow(data)
-    data <- run_step(step, data, call)
+    data <- execute(memory_engine(), step, data, call)
     step$lots$before <- step$lots$before + more
   }, rowanroot_error = function(e) {
     if (!before) stop(e)

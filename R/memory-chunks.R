@@ -4,48 +4,6 @@
 
 new_lots <- function() list2env(list(before = 0L, groups = list(), memory = list()))
 
-# Whether a step gives for each lot what it gives for these rows of the whole table.
-runs_in_lots <- function(step) UseMethod("runs_in_lots")
-
-#' @export
-runs_in_lots.default <- function(step) FALSE
-
-#' @export
-runs_in_lots.step_columns <- function(step) TRUE
-
-#' @export
-runs_in_lots.step_keep_rows <- function(step) !length(step$within) && is.null(step$calibration) && goes_by_row(step$node, FALSE)
-
-#' @export
-runs_in_lots.step_set_columns <- function(step) {
-  if (length(step$along) || !is.null(step$calibration)) return(FALSE)
-  all(vapply(step$statements, function(statement) statement$removes || goes_by_row(statement$node, length(step$within) > 0), NA))
-}
-
-# Whether a tree has for each row what it has there for all rows, if they come in chunks. `grouped` says that the block has groups.
-goes_by_row <- function(node, grouped) {
-  fold_node(node, function(node, children) {
-    by_row <- unlist(children)
-    switch(node$kind,
-      value = is_one_value(node) || is.function(node$value),
-      column = , above = TRUE,
-      rows = node$name == ".row" && !grouped,
-      ordered = !is.null(node$word$chunks) && is.null(node$along) && by_row,
-      running = is.null(node$along) && by_row,
-      # Options may be vectors and tables of the script.
-      r_call = looks_at_one_row(node) && all(by_row | vapply(node$arguments, function(one) one$kind == "value", NA)),
-      r_code = , aggregate = FALSE,
-      all(by_row)
-    )
-  })
-}
-
-# Some of R's functions look at other values of the column, to see what these are like.
-looks_at_one_row <- function(call) {
-  word <- call$word
-  goes_by_value(word, call$arguments) && (is.null(word$peeks) || !word$peeks(call$arguments))
-}
-
 rows_before <- function(run) if (is.null(run$lots)) 0L else run$lots$before
 
 # The same groups with numbers that they have in all lots.

@@ -105,12 +105,6 @@ call_r_once <- function(values, node, run) {
   result
 }
 
-# An error of the package's own words says what is wrong; the formula is added.
-stop_in_formula <- function(error, formula, call) {
-  rlang::abort(c(error$message, error$body, "i" = cli::format_inline("It is used in {.code {formula}}.")),
-               class = setdiff(class(error), c("rlang_error", "error", "condition")), call = call)
-}
-
 # Once for each group, with the group's rows of each column, in the block's order if it has one. Each group gives one value, or one a row.
 call_r_by_group <- function(arguments, node, run, groups) {
   members <- group_members(run, groups)

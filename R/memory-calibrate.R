@@ -72,8 +72,6 @@ stop_not_calibrated <- function(node, run) {
                "not_calibrated", run$call)
 }
 
-names_or_none <- function(x) if (is.null(names(x))) rep("", length(x)) else names(x)
-
 calibrated_levels <- function(node, run) {
   key <- calibration_key(node, run, character())
   if (run$calibration$learns) {
@@ -86,23 +84,4 @@ calibrated_levels <- function(node, run) {
   if (is.null(one)) stop_not_calibrated(node, run)
   node$arguments$levels <- new_value(one$value, quote(levels))
   r_value(node, run)
-}
-
-# "mean(net_kg) is 9.74".
-learned_text <- function(one) {
-  if (one$way == "levels") return(paste0(one$label, ": ", listed(one$value, quoted)))
-  values <- shown_each(one$value, 7)
-  if (!length(one$keys)) return(paste(one$label, "is", values))
-  shown <- utils::head(seq_along(values), 4)
-  of_each <- paste(vapply(shown, key_text, "", keys = one$keys), values[shown])
-  paste0(one$label, ": ", paste(of_each, collapse = "; "), if (length(values) > 4) paste0("; and ", length(values) - 4, " more"))
-}
-
-# What a calibrated step calculates depends on what was learned too.
-key_of_step <- function(step) paste0(step_key(step), canonical_methods(step$env), if (!is.null(step$calibration)) rlang::hash(step$calibration$found))
-
-lines_of_step <- function(step) {
-  lines <- step_lines(step)
-  if (is.null(step$calibration)) return(lines)
-  lapply(lines, function(line) utils::modifyList(line, list(key = rlang::hash(paste(line$key, rlang::hash(step$calibration$found))))))
 }

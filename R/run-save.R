@@ -66,36 +66,12 @@ save_table <- function(x, path, table = NULL, force = FALSE, guard_formulas = FA
   invisible(x)
 }
 
-open_frame <- function(x) new_live_table(new_frame_source(x, "a data frame"), names(x))
-
-check_flag <- function(x, arg, call) {
-  if (!rlang::is_bool(x)) stop_because("{.arg {arg}} must be TRUE or FALSE, not {what_is(x)}.", "bad_argument", call)
-}
-
 check_output_path <- function(path, call) {
   check_path(path, "path", call, several = FALSE)
   ending <- path_ending(path)
   if (ending %in% names(output_formats)) return(check_package(output_formats[[ending]]$package, output_formats[[ending]]$what, call))
   if (ending %in% file_kinds$sqlite$endings) return(invisible())
   stop_because(c("Can't tell the format of {.file {path}}.", "i" = "End its name in {.or {.code .{c(names(output_formats), 'sqlite')}}}."), "unknown_format", call)
-}
-
-# The same path, however it is written: an output has one name in the journal.
-plain_path <- function(path) {
-  here <- path_parts(base_folder())
-  parts <- path_parts(absolute_path(path))
-  below <- length(parts) > length(here) && identical(parts[seq_along(here)], here)
-  if (below) paste(parts[-seq_along(here)], collapse = "/") else paste(parts, collapse = "/")
-}
-
-# The parts of a path, with `.` and `..` worked out.
-path_parts <- function(path, start = character()) {
-  parts <- start
-  for (part in strsplit(path, "/", fixed = TRUE)[[1]]) {
-    if (part == "..") parts <- parts[-length(parts)]
-    else if (part != "." && (nzchar(part) || !length(parts))) parts <- c(parts, part)
-  }
-  parts
 }
 
 check_saved_once <- function(path, call) {
@@ -137,9 +113,6 @@ is_made_from <- function(source, target, call) {
   })
 }
 
-# What a file is, whatever its name: links to it have the same. Missing where there is none.
-file_identities <- function(paths) file_identities_cpp(path.expand(paths))
-
 # Keeps the table of the output that is looked for, and its state.
 look_at_output <- function(target, x, guard, call) {
   run <- state$run
@@ -178,7 +151,19 @@ save_output <- function(x, target, force, guard, call) {
   if (found$state == "foreign" && !force && inherits(target, "database_target")) stop_foreign(target$name, found$why, call)
   tell_not_repeatable(now$lines, call)
   started <- proc.time()[["elapsed"]]
-  rows <- with_progress(live(x)$source, target_write(target, x, now, found, force, call))
+  rows <- with_progress(source_bytes(live(x)$source), target_write(target, x, now, found, force, call))
   why <- if (found$state == "up to date") "asked for" else if (found$state == "foreign" && force) c(found$why, "asked for") else found$why
   tell_run(target$name, "made", why, rows = rows, seconds = round(proc.time()[["elapsed"]] - started, 3))
 }
+
+# What an output is made from, as data for its record.
+new_record <- function(output, x, origin, keys) {
+  list(
+    output = output, key = origin$key, script = state$run$script,
+    inputs = unname(Map(function(name, hash) list(name = name, hash = hash), all_parts(origin)$name, all_parts(origin)$hash)),
+    lines = table_lines(x), settings = as.list(session_settings()), source = rlang::hash(source_key(live(x)$source)), key_names = names(keys$columns), keys = unname(keys$columns), rows_key = keys$rows,
+    rowanroot = as.character(utils::packageVersion("rowanroot")), r = as.character(getRversion())
+  )
+}
+
+table_lines <- function(x) unlist(lapply(live(x)$steps, lines_of_step), recursive = FALSE)

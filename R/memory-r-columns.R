@@ -2,9 +2,6 @@
 # then mean something else, and nothing says so: such a function is refused, and the message shows how to say which of
 # the two is meant. In one_row_per() a function of the group's columns is what is wanted.
 
-# Functions that the script, or a function of it, has defined.
-is_script_function <- function(fun) is_written_by_somebody(fun) && !isNamespace(environment(fun))
-
 # Warnings that only the first of several values was looked at.
 stop_at_one <- function(code) {
   withCallingHandlers(code, warning = function(w) {

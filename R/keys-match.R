@@ -1,0 +1,85 @@
+# Keys of rows: values of one column or several, by which rows of two tables are matched.
+
+key_sort <- function(x) {
+  if (is.character(x) || is.factor(x)) "text"
+  else if (inherits(x, "integer64")) "whole number of 64 bits"
+  else if (inherits(x, "Date")) "date"
+  else if (inherits(x, "POSIXct")) "time"
+  else if (is.numeric(x) && !is.object(x)) "number"
+  else type_name(x)
+}
+
+check_key_types <- function(key, column, name, call) {
+  if (is.logical(key) && all(is.na(key)) || is.logical(column) && all(is.na(column))) return(invisible())
+  if (is.list(key) || is.list(column)) stop_because("A list is no key.", "type_mismatch", call)
+  if (key_sort(key) == key_sort(column)) return(invisible())
+  stop_because(c("Keys must be of one type.", "x" = "The key is {key_sort(key)}, and {.code {name}} of the table is {key_sort(column)}.",
+                 "i" = "Convert one of them, for instance by {.code as_number()} or {.code as.character()}."), "type_mismatch", call)
+}
+
+# The keys of both as values that can be compared; several columns as numbers: equal keys have one number, and a key with a
+# missing part has none.
+key_codes <- function(keys, of_table, call) {
+  plain <- function(x) if (inherits(x, "integer64")) stored_values(x) else if (is.factor(x)) at_rows(levels(x), list(of_row = as.integer(x))) else as.vector(unclass(x))
+  both <- Map(function(a, b) {
+    if (is.logical(a)) a <- as.vector(a, typeof(b))
+    if (is.logical(b)) b <- as.vector(b, typeof(a))
+    if (typeof(a) == typeof(b)) list(a, b) else list(as.numeric(a), as.numeric(b))
+  }, lapply(keys, plain), lapply(of_table, plain))
+  if (length(both) == 1) return(list(keys = both[[1]][[1]], table = both[[1]][[2]]))
+  columns <- lapply(both, function(pair) {
+    if (!inherits(pair[[1]], "integer64")) return(c(pair[[2]], pair[[1]]))
+    structure(c(unclass(pair[[2]]), unclass(pair[[1]])), class = "integer64")
+  })
+  code <- group_rows_cpp(unname(columns), length(columns[[1]]), getOption("rowanroot.threads", 0L))$of_row
+  code[Reduce(`|`, lapply(columns, is_missing_key))] <- NA
+  of_first <- seq_len(length(both[[1]][[2]]))
+  list(keys = code[-of_first], table = code[of_first])
+}
+
+is_missing_key <- function(x) if (inherits(x, "integer64")) is_missing_integer64(x) else is.na(x)
+
+# The table's row of each key; NA for one that is missing or not there.
+key_rows <- function(keys, table) {
+  threads <- getOption("rowanroot.threads", 0L)
+  coded <- if (is.character(keys)) coded_parts_cpp(keys)
+  if (length(coded)) return(at_rows(key_rows(coded$texts, table), coded))
+  rows <- find_places_cpp(keys, table, threads)
+  if (any(is_missing_key(table))) rows[is_missing_key(keys)] <- NA
+  rows
+}
+
+# The least 64-bit number stands for what is missing: as a double, minus nought.
+is_missing_integer64 <- function(x) {
+  x <- unclass(x)
+  # The bits of most numbers below zero are, as a double, not a number.
+  (x == 0 & 1 / x < 0) %in% TRUE
+}
+
+check_keys_once <- function(codes, of_table, call, table = "the table") {
+  # As numbers, since R would compare 64 bits as doubles.
+  if (inherits(codes, "integer64")) codes <- ifelse(is_missing_integer64(codes), NA, group_rows_cpp(list(codes), length(codes), 1L)$of_row)
+  twice <- which(duplicated(codes) & !is.na(codes))
+  if (!length(twice)) return(invisible())
+  keys <- unique(codes[twice])
+  stop_because(c("{counted(length(keys), 'key')} of {table} {cli::qty(length(keys))}{?is/are} there more than once.",
+                 "x" = "The first is {key_text(of_table, twice[1])}, in rows {match(codes[twice[1]], codes)} and {twice[1]}.",
+                 "i" = "Keep one row of each key, or take the columns that tell them apart into the key."), "duplicate_key", call, rows = twice)
+}
+
+key_text <- function(keys, row) paste(vapply(keys, function(key) encodeString(as.character(key[row]), quote = if (is.numeric(key)) "" else "\""), ""), collapse = ", ")
+
+# What has a class is grouped by what it is stored as: a category by its codes, a date by its day, and 64-bit
+# integers by all their bits.
+group_values <- function(column, run) {
+  if (is.list(column) || !is.null(dim(column)) || is.complex(column)) {
+    stop_because(c("Can't group by {what_is(column)}.", "i" = "Group by numbers, text, dates or categories."), "type_mismatch", run$call)
+  }
+  stored_values(column)
+}
+
+# A column without its class: the values that the core groups and orders.
+stored_values <- function(column) {
+  if (!is.null(attributes(column))) attributes(column) <- if (inherits(column, "integer64")) list(class = "integer64")
+  column
+}

@@ -1,0 +1,26 @@
+# Columns of a block that take long to calculate are cached: the next run calculates only those whose formula, or what it uses, has
+# changed. A step's `cache` says where: `read(keys, rows)` gives the columns of these keys, or NULL, and `keep(keys, columns)` keeps some.
+
+# Seconds from which on a column is worth keeping.
+expensive_from <- function() getOption("rowanroot.keep_seconds", 0.25)
+
+run_statements <- function(run, step) {
+  cache <- step$cache
+  keys <- if (!is.null(cache)) statement_keys(step, step$input_keys)
+  cached <- lapply(keys, function(made) if (length(made)) cache$read(made, run$rows))
+  is_cached <- !vapply(cached, is.null, NA)
+  for (k in which(used_statements(step, if (is.null(keys)) rep(FALSE, length(step$statements)) else is_cached))) {
+    if (is.null(keys)) run_statement(run, step$statements[[k]])
+    else if (is_cached[k]) run$columns[names(cached[[k]])] <- lapply(cached[[k]], function(column) new_slot(run, column)$id)
+    else run_and_keep(run, step$statements[[k]], keys[[k]], cache)
+  }
+}
+
+# A column whose calculation had something to say is calculated again, and says it again.
+run_and_keep <- function(run, statement, keys, cache) {
+  warned <- FALSE
+  started <- proc.time()[["elapsed"]]
+  withCallingHandlers(run_statement(run, statement), warning = function(w) warned <<- TRUE)
+  if (warned || !length(keys) || proc.time()[["elapsed"]] - started < expensive_from()) return(invisible())
+  cache$keep(keys, lapply(names(keys), function(name) run$values[[run$columns[[name]]]]))
+}

@@ -1,0 +1,23 @@
+# The engine in memory: columns are R vectors, calculated by the core. It is the default one from when the package is loaded.
+
+memory_engine <- function() structure(list(), class = "memory_engine")
+
+#' @export
+execute.memory_engine <- function(engine, step, table, call) in_memory(step, table, call)
+
+# R is at hand for what the core has no operation for.
+#' @export
+can_run.memory_engine <- function(engine, step) TRUE
+
+# The data frame after the step.
+in_memory <- function(step, data, call) UseMethod("in_memory")
+
+#' @export
+calculate_tree.memory_engine <- function(engine, node, columns, line, call) {
+  run <- new_run(columns, length(columns[[1]]), call)
+  start_line(run, line)
+  id <- column_slot(type_node(node, run), run)
+  calculate(run, id)
+  value <- run$values[[id]]
+  if (is.null(value)) rep_len(NA, run$rows) else value
+}

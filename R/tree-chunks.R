@@ -1,0 +1,25 @@
+# Formulas of rows that come in chunks, one after the other.
+
+# Whether a tree has for each row what it has there for all rows, if they come in chunks. `grouped` says that the block has groups.
+goes_by_row <- function(node, grouped) {
+  fold_node(node, function(node, children) {
+    by_row <- unlist(children)
+    switch(node$kind,
+      value = is_one_value(node) || is.function(node$value),
+      column = , above = TRUE,
+      rows = node$name == ".row" && !grouped,
+      ordered = !is.null(node$word$chunks) && is.null(node$along) && by_row,
+      running = is.null(node$along) && by_row,
+      # Options may be vectors and tables of the script.
+      r_call = looks_at_one_row(node) && all(by_row | vapply(node$arguments, function(one) one$kind == "value", NA)),
+      r_code = , aggregate = FALSE,
+      all(by_row)
+    )
+  })
+}
+
+# Some of R's functions look at other values of the column, to see what these are like.
+looks_at_one_row <- function(call) {
+  word <- call$word
+  goes_by_value(word, call$arguments) && (is.null(word$peeks) || !word$peeks(call$arguments))
+}

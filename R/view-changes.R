@@ -1,0 +1,41 @@
+#' What differs in an output from what it was before
+#'
+#' When an output is made anew, the file that it replaces is kept in `.rowanroot` beside the script, until it is made again.
+#'
+#' @param output The path of an output: of the file itself, in the folder of its script or below. A table of an SQLite file that has several is
+#'   named as in print: `"out/yield.sqlite, table net"`.
+#' @param by Columns that make the key by which rows are found, as in [compare_tables()].
+#' @return A comparison as [compare_tables()] gives it: print it, or take [as.data.frame()] of it.
+#' @section Errors:
+#' `rowanroot_no_such_file`; `rowanroot_unknown_output` if nothing is known of the file; `rowanroot_nothing_before` if it was made only once.
+#' @examples
+#' old <- setwd(tempdir())
+#' visits <- data.frame(hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5))
+#' save_table(visits, "weights.csv")
+#' visits$gross_kg[2] <- 28
+#' save_table(visits, "weights.csv")
+#' changes("weights.csv", by = hive)
+#' unlink(c("weights.csv", ".rowanroot"), recursive = TRUE)
+#' setwd(old)
+#' @export
+changes <- function(output, by = NULL) {
+  call <- quote(changes())
+  check_path(output, "output", call, several = FALSE)
+  changes_by(output, substitute(by), parent.frame(), call)
+}
+
+changes_by <- function(output, by, env, call) {
+  if (!file.exists(output_file(output))) stop_no_file(output, getwd(), call)
+  folder <- project_of(output, call)
+  old <- setwd(folder$path)
+  on.exit(setwd(old))
+  if (!length(output_records(folder$output))) stop_unknown_output(output, call)
+  kept <- before_path(folder$output)
+  if (!file.exists(kept)) {
+    stop_because(c("There is nothing to compare {.file {output}} with.", "i" = "When it is made anew, the file that it replaces is kept, until {.code rowanroot clean}."),
+                 "nothing_before", call, output = output)
+  }
+  tables <- if (is.null(folder$table)) lapply(list(before = kept, now = folder$output), function(file) as.data.frame(open_table(file)))
+            else list(before = readRDS(kept), now = as.data.frame(open_table(folder$file, table = folder$table)))
+  eval(as.call(list(compare_tables, quote(before), quote(now), by = by)), tables, env)
+}
