@@ -1,5 +1,5 @@
 # `make demo` and `make test` set up all that they need, then run. `make help` lists the rest.
-.PHONY: help demo test test-core fuzz random reliability document check bench screenshots architecture lint coverage clean
+.PHONY: help demo test test-core fuzz random reliability mutants document check bench screenshots architecture lint coverage clean
 .DEFAULT_GOAL := help
 
 help: ## list the targets
@@ -22,6 +22,10 @@ document: ## write NAMESPACE, man/ and the C++ exports anew (needs roxygen2 and 
 check: ## R CMD check (on the built package, in build/)
 	@mkdir -p build && cd build && R CMD build .. \
 	  && _R_CHECK_CRAN_INCOMING_REMOTE_=false _R_CHECK_SYSTEM_CLOCK_=0 R CMD check --as-cran --no-manual rowanroot_*.tar.gz
+
+mutants: ## change 200 signs of the core one at a time and see whether a test notices (hours)
+	@tools/setup.sh test
+	@Rscript tools/mutants.R 200 1
 
 bench: ## time the engine beside base R and hand-written C++, into docs/performance.md (5 minutes)
 	@tools/setup.sh run

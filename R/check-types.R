@@ -19,10 +19,11 @@ type_name <- function(x) {
   switch(typeof(x), double = "number", character = "text", typeof(x))
 }
 
-type_words <- c(logical = "logical", integer = "a number", double = "a number", text = "text", missing = "missing",
+type_words <- c(logical = "logical", integer = "a number", double = "a number", number = "a number", text = "text", missing = "missing",
                 other = "of a type of its own")
 
-is_numeric_type <- function(types) types %in% c("missing", "logical", "integer", "double")
+# "number" is a whole number or a double, as the values will say.
+is_numeric_type <- function(types) types %in% c("missing", "logical", "integer", "number", "double")
 
 # The type that holds all of these, or NA where only R's quiet coercion to text could.
 common_type <- function(types) {
@@ -30,7 +31,8 @@ common_type <- function(types) {
   if (!length(types)) return("logical")
   if (all(types == "text")) return("text")
   if (any(types == "text")) return(NA_character_)
-  c("logical", "integer", "double")[max(match(types, c("logical", "integer", "double")))]
+  numbers <- c("logical", "integer", "number", "double")
+  numbers[max(match(types, numbers))]
 }
 
 is_column_like <- function(value, rows) is_vector_like(value) && length(value) == rows
@@ -40,3 +42,6 @@ is_vector_like <- function(value) {
   is_list <- is.list(value) && (!is.object(value) || inherits(value, c("AsIs", "list")))
   (is_list || is.atomic(value)) && !is.null(value) && !is.data.frame(value) && is.null(dim(value))
 }
+
+# A class before these may have methods of its own.
+is_day_or_time <- function(x) is.double(x) && class(x)[1] %in% c("Date", "POSIXct", "difftime")

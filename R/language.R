@@ -91,6 +91,3 @@ names_to_offer <- function() {
 }
 
 all_words <- function() unlist(mget(ls(language, all.names = TRUE), envir = language), recursive = FALSE, use.names = FALSE)
-
-# R's own function, which takes each value as it comes.
-is_of_r <- function(word) identical(word$fun, get0(word$name, baseenv(), mode = "function"))

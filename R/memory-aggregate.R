@@ -23,7 +23,7 @@ aggregate_value <- function(node, run) {
 
 aggregate_argument <- function(node, run) {
   argument <- type_unguarded(node$argument, run)
-  check_can_aggregate(node, argument, run)
+  check_can_aggregate(node, argument$type, likes_of(list(argument), run)[[1]], run)
   if (is_for_core(node, argument, run) && argument$kind != "slot") new_pending(run, argument) else argument
 }
 
@@ -38,18 +38,6 @@ aggregate_for_groups <- function(node, groups, first, run) {
   if (!is_for_core(node, argument, run)) return(by_rows())
   calculate(run, argument$id)
   aggregate_of_each(node, argument$id, argument$type, groups, run)
-}
-
-# R would give a missing mean of texts, with a warning at most.
-check_can_aggregate <- function(node, argument, run) {
-  needs <- node$word$needs
-  kind <- if (argument$type == "text") "text" else if (is_category(argument, run)) "a category"
-  if (is.null(needs) || is.null(kind) || kind == "a category" && isTRUE(node$word$categories)) return(invisible())
-  stop_because(c("{.code {node$word$name}()} needs {needs}, not {kind}.",
-                 "x" = "{.code {label_of(node$argument)}} is {kind} in {.code {run$formula}}.",
-                 "i" = if (needs == "numbers") "If it holds numbers, convert it first: {.code as.numeric({if (kind == 'text') '' else 'as.character(\u2026)'})}."
-                       else "Compare it with something: {.code {label_of(node$argument)} == \u2026}."),
-               "type_mismatch", run$call)
 }
 
 is_category <- function(node, run) node$kind == "slot" && is.factor(run$values[[node$id]])
@@ -67,9 +55,6 @@ is_for_core <- function(node, argument, run) {
 
 # What has a class, and of which equal values are stored alike.
 is_stored_as_values <- function(x) is.atomic(x) && class(x)[1] %in% c("Date", "POSIXct", "difftime", "factor", "ordered", "integer64")
-
-# A class before these may have methods of its own.
-is_day_or_time <- function(x) is.double(x) && class(x)[1] %in% c("Date", "POSIXct", "difftime")
 
 calculate_aggregate <- function(node, id, type, groups, run) {
   values <- aggregate_of_each(node, id, type, groups, run)

@@ -4,15 +4,16 @@
 # Seconds from which on a column is worth keeping.
 expensive_from <- function() getOption("rowanroot.keep_seconds", 0.25)
 
-run_statements <- function(run, step) {
+# `typed` are the step's statements with their types.
+run_statements <- function(run, step, typed) {
   cache <- step$cache
   keys <- if (!is.null(cache)) statement_keys(step, step$input_keys)
   cached <- lapply(keys, function(made) if (length(made)) cache$read(made, run$rows))
   is_cached <- !vapply(cached, is.null, NA)
   for (k in which(used_statements(step, if (is.null(keys)) rep(FALSE, length(step$statements)) else is_cached))) {
-    if (is.null(keys)) run_statement(run, step$statements[[k]])
+    if (is.null(keys)) run_statement(run, typed[[k]])
     else if (is_cached[k]) run$columns[names(cached[[k]])] <- lapply(cached[[k]], function(column) new_slot(run, column)$id)
-    else run_and_keep(run, step$statements[[k]], keys[[k]], cache)
+    else run_and_keep(run, typed[[k]], keys[[k]], cache)
   }
 }
 

@@ -6,7 +6,7 @@ in_memory.step_conditions <- function(step, data, call) {
   broken <- list()
   for (k in seq_along(step$nodes)) {
     start_line(run, step$typed$conditions[[k]])
-    condition <- type_condition(new_condition(step$nodes[[k]], step$typed$conditions[[k]]), run, as_row_condition = TRUE)
+    condition <- type_condition(type_tree(new_condition(step$nodes[[k]], step$typed$conditions[[k]]), schema_of(data), run), run, as_row_condition = TRUE)
     of_table <- !length(step$within) && isTRUE(values_of_group(step$nodes[[k]], character()))
     found <- if (of_table) broken_table(value_of_table(condition, run)) else broken_rows(node_values(list(condition), run)[[1]])
     if (!is.null(found)) broken <- c(broken, list(c(found, list(at = k))))

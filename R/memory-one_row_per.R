@@ -10,7 +10,7 @@ in_memory.step_one_row_per <- function(step, data, call) {
   of_groups <- new_run(lapply(unclass(data)[step$keys], take_rows, rows = first), length(first), call, step$env)
   of_groups$for_groups <- TRUE
   only_there <- character()
-  for (statement in step$statements) {
+  for (statement in type_block(step$statements, schema_of(data), call)$statements) {
     targets <- statement$targets
     start_line(run, statement$line)
     run$shared <- list()

@@ -58,14 +58,6 @@ warn_missing_order <- function(columns, names, run) {
   }
 }
 
-# Numbers, or what a word's option makes of them, in the order of rows: the rest is an error.
-check_numbers <- function(x, about, days_too = FALSE) {
-  if (value_type(x) %in% c("logical", "integer", "double") || days_too && is_day_or_time(x)) return(invisible())
-  stop_because(c("{.code {about$name}()} needs numbers, not {type_name(x)}.",
-                 "x" = "{.code {about$label}} is that in {.code {about$formula}}.",
-                 "i" = if (is.character(x)) "If it holds numbers, convert it first: {.code as.numeric()}."), "type_mismatch", about$call)
-}
-
 # The ranks of a column, from 1, as they were asked for.
 calculate_ranking <- function(what, x, options, place, about) {
   if (!is.atomic(x) || is.complex(x) || is.raw(x)) {

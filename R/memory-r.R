@@ -189,7 +189,9 @@ eval_code <- function(node, rows, run) {
 choose_with_r <- function(condition, yes, no, node, run) {
   values <- node_values(list(condition, yes, no), run)
   condition <- rep_len(values[[1]], run$rows)
-  check_one_sort(values[2:3], c(yes$type, no$type), node, run)
+  types <- c(yes$type, no$type)
+  for (value in values[2:3][types != "missing"]) if (!length(value) %in% c(1, run$rows)) stop_wrong_length(value, run)
+  check_one_sort(values[2:3], types, node, run)
   model <- if (yes$type == "missing" || yes$type == "text") values[[3]] else values[[2]]
   result <- rep(model, length.out = run$rows)
   result[] <- NA
@@ -210,16 +212,4 @@ check_are_levels <- function(texts, rows, levels, run) {
   stop_because(c("{.val {new[1]}} is no level of the category in {.code {run$formula}}.",
                  "i" = level_hint(new[1], levels),
                  "i" = "Levels are added by {.code as_category(x, levels = c(\u2026))}, and {.code as.character()} makes it text."), "no_level", run$call)
-}
-
-sort_text <- function(x) if (is.object(x)) paste("of class", class(x)[1]) else type_name(x)
-
-check_one_sort <- function(values, types, node, run) {
-  for (value in values[types != "missing"]) {
-    if (!length(value) %in% c(1, run$rows)) stop_wrong_length(value, run)
-  }
-  same <- any(types == "missing") || any(types == "text") && any(vapply(values, is.factor, NA)) ||
-    identical(class(values[[1]]), class(values[[2]])) && identical(levels(values[[1]]), levels(values[[2]]))
-  if (same) return(invisible())
-  stop_choice_differs(sort_text(values[[1]]), sort_text(values[[2]]), node, run)
 }

@@ -40,12 +40,6 @@ type_recurrence <- function(node, run) {
   stop_type_changes(node, type, typed$type, run)
 }
 
-stop_type_changes <- function(node, type, found, run) {
-  stop_because(c("A running formula must give what it takes.",
-                 "x" = "{.code .above} is {type_words[[type]]} and {.code {label_of(node)}} gives {type_words[[found]]}, in {.code {run$formula}}.",
-                 "i" = "Choose a {.arg start} of the formula's type, or convert what it gives."), "type_mismatch", run$call)
-}
-
 has_above <- function(node) any_node(node, function(node) node$kind == "above")
 
 # The tree with everything that does not need the row above as a column that is there.

@@ -28,6 +28,7 @@ type_node <- function(node, run) {
     choose = type_choose(node, run),
     r_call = call_r(node, run),
     r_code = typed_code(node),
+    convert = convert(type_node(node$argument, run), node$to),
     typed = node$typed
   )
 }
@@ -109,11 +110,8 @@ type_word <- function(node, run) {
 # What the core does not calculate, R's function does.
 type_by_r <- function(node, arguments, types, run) {
   word <- node$word
-  check_types_fit(node, types, run, arguments)
-  if (any(types == "other")) {
-    check_no_category(node, arguments, run)
-    check_levels(node, arguments, run)
-  }
+  # What was typed before (tree-type.R) was checked then.
+  if (!is_typed(node)) check_arguments(node, types, likes_of(arguments, run), texts_of(arguments), run)
   are_texts <- any(types == "text") && all(types %in% c("text", "missing"))
   fun <- if (are_texts && !is.null(word$texts)) word$texts else word$r
   call <- new_call(fun, word$name, node$arguments, node$shown, NULL, word)
@@ -140,63 +138,6 @@ simplified <- function(node) {
   node
 }
 
-# R would compare a number with a text as texts, and calculate with neither.
-check_types_fit <- function(node, types, run, arguments = list()) {
-  if (!any(types == "text")) return(invisible())
-  name <- node$word$name
-  is_comparison <- identical(node$word$text, "compared")
-  if (is_comparison && is.na(common_type(types[types != "other"]))) {
-    other <- setdiff(types, c("text", "missing"))[1]
-    stop_because(c("Can't compare text with {type_words[[other]]}.",
-                   "x" = "{.code {label_of(node)}} in {.code {run$formula}} does.",
-                   "i" = "Convert one of them: {.code as.numeric()} makes numbers, {.code as.character()} makes text."),
-                 "type_mismatch", run$call, texts = text_columns(node, arguments))
-  }
-  if (is_comparison || any(types == "other") || identical(node$word$text, "taken")) return(invisible())
-  culprit <- node$arguments[[which(types == "text")[1]]]
-  joins <- name == "+" && all(types %in% c("text", "missing"))
-  stop_because(c("{.code {name}} needs numbers, not text.",
-                 "x" = "{.code {label_of(culprit)}} is text in {.code {run$formula}}.",
-                 "i" = if (joins) "To join texts write {.code join_text({paste(vapply(node$arguments, label_of, ''), collapse = ', ')})}."
-                       else "If it holds numbers, convert it first: {.code as.numeric()}."),
-               "type_mismatch", run$call, texts = if (!joins) text_columns(node, arguments))
-}
-
-# The columns that are text, as they are at that point of the block.
-text_columns <- function(node, arguments) {
-  is_text <- vapply(seq_along(node$arguments), function(k) node$arguments[[k]]$kind == "column" && length(arguments) >= k && arguments[[k]]$type == "text", NA)
-  vapply(node$arguments[is_text], `[[`, "", "name")
-}
-
-# R would calculate missing values from categories, with a warning.
-check_no_category <- function(node, arguments, run) {
-  if (!isFALSE(node$word$category)) return(invisible())
-  found <- which(vapply(arguments, is_category, NA, run = run))
-  if (!length(found)) return(invisible())
-  stop_because(c("{.code {node$word$name}} needs numbers, not a category.",
-                 "x" = "{.code {label_of(node$arguments[[found[1]]])}} is a category in {.code {run$formula}}.",
-                 "i" = "If its levels are numbers, convert it first: {.code as.numeric(as.character(\u2026))}."), "type_mismatch", run$call)
-}
-
-# A text that is no level of a category is equal to none of its values: mostly it is misspelled.
-check_levels <- function(node, arguments, run) {
-  if (!isTRUE(node$word$levels)) return(invisible())
-  categories <- which(vapply(arguments, is_category, NA, run = run))
-  texts <- which(vapply(arguments, function(one) one$kind == "constant" && one$type == "text", NA))
-  if (length(categories) != 1 || length(texts) != 1) return(invisible())
-  levels <- levels(run$values[[arguments[[categories]]$id]])
-  text <- arguments[[texts]]$value
-  if (is.na(text) || text %in% levels) return(invisible())
-  warn_because(c("{.val {text}} is no level of {.code {label_of(node$arguments[[categories]])}}.",
-                 "x" = "{.code {label_of(node)}} in {.code {run$formula}} is the same for all rows.",
-                 "i" = level_hint(text, levels)), "no_level", run$call)
-}
-
-level_hint <- function(text, levels) {
-  hint <- nearest_name(text, levels)
-  escaped(cli::format_inline(if (length(hint)) "Did you mean {.val {hint}}?" else "Its levels are {listed(levels, in_quotes)}.", keep_whitespace = FALSE))
-}
-
 convert <- function(node, type) {
   if (node$type == type) return(node)
   if (node$type == "missing") return(typed_constant(as.vector(NA, vector_mode(type)), type))
@@ -221,47 +162,11 @@ type_choose <- function(node, run) {
 
 type_condition <- function(node, run, as_row_condition = FALSE) {
   condition <- type_node(node$condition, run)
-  if (isTRUE(node$some_rows) && condition$type != "logical" && condition$type != "missing") stop_rows_by_number(node, run)
-  if (as_row_condition && condition$type %in% c("integer", "double")) stop_number_as_condition(node, condition, run)
-  if (is_numeric_type(condition$type)) return(convert(condition, "logical"))
-  stop_because(c("A condition must be true or false, not {type_words[[condition$type]]}.",
-                 "x" = if (!as_row_condition) "{.code if ({label_of(node)})} is used in {.code {run$formula}}.",
-                 "i" = "Compare it with something: {.code {label_of(node)} == \u2026}."),
-               "type_mismatch", run$call)
+  check_condition(node, condition$type, as_row_condition, run)
+  convert(condition, "logical")
 }
 
-stop_number_as_condition <- function(node, condition, run) {
-  stop_because(c("A condition must be true or false, not {type_words[[condition$type]]}.", "x" = "It is {.code {label_of(node)}}.",
-                 "i" = "Compare it with something: {.code {label_of(node)} > 0}, {.code !is.na({label_of(node)})}."), "type_mismatch", run$call)
-}
+# Columns without rows of the classes of these, and the texts that are the same in all rows.
+likes_of <- function(nodes, run) lapply(nodes, function(node) if (node$kind == "slot") like_of(run$values[[node$id]]))
 
-stop_rows_by_number <- function(node, run) {
-  stop_because(c("The rows to set must be picked by a condition.",
-                 "x" = "{.code [{label_of(node)}]} in {.code {run$formula}} is not one.",
-                 "i" = "To pick rows by number write {.code [{rows_by_number(node$shown)}]}."),
-               "type_mismatch", run$call)
-}
-
-# A minus leaves rows out.
-rows_by_number <- function(code) {
-  if (is_call_to(code, "(")) code <- code[[2]]
-  leaves_out <- is_call_to(code, "-") && length(code) == 2
-  if (leaves_out) code <- code[[2]]
-  one <- is.numeric(code)
-  shown <- one_line(code)
-  if (leaves_out) if (one) paste(".row !=", shown) else paste0("!.row %in% ", shown) else if (one) paste(".row ==", shown) else paste(".row %in%", shown)
-}
-
-stop_branches_differ <- function(yes, no, node, run) {
-  stop_choice_differs(type_words[[yes$type]], type_words[[no$type]], node, run)
-}
-
-# An `if` of two sorts of values, or a word that chooses among columns.
-stop_choice_differs <- function(one, other, node, run) {
-  is_if <- is.null(node$of)
-  stop_because(c(if (is_if) "The two branches of an {.code if} must be of one type." else "The columns of {.code {node$of}()} must be of one type.",
-                 "x" = paste(if (is_if) "With {.code if ({label_of(node)})}," else "With {.code {label_of(node)}},",
-                             "one is {one} and the other {other}, in {.code {run$formula}}."),
-                 "i" = "Convert one of them: {.code as.character()} makes text, {.code as.numeric()} makes numbers. {.code NA} fits every type."),
-               "type_mismatch", run$call)
-}
+texts_of <- function(nodes) lapply(nodes, function(node) if (node$kind == "constant" && node$type == "text") node$value)

@@ -213,6 +213,7 @@ with_place_of_text <- function(x, data, code) {
 }
 
 run_steps <- function(steps, data, call) {
+  check_types_of_steps(steps, data, call)
   for (k in seq_along(steps)) {
     tell_progress(paste("step", k, "of", length(steps)))
     data <- execute(memory_engine(), steps[[k]], data, call)
@@ -295,3 +296,12 @@ canonical_value.live_table <- function(x) {
 
 #' @export
 opened_table.character <- function(x) if (length(x) == 1 && is.null(names(x)) && !is.na(x)) open_table(x) else x
+
+# What has the wrong type is an error before the first step is run. What steps warn of they warn of when they are run.
+check_types_of_steps <- function(steps, data, call) {
+  schema <- schema_of(data)
+  for (step in steps) {
+    schema <- suppressWarnings(step_schema(step, schema, call))
+    if (is.null(schema)) return(invisible())
+  }
+}

@@ -393,3 +393,6 @@ stop_in_formula <- function(error, formula, call) {
   rlang::abort(c(error$message, error$body, "i" = cli::format_inline("It is used in {.code {formula}}.")),
                class = setdiff(class(error), c("rlang_error", "error", "condition")), call = call)
 }
+
+# R's own function, which takes each value as it comes.
+is_of_r <- function(word) identical(word$fun, get0(word$name, baseenv(), mode = "function"))

@@ -13,6 +13,7 @@ canonical_node <- function(node, parts) {
     rows = paste0("rows(", node$name, ")"),
     value = canonical_value(node$value),
     above = "above",
+    convert = parts,
     r_code = canonical_code(node),
     r_call = canonical_call(node, parts),
     word = paste0("word(", name_in_keys(node$word), ",", listed_parts(parts, names(node$arguments)), ")"),

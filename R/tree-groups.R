@@ -9,7 +9,7 @@ values_of_group <- function(node, of_group) {
       column = node$name %in% of_group,
       rows = node$name == ".rows",
       aggregate = is.null(node$within) || all(node$within %in% of_group),
-      word = , choose = , several = of_all,
+      word = , choose = , several = , convert = of_all,
       r_call = if (goes_by_value(node$word, node$arguments) && isTRUE(of_all)) TRUE else NA,
       r_code = NA,
       FALSE
@@ -33,7 +33,7 @@ is_for_groups <- function(node, columns) {
       column = node$name %in% columns,
       rows = node$name == ".rows",
       aggregate = is.null(node$within),
-      word = , choose = , several = of_all,
+      word = , choose = , several = , convert = of_all,
       r_call = is.null(node$within) && goes_by_value(node$word, node$arguments) && of_all,
       FALSE
     )

@@ -64,11 +64,16 @@ new_several <- function(parts) new_node("several", parts = parts)
 new_shared <- function(node) {
   if (node$kind %in% c("column", "value", "rows", "shared")) return(node)
   state$shared_nodes <- c(state$shared_nodes, 0)[1] + 1
-  new_node("shared", id = as.character(state$shared_nodes), part = list2env(list(node = node)), type = node$type, shown = node$shown)
+  new_node("shared", id = as.character(state$shared_nodes), part = list2env(list(node = node)), type = node$type, like = node$like, shown = node$shown)
 }
 
 # A formula of very many levels, cut into shared parts (tree-deep.R).
 new_deep <- function(parts, node, shown) new_node("deep", parts = parts, node = node, shown = shown)
+
+# A number that becomes another type of number.
+new_conversion <- function(argument, type) new_node("convert", argument = argument, to = type, shown = shown_code(argument))
+
+shown_code <- function(node) if (node$kind %in% c("column", "rows")) as.name(node$name) else node$shown
 
 # Typed nodes: what an engine calculates. Each has a `type`.
 
@@ -95,8 +100,5 @@ typed_code <- function(node) new_node("code", node = node, type = "other")
 new_found <- function(typed, shown) new_node("typed", typed = typed, shown = shown)
 
 is_node <- function(x) inherits(x, "node")
-
-# How a node was written.
-label_of <- function(node) if (node$kind %in% c("column", "rows")) node$name else one_line(node$shown)
 
 is_one_value <- function(node) node$kind == "value" && is.atomic(node$value) && length(node$value) == 1

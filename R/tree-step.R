@@ -104,3 +104,16 @@ calculate_tree <- function(engine, node, columns, line, call) UseMethod("calcula
 
 # The engine for data that is in memory.
 default_engine <- function() state$engine
+
+# The schema (tree-type.R) of the table after the step; an error where a formula has the wrong type. NULL if it is not known before the
+# step is run.
+step_schema <- function(step, schema, call) UseMethod("step_schema")
+
+#' @export
+step_schema.default <- function(step, schema, call) NULL
+
+# The same columns in other rows.
+in_other_rows <- function(schema) {
+  schema$rows <- NA_integer_
+  schema
+}

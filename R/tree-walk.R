@@ -3,7 +3,8 @@
 # Where a node of each kind has its parts.
 parts_of_kind <- list(
   word = "arguments", r_call = "arguments", aggregate = "argument", ordered = "argument", running = "formula",
-  choose = c("condition", "yes", "no"), several = "parts", operation = "operands", shared = "part", deep = c("parts", "node")
+  choose = c("condition", "yes", "no"), several = "parts", operation = "operands", convert = "argument",
+  condition = "condition", shared = "part", deep = c("parts", "node")
 )
 
 # The nodes that a node is made of, as a list.
@@ -58,7 +59,9 @@ map_node <- function(node, f, stop_at = function(node) FALSE) {
         node[[part]] <- if (is_node(node[[part]])) visit(node[[part]]) else lapply(node[[part]], visit)
       }
     }
-    if (node$kind == "deep") node else f(node)
+    if (node$kind != "deep") return(f(node))
+    node[c("type", "like")] <- list(node$node$type, node$node$like)
+    node
   }
   visit(node)
 }

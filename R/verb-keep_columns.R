@@ -128,3 +128,6 @@ call_in_words.call_drop_columns <- function(call) paste("Leave out the columns",
 call_in_words.call_move_columns <- function(call) {
   paste("Move the columns", code_list(free_arguments(call)), place_in_words(call$arguments$after))
 }
+
+#' @export
+step_schema.step_columns <- function(step, schema, call) columns_of_schema(schema, step$columns, step$from)

@@ -109,3 +109,9 @@ call_in_words.call_keep_rows <- function(call) paste0("Keep the rows where ", co
 
 #' @export
 call_in_words.call_drop_rows <- function(call) paste0("Leave out the rows where ", code_text(call$arguments$condition), within_text(call))
+
+#' @export
+step_schema.step_keep_rows <- function(step, schema, call) {
+  check_type_of_condition(step$node, step$typed$condition, schema, call)
+  in_other_rows(schema)
+}

@@ -113,3 +113,9 @@ conditions_in_words <- function(begin, call) {
   titles <- ifelse(named, paste0(names_or_none(conditions), ": "), "")
   paste0(begin, " ", titles, vapply(unname(conditions), code_text, ""), within_text(call))
 }
+
+#' @export
+step_schema.step_conditions <- function(step, schema, call) {
+  for (k in seq_along(step$nodes)) check_type_of_condition(step$nodes[[k]], step$typed$conditions[[k]], schema, call)
+  schema
+}

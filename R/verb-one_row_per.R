@@ -119,3 +119,6 @@ call_in_words.call_one_row_per <- function(call) {
 # It may be called without a block.
 #' @export
 call_lacks.call_one_row_per <- function(call) is.null(call$arguments$columns)
+
+#' @export
+step_schema.step_one_row_per <- function(step, schema, call) in_other_rows(NextMethod())

@@ -220,3 +220,8 @@ call_in_words.call_set_columns <- function(call) {
   c(lines, if (!is.null(given$carry)) paste("Of the old columns carry", code_text(given$carry)),
     if (!is.null(given$after)) paste("Put the new columns", place_in_words(given$after)))
 }
+
+#' @export
+step_schema.step_set_columns <- function(step, schema, call) {
+  columns_of_schema(type_block(step$statements, schema, call, used_statements(step))$schema, step$columns)
+}

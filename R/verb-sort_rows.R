@@ -64,3 +64,6 @@ step_lineage.step_sort_rows <- function(step) list(list(rows_in_lineage(step, st
 call_in_words.call_sort_rows <- function(call) {
   paste0("Sort the rows by ", code_list(free_arguments(call)), if (identical(call$arguments$missing, "first")) ", missing ones first")
 }
+
+#' @export
+step_schema.step_sort_rows <- function(step, schema, call) schema

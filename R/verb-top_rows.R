@@ -87,3 +87,6 @@ top_rows_in_words <- function(call, which) {
   groups <- if (!is.null(given$within)) paste(" for each", code_text(given$within))
   paste0("Keep the ", code_text(given$count), " rows with the ", which, " ", code_text(given$by), groups)
 }
+
+#' @export
+step_schema.step_top_rows <- function(step, schema, call) in_other_rows(schema)

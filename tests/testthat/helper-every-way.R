@@ -134,6 +134,17 @@ word_cases <- list(
   look_up = function() word_case(quote(look_up(s, codes, by = "code", take = value, unknown = "missing")), TRUE, function(part, call) codes$value[match(part$s, codes$code)])
 )
 
+# Words of numbers that the core calculates have a case by their record: what they mean in R is their test.
+case_of_word <- function(word) {
+  force(word)
+  function() word_case(as.call(c(as.name(word$name), replicate(word$arguments, number_column()))), TRUE, TRUE)
+}
+
+for (word in asNamespace("rowanroot")$all_words()) {
+  is_of_numbers <- word$kind == "row" && !is.null(word$memory) && !is.null(word$type(rep("double", word$arguments)))
+  if (is_of_numbers && grepl("^[[:alpha:]]", word$name) && is.null(word_cases[[word$name]])) word_cases[[word$name]] <- case_of_word(word)
+}
+
 # A table that formulas look things up in.
 codes <- data.frame(code = c("a", "b"), value = c(1.5, 2))
 
@@ -144,10 +155,8 @@ without_case <- c(
 )
 
 words_of_language <- function() {
-  in_formulas <- asNamespace("rowanroot")$names_to_offer()
   # Those that random_formula() has.
-  setdiff(in_formulas, c("+", "-", "*", "/", "^", "%%", "%/%", ">=", "<=", ">", "!=", "&", "&&", "|", "||", "!", "xor", "is.na", "is.nan", "is.finite", "is.infinite", one_number,
-                         "atan2", "sinh", "cosh", "signif", "pmax", "weekdays", "lgamma", "beta", "factorial", "bitwOr", "gsub", "switch", "missing", "as.double", "last_value"))
+  setdiff(asNamespace("rowanroot")$names_to_offer(), c("switch", "missing", "weekdays", "lgamma", "beta", "factorial", "bitwOr", "gsub", "last_value"))
 }
 
 # One way: how the table comes, and under which options it is calculated.

@@ -125,27 +125,23 @@ row_by_row <- function(formula, data) {
   list(values = unlist(values), overflow = overflow)  # dates as numbers
 }
 
-# The same values, bit for bit but for whole numbers that are doubles: missing is told from NaN, and -0 from 0. Of an operation on a
-# missing value and a NaN either may come out, which is the processor's choice, in R as here: `both` says in which rows the two met.
-same_values <- function(a, b, both = rep(FALSE, length(b))) {
+# The same values, bit for bit but for whole numbers that are doubles: missing is told from NaN, and -0 from 0. Where a missing value
+# meets a NaN either may come out, which is the processor's choice, in R as here: in rows for which `either` holds.
+same_values <- function(a, b, either = FALSE) {
   if (inherits(a, c("Date", "factor"))) a <- as.numeric(a)
   if (inherits(b, c("Date", "factor"))) b <- as.numeric(b)
-  if (length(a) != length(b) || is.character(a) != is.character(b) && !all(is.na(b)) && !all(is.na(a))) return(FALSE)
-  if (is.character(a) || is.character(b)) return(identical(as.character(a), as.character(b)))
+  if (length(a) != length(b) || !identical(is.na(a), is.na(b))) return(FALSE)
+  if (all(is.na(a)) && (is.character(a) || is.character(b))) return(TRUE)
+  if (is.character(a) || is.character(b)) return(identical(a, b))
   a <- as.double(a)
   b <- as.double(b)
-  nan <- is.nan(a) == is.nan(b) | both
-  if (!identical(is.na(a), is.na(b)) || !all(nan)) return(FALSE)
   known <- !is.na(a)
-  identical(a[known], b[known], num.eq = FALSE, single.NA = FALSE)
+  all(is.nan(a) == is.nan(b) | either) && identical(a[known], b[known], num.eq = FALSE, single.NA = FALSE)
 }
 
-# Rows in which a missing value and a NaN may meet.
-rows_with_both <- function(formula, data) {
+# Rows for which a formula is given something that is missing.
+rows_with_missing <- function(formula, data) {
   columns <- data[intersect(all.vars(formula), names(data))]
-  is_nan <- Reduce(`|`, lapply(columns, function(x) is.double(x) & !is.object(x) & !is.finite(as.numeric(x))), rep(FALSE, nrow(data)))
-  is_missing <- Reduce(`|`, lapply(columns, function(x) is.na(x) & !(is.double(x) & is.nan(x))), anyNA(unlist(lapply(all_constants(formula), identity))))
-  is_nan & is_missing
+  is_missing <- lapply(columns, function(x) is.na(x) & !(if (is.double(x)) is.nan(x) else FALSE))
+  Reduce(`|`, is_missing, rep(grepl("NA", deparse1(formula), fixed = TRUE), nrow(data)))
 }
-
-all_constants <- function(code) if (is.call(code)) unlist(lapply(as.list(code)[-1], all_constants), recursive = FALSE) else if (is.symbol(code)) list() else list(code)

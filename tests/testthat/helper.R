@@ -53,7 +53,10 @@ group_key <- function(data, names) {
 # A connection to a PostgreSQL server that runs until the test ends, by itself, in a folder of its own.
 local_postgres <- function(env = parent.frame()) {
   programs <- dirname(rev(c(Sys.which("initdb"), Sys.glob("/usr/lib/postgresql/*/bin/initdb")))[1])
-  if (!nzchar(programs) || !requireNamespace("RPostgres", quietly = TRUE)) testthat::skip("There is no PostgreSQL.")
+  if (!nzchar(programs) || !requireNamespace("RPostgres", quietly = TRUE)) {
+    if (nzchar(Sys.getenv("CI"))) stop("There is no PostgreSQL, which these tests need.")
+    testthat::skip("There is no PostgreSQL.")
+  }
   withr::local_envvar(TZ = "UTC", .local_envir = env)
   # The server does not run as root, and must come to its folder.
   is_root <- identical(as.character(Sys.info()[["effective_user"]]), "root")

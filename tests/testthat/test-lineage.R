@@ -105,20 +105,24 @@ test_that("rows that are not there, or not one, are refused", {
 
 test_that("figures show what they are asked for, and can be changed", {
   yield <- local_yield()
-  shown <- function(figure) {
-    expect_s3_class(figure + ggplot2::theme_bw(), "ggplot")
-    file <- withr::local_tempfile(fileext = ".png")
-    ggplot2::ggsave(file, figure, width = 6, height = 4, dpi = 40)
-    expect_gt(file.size(file), 1000)
-    figure
+  data <- as.data.frame(yield)
+  # What is drawn, layer by layer, whatever else a figure is given.
+  drawn <- function(figure) ggplot2::ggplot_build(figure + ggplot2::theme_bw())$data
+  expect_true(all(c("weight", "gross_kg") %in% drawn(plot(yield))[[2]]$label))
+  expect_false("hive" %in% drawn(plot(lineage(yield, weight)))[[2]]$label)
+  bars <- function(column) {
+    figure <- plot_column(yield, column)
+    one <- drawn(figure)[[1]]
+    one[one$PANEL == 1, ]
   }
-  shown(plot(yield))
-  shown(plot(lineage(yield, weight)))
-  spread <- shown(plot_column(yield, weight))$data
-  expect_identical(sum(spread$rows[spread$column == "weight"]), 4L)
-  for (column in c("strength", "day", "hive")) shown(plot_column(yield, column))
-  shown(plot_running(yield, so_far, along = day, within = apiary))
-  expect_identical(levels(shown(plot_ranking(yield, place, label = hive, top = 2))$data$bar), c("2", "1"))
+  for (column in c("weight", "strength", "day", "hive")) expect_identical(sum(bars(column)$ymax), as.numeric(sum(!is.na(data[[column]]))), info = column)
+  line <- drawn(plot_running(yield, so_far, along = day, within = apiary))[[1]]
+  expect_setequal(line$y, data$so_far[!is.na(data$so_far)])
+  expect_setequal(line$x, as.numeric(data$day[!is.na(data$so_far)]))
+  expect_identical(length(unique(line$colour)), length(unique(data$apiary[!is.na(data$so_far)])))
+  ranks <- plot_ranking(yield, place, label = hive, top = 2)
+  expect_identical(levels(ranks$data$bar), c("2", "1"))
+  expect_identical(drawn(ranks)[[2]]$label, rep(format(min(data$place)), 2))
   expect_error(plot_column(yield, wieght), class = "rowanroot_unknown_column")
   expect_error(plot_running(yield, strength), class = "rowanroot_type_mismatch")
   expect_error(plot_ranking(yield, hive), class = "rowanroot_type_mismatch")

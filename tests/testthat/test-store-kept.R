@@ -25,7 +25,7 @@ test_that("what is kept gives the same bytes as reading and calculating all of i
   kinds <- c(a = "integer", b = "code", c = "text")
   for (k in 1:4) write_part(sprintf("parts/%d.csv", k), kinds)
   formulas <- c(x = "kg * 2", y = "if (frames > 6) 'strong' else 'weak'", z = "ranking(kg, best = 'highest')", t = "running_total(kg, within = frames)", u = "paste(a, b)")
-  copied <- kept <- 0
+  copied <- kept <- used <- 0
   for (round in 1:60) {
     what <- sample(c("part", "kind", "new", "gone", "formula", "formula", "order"), 1)
     if (what == "kind") kinds[sample(3, 1)] <- sample(names(made_up), 1)
@@ -37,12 +37,17 @@ test_that("what is kept gives the same bytes as reading and calculating all of i
     write_text(c("library(rowanroot)", "open_table('parts/*.csv', file_column = 'part') |> set_columns({",
                  paste(names(formulas), "<-", formulas), "}) |> must_hold(kg > 0) |> save_table('out.csv')"), "script.R")
     kept <- kept + length(list.files(".rowanroot/kept"))
+    # A run gives the files that it used a new time.
+    files <- list.files(".rowanroot/kept", full.names = TRUE)
+    Sys.setFileTime(files, as.POSIXct("2020-01-01"))
     quietly(run_script("script.R"))
+    used <- used + sum(file.mtime(files) > as.POSIXct("2021-01-01"), na.rm = TRUE)
     found <- readBin("out.csv", raw(), file.size("out.csv"))
     withr::with_options(list(rowanroot.keep = FALSE), quietly(run_script("script.R", force = TRUE)))
     expect_identical(found, readBin("out.csv", raw(), file.size("out.csv")), label = paste("round", round, what))
   }
   expect_gt(kept, 1000)
+  expect_gt(used, 300)
 })
 
 test_that("a table in a session reads what changed alone, and has what a new one has", {

@@ -1,0 +1,158 @@
+# Changes one sign of the core at a time and sees whether a test notices: comparisons, constants, `+` and `-`, and what is returned.
+#   Rscript tools/mutants.R [how many] [seed]
+# The core's own tests come first, then the same under the sanitizers, then the package's for what survives these. What is left is
+# in build/mutants.csv, with the line as it was and as it is.
+arguments <- commandArgs(TRUE)
+wanted <- if (length(arguments)) as.integer(arguments[1]) else 200L
+seed <- if (length(arguments) > 1) as.integer(arguments[2]) else 1L
+core <- list.files("src/core", "[.](cpp|h)$", full.names = TRUE)
+tests <- list.files("tests/core", "[.]cpp$", full.names = TRUE)
+build <- normalizePath(file.path("build"), mustWork = FALSE)
+usual <- c("-std=c++17", "-O0", "-pthread", "-w")
+careful <- c("-std=c++17", "-O1", "-pthread", "-w", "-fsanitize=address,undefined", "-fno-sanitize-recover")
+
+# Each change is a pattern and what stands in the place of what it finds.
+changes <- list(
+  c(" < ", " <= "), c(" <= ", " < "), c(" > ", " >= "), c(" >= ", " > "), c(" == ", " != "), c(" != ", " == "),
+  c(" [+] ", " - "), c(" - ", " + "), c("return [^;{}]+;", "return {};"), c("(?<![\\w.\"'])[0-9]+(?![\\w.\"'])", "constant")
+)
+
+# A data frame with a row for each place that can be changed.
+places <- function() {
+  found <- lapply(core, function(file) {
+    lines <- readLines(file)
+    is_code <- !grepl("^\\s*(//|#|template|using|namespace|enum|struct|class)", lines)
+    do.call(rbind, lapply(seq_along(changes), function(kind) {
+      at <- gregexpr(changes[[kind]][1], sub("//.*", "", lines), perl = TRUE)
+      do.call(rbind, lapply(which(is_code), function(line) {
+        if (at[[line]][1] > 0) data.frame(file = file, line = line, kind = kind, start = as.integer(at[[line]]), length = attr(at[[line]], "match.length"))
+      }))
+    }))
+  })
+  do.call(rbind, found)
+}
+
+changed_line <- function(text, place) {
+  old <- substr(text, place$start, place$start + place$length - 1)
+  new <- changes[[place$kind]][2]
+  if (new == "constant") new <- as.character(as.numeric(old) + 1)
+  paste0(substr(text, 1, place$start - 1), new, substring(text, place$start + place$length))
+}
+
+quiet <- function(command, arguments, log = FALSE, timeout = 0) {
+  suppressWarnings(system2(command, arguments, stdout = log, stderr = log, timeout = timeout))
+}
+
+# The files that take in another, directly or by a third.
+depend_on <- function(file) {
+  all <- c(core, tests)
+  text <- lapply(all, readLines)
+  reached <- basename(file)
+  repeat {
+    more <- basename(all)[vapply(text, function(lines) any(grepl(paste0("#include \"(", paste(reached, collapse = "|"), ")\""), lines)), NA)]
+    if (all(more %in% reached)) break
+    reached <- union(reached, more)
+  }
+  all[basename(all) %in% reached & grepl("cpp$", all)]
+}
+
+object_of <- function(folder, file) file.path(folder, paste0(basename(dirname(file)), "-", sub("cpp$", "o", basename(file))))
+
+compile <- function(files, folder, sources, flags) {
+  for (file in files) {
+    from <- if (file.exists(file.path(sources, basename(file)))) file.path(sources, basename(file)) else file
+    status <- quiet("g++", c(flags, paste0("-I", sources), "-Isrc/core", "-Itests/core", "-c", from, "-o", object_of(folder, file)))
+    if (status) return(FALSE)
+  }
+  TRUE
+}
+
+# Objects without any change, made once.
+prepare <- function(name, flags) {
+  folder <- file.path(build, "mutants", name)
+  dir.create(folder, recursive = TRUE, showWarnings = FALSE)
+  all <- c(grep("cpp$", core, value = TRUE), tests)
+  parallel::mclapply(all, function(file) if (!file.exists(object_of(folder, file))) compile(file, folder, "nowhere", flags), mc.cores = 2)
+  folder
+}
+
+# "killed", "survives", or "invalid" where it is no program.
+try_core <- function(place, plain, flags, work) {
+  unlink(work, recursive = TRUE)
+  dir.create(work, recursive = TRUE)
+  lines <- readLines(place$file)
+  lines[place$line] <- changed_line(lines[place$line], place)
+  writeLines(lines, file.path(work, basename(place$file)))
+  again <- if (grepl("h$", place$file)) depend_on(place$file) else place$file
+  if (!compile(again, work, work, flags)) return("invalid")
+  all <- c(grep("cpp$", core, value = TRUE), tests)
+  objects <- vapply(all, function(file) if (file %in% again) object_of(work, file) else object_of(plain, file), "")
+  program <- file.path(work, "tests")
+  if (quiet("g++", c(flags, objects, "-o", program))) return("invalid")
+  if (quiet(program, character(), timeout = 120)) "killed" else "survives"
+}
+
+# The package's tests with the change in its library, until the first that fails.
+try_package <- function(place, work, number) {
+  library <- file.path(build, "mutants", paste0("library-", number))
+  if (!dir.exists(library)) {
+    dir.create(library)
+    file.copy(find.package("rowanroot"), library, recursive = TRUE)
+  }
+  flags <- strsplit(paste(system2("R", c("CMD", "config", "--cppflags"), stdout = TRUE), "-std=c++17 -O2 -fPIC -pthread -w"), " ")[[1]]
+  objects <- c(Sys.glob("src/*.o"), Sys.glob("src/core/*.o"))
+  changed <- if (grepl("h$", place$file)) grep("src/core", depend_on(place$file), value = TRUE) else place$file
+  for (file in changed) {
+    from <- if (file.exists(file.path(work, basename(file)))) file.path(work, basename(file)) else file
+    if (quiet("g++", c(flags, paste0("-I", work), "-Isrc/core", "-c", from, "-o", file.path(work, sub("cpp$", "o", basename(file)))))) return("invalid")
+  }
+  objects <- c(objects[!basename(objects) %in% sub("cpp$", "o", basename(changed))], file.path(work, sub("cpp$", "o", basename(changed))))
+  ldflags <- strsplit(system2("R", c("CMD", "config", "--ldflags"), stdout = TRUE), " ")[[1]]
+  if (quiet("g++", c("-shared", objects, ldflags, "-pthread", "-o", file.path(library, "rowanroot/libs/rowanroot.so")))) return("invalid")
+  files <- list.files("tests/testthat", "^test-.*[.]R$")
+  # Quick ones first.
+  files <- files[order(file.size(file.path("tests/testthat", files)))]
+  files <- setdiff(files, "test-new-word.R")
+  code <- sprintf("for (f in c(%s)) testthat::test_file(file.path('tests/testthat', f), package = 'rowanroot', load_package = 'installed', reporter = 'stop')",
+                  paste0("'", files, "'", collapse = ", "))
+  script <- file.path(work, "tests.R")
+  writeLines(c(sprintf(".libPaths(c('%s', .libPaths()))", library), code), script)
+  Sys.setenv(R_LIBS = library, NOT_CRAN = "true")
+  if (quiet("Rscript", script, log = file.path(work, "log"), timeout = 1500)) "killed" else "survives"
+}
+
+set.seed(seed)
+all_places <- places()
+cat(nrow(all_places), "places can be changed\n")
+chosen <- all_places[sample(nrow(all_places), min(nrow(all_places), 2 * wanted)), ]
+plain <- prepare("usual", usual)
+plain_careful <- prepare("careful", careful)
+stopifnot(try_core(data.frame(file = core[1], line = 1, kind = 1, start = 0, length = 0), plain, usual, file.path(build, "mutants", "check")) != "killed")
+started <- Sys.time()
+run_one <- function(k) {
+  place <- chosen[k, ]
+  work <- file.path(build, "mutants", paste0("work-", k))
+  by <- c(core = try_core(place, plain, usual, work))
+  if (by == "survives") by["sanitizers"] <- try_core(place, plain_careful, careful, work)
+  lines <- readLines(place$file)
+  result <- data.frame(number = k, file = basename(place$file), line = place$line, outcome = by[length(by)], by = names(by)[length(by)],
+                       was = trimws(lines[place$line]), is = trimws(changed_line(lines[place$line], place)))
+  if (by[length(by)] != "survives") unlink(work, recursive = TRUE)
+  result
+}
+results <- do.call(rbind, parallel::mclapply(seq_len(nrow(chosen)), run_one, mc.cores = 2, mc.preschedule = FALSE))
+results <- utils::head(results[results$outcome != "invalid", ], wanted)
+cat(sum(results$outcome == "killed"), "of", nrow(results), "are killed by the core's tests\n")
+left <- which(results$outcome == "survives")
+if (length(left) && !"core" %in% arguments) {
+  halves <- split(left, seq_along(left) %% 2)
+  found <- parallel::mclapply(seq_along(halves), function(h) vapply(halves[[h]], function(r) {
+    k <- results$number[r]
+    try_package(chosen[k, ], file.path(build, "mutants", paste0("work-", k)), h)
+  }, ""), mc.cores = 2)
+  results$outcome[unlist(halves)] <- unlist(found)
+  results$by[unlist(halves)] <- "package"
+}
+utils::write.csv(results, file.path(build, "mutants.csv"), row.names = FALSE)
+cat(sum(results$outcome == "killed"), "of", nrow(results), "are killed, in", format(round(difftime(Sys.time(), started), 1)), "\n")
+print(results[results$outcome == "survives", c("file", "line", "was", "is")], row.names = FALSE)
