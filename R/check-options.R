@@ -10,7 +10,8 @@ check_one_of <- function(value, choices, name, call) {
 }
 
 check_whole_number <- function(value, least, name, call) {
-  if (is.numeric(value) && length(value) == 1 && !is.na(value) && value == floor(value) && value >= least && is.finite(value)) return(as.numeric(value))
+  if (is.numeric(value) && length(value) == 1 && !is.na(value) && value == floor(value) && value >= least &&
+      is.finite(value)) return(as.numeric(value))
   found <- if (is.numeric(value) && length(value) == 1) format(value) else what_is(value)
   stop_because("{.arg {name}} must be a whole number of at least {least}, not {found}.", "bad_argument", call)
 }

@@ -8,27 +8,36 @@ check_table <- function(x, call, arg = "x") {
   names <- column_names(x)
   twice <- anyDuplicated(names)
   if (twice) {
-    stop_because(c("Two columns have the same name {.code {names[twice]}}.", "i" = "Give one of them another name first."),
+    stop_because(c("Two columns have the same name {.code {names[twice]}}.",
+                   "i" = "Give one of them another name first."),
                  "repeated_name", call)
   }
   broken <- which(!validUTF8(names))
   if (length(broken)) {
-    stop_because(c("The name of column {broken[1]} is not valid UTF-8.", "i" = "If it is Latin-1, translate it first: names(x) <- iconv(names(x), \"latin1\", \"UTF-8\")."), "bad_text", call)
+    stop_because(c("The name of column {broken[1]} is not valid UTF-8.",
+                   "i" = "If it is Latin-1, translate it first: names(x) <- iconv(names(x), \"latin1\", \"UTF-8\")."),
+                 "bad_text", call)
   }
   # R itself has other uses for `...` and `..1`.
   of_r <- grep("^[.][.]([.]|[0-9]+)$", names)
   if (length(of_r)) {
     stop_because(c("A column can't be called {.code {names[of_r[1]]}}: R has another use for this name.",
-                   "i" = "Give it another name first{if (is.data.frame(x)) paste0(': names(x)[', of_r[1], '] <- \"dots\"') else ', by `names =`'}."), "bad_target", call)
+                   "i" = paste0("Give it another name ",
+                                "first{if (is.data.frame(x)) paste0(': names(x)[', of_r[1], '] <- \"dots\"') ",
+                                "else ', by `names =`'}.")), "bad_target", call)
   }
   reserved <- intersect(names, reserved_names)
   if (length(reserved)) {
     stop_because(c("A column can't be called {.code {reserved[1]}}: in a formula this name has a meaning of its own.",
-                   "i" = "Give it another name first{if (is.data.frame(x)) ': names(x)[' else ', by `names =`'}{if (is.data.frame(x)) paste0(match(reserved[1], names), '] <- \"', sub('^.', '', reserved[1]), '\"')}."),
+                   "i" = paste0("Give it another name ",
+                                "first{if (is.data.frame(x)) ': names(x)[' else ', by `names =`'}{if ",
+                                "(is.data.frame(x)) paste0(match(reserved[1], names), '] <- \"', ",
+                                "sub('^.', '', reserved[1]), '\"')}.")),
                  "bad_target", call)
   }
   if (anyNA(names) || !all(nzchar(names))) {
-    stop_because(c("Column {which(is.na(names) | !nzchar(names))[1]} has no name.", "i" = "Give it one first."), "repeated_name", call)
+    stop_because(c("Column {which(is.na(names) | !nzchar(names))[1]} has no name.", "i" = "Give it one first."),
+                 "repeated_name", call)
   }
 }
 
@@ -42,8 +51,11 @@ stop_named_first <- function(typed) {
   verb <- one_line(typed[[1]])
   stop_because(c("{.code x} is what the table of {.code {verb}()} is called: something else can't have this name.",
                  "x" = "Given is {.code x = {one_line(typed$x)}}.",
-                 "i" = if (verb %in% c("must_hold", "should_hold")) "Give the condition another name, such as {.code \"{one_line(typed$x)}\" = \u2026}."
-                       else "Columns are set in a block: {.code {verb}({{ x <- {one_line(typed$x)} }})}."), "bad_argument", as.call(list(typed[[1]])))
+                 "i" = if (verb %in% c("must_hold",
+                                       "should_hold")) paste0("Give the condition another name, such as ",
+                                                              "{.code \"{one_line(typed$x)}\" = \u2026}.")
+                       else "Columns are set in a block: {.code {verb}({{ x <- {one_line(typed$x)} }})}."),
+                         "bad_argument", as.call(list(typed[[1]])))
 }
 
 # What was to be the table could not be calculated. R would name a function that nobody called.

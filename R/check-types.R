@@ -19,7 +19,8 @@ type_name <- function(x) {
   switch(typeof(x), double = "number", character = "text", typeof(x))
 }
 
-type_words <- c(logical = "logical", integer = "a number", double = "a number", number = "a number", text = "text", missing = "missing",
+type_words <- c(logical = "logical", integer = "a number", double = "a number", number = "a number", text = "text",
+                missing = "missing",
                 other = "of a type of its own")
 
 # "number" is a whole number or a double, as the values will say.

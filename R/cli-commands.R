@@ -5,7 +5,8 @@ cli_run <- function(args) {
     optparse::make_option("--force", action = "store_true", default = FALSE,
                           help = "write every output, even if it is up to date or was edited by hand"),
     optparse::make_option("--only", metavar = "output", help = "write this output only, named as in the script"),
-    optparse::make_option("--dry-run", action = "store_true", default = FALSE, dest = "dry_run", help = "write nothing, and tell what would be written"),
+    optparse::make_option("--dry-run", action = "store_true", default = FALSE, dest = "dry_run",
+                          help = "write nothing, and tell what would be written"),
     json_option
   )
   given <- cli_arguments("run", args, options)
@@ -51,12 +52,14 @@ tell_status <- function(outputs, as_json, if_stale) {
   if (all(vapply(outputs, `[[`, "", "state") == "up to date")) exit_done else if_stale
 }
 
-json_option <- optparse::make_option("--json", action = "store_true", default = FALSE, help = "as JSON, for other programs")
+json_option <- optparse::make_option("--json", action = "store_true", default = FALSE,
+                                     help = "as JSON, for other programs")
 
 # Kept until the command is done: only_json() prints it.
 print_json <- function(data) state$json <- json_text(data)
 
-# Whatever is printed while the code runs, by R or by others, goes where errors go; what print_json() was given comes alone.
+# Whatever is printed while the code runs, by R or by others, goes where errors go; what print_json() was given
+# comes alone.
 only_json <- function(code) {
   state$json <- NULL
   diverted <- sink.number()
@@ -83,13 +86,15 @@ number_option <- function(text, name, command, least, whole = TRUE) {
   if (is.null(text)) return(NULL)
   number <- suppressWarnings(as.numeric(text))
   if (!is.na(number) && is.finite(number) && number >= least && (!whole || number == floor(number))) return(number)
-  stop_wrong_use(command, paste0("`", name, "` must be a ", if (whole) "whole ", "number, ", least, " or more, not `", text, "`."))
+  stop_wrong_use(command, paste0("`", name, "` must be a ", if (whole) "whole ", "number, ", least,
+                                 " or more, not `", text, "`."))
 }
 
 cli_peek <- function(args) {
   options <- list(
     optparse::make_option("--rows", default = "6", help = "how many rows to show [%default]"),
-    optparse::make_option("--separator", help = "the character between two fields, \\t for a tab [, or a tab, by the file's name]")
+    optparse::make_option("--separator",
+                          help = "the character between two fields, \\t for a tab [, or a tab, by the file's name]")
   )
   given <- cli_arguments("peek", args, options)
   if (is.null(given)) return(exit_done)
@@ -104,8 +109,13 @@ cli_peek <- function(args) {
 
 # A file that is not there is wrong use: nothing was tried.
 check_cli_file <- function(path, command, is_pattern = FALSE) {
-  if (file.exists(path) && (is_pattern || !dir.exists(path)) || is_pattern && length(Sys.glob(path))) return(invisible())
-  if (dir.exists(path)) stop_because(c("{.file {path}} is a folder, not a file.", "i" = "{.code rowanroot {command} --help} shows how the command is used."), "wrong_use")
+  if (file.exists(path) && (is_pattern || !dir.exists(path)) || is_pattern && length(Sys.glob(path))) {
+    return(invisible())
+  }
+  if (dir.exists(path)) {
+    stop_because(c("{.file {path}} is a folder, not a file.",
+                   "i" = "{.code rowanroot {command} --help} shows how the command is used."), "wrong_use")
+  }
   hint <- nearest_name(basename(path), list.files(dirname(path)))
   stop_because(c("There is no file {.file {path}}.",
                  "i" = if (length(hint)) "Did you mean {.file {in_folder_of(path, hint)}}?",

@@ -33,7 +33,9 @@ make_demo <- function(folder) {
 }
 
 check_empty_folder <- function(folder, call) {
-  if (!file.exists(folder) || dir.exists(folder) && !length(list.files(folder, all.files = TRUE, no.. = TRUE))) return(invisible())
+  if (!file.exists(folder) || dir.exists(folder) && !length(list.files(folder, all.files = TRUE, no.. = TRUE))) {
+    return(invisible())
+  }
   stop_because(c("{.file {folder}} is there already, and is not an empty folder.",
                  "i" = "Nothing was written. Give another folder, or remove this one."), "folder_not_empty", call)
 }
@@ -94,7 +96,8 @@ with_seed <- function(seed, code) {
   old <- get0(".Random.seed", globalenv(), inherits = FALSE)
   on.exit({
     do.call(RNGkind, as.list(kind))
-    if (is.null(old)) suppressWarnings(rm(".Random.seed", envir = globalenv())) else assign(".Random.seed", old, globalenv())
+    if (is.null(old)) suppressWarnings(rm(".Random.seed", envir = globalenv())) else assign(".Random.seed", old,
+        globalenv())
   })
   set.seed(seed, "Mersenne-Twister", "Inversion", "Rejection")
   code

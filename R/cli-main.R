@@ -2,15 +2,23 @@
 
 cli_commands <- function() {
   list(
-    demo = list(run = cli_demo, arguments = "[folder]", about = "write the demo's files and script, run it, change a file, run again"),
-    run = list(run = cli_run, arguments = "script.R", about = "run a script; write only the outputs that are out of date"),
-    status = list(run = cli_status, arguments = "script.R", about = "tell which outputs of a script are out of date, and why"),
-    watch = list(run = cli_watch, arguments = "script.R", about = "run a script again whenever a file changes that it is made from"),
-    why = list(run = cli_why, arguments = "output", about = "show one value of an output with its formulas filled in, back to file and line"),
-    report = list(run = cli_report, arguments = "script.R", about = "write one HTML page on the outputs of a script: steps, figures, checks"),
-    changes = list(run = cli_changes, arguments = "output", about = "show what differs in an output from what it was before"),
+    demo = list(run = cli_demo, arguments = "[folder]",
+                about = "write the demo's files and script, run it, change a file, run again"),
+    run = list(run = cli_run, arguments = "script.R",
+               about = "run a script; write only the outputs that are out of date"),
+    status = list(run = cli_status, arguments = "script.R",
+                  about = "tell which outputs of a script are out of date, and why"),
+    watch = list(run = cli_watch, arguments = "script.R",
+                 about = "run a script again whenever a file changes that it is made from"),
+    why = list(run = cli_why, arguments = "output",
+               about = "show one value of an output with its formulas filled in, back to file and line"),
+    report = list(run = cli_report, arguments = "script.R",
+                  about = "write one HTML page on the outputs of a script: steps, figures, checks"),
+    changes = list(run = cli_changes, arguments = "output",
+                   about = "show what differs in an output from what it was before"),
     new = list(run = cli_new, arguments = "folder", about = "begin a project: a script, and a folder for its files"),
-    clean = list(run = cli_clean, arguments = "[folder]", about = "remove what is kept beside a script and can be made again"),
+    clean = list(run = cli_clean, arguments = "[folder]",
+                 about = "remove what is kept beside a script and can be made again"),
     peek = list(run = cli_peek, arguments = "file", about = "show the size, columns and first rows of a CSV file")
   )
 }
@@ -34,7 +42,8 @@ cli_main <- function(args) {
   }
   command <- cli_commands()[[args[1]]]
   if (is.null(command)) return(cli_unknown_command(args[1]))
-  if ("--json" %in% before_dashes(args)) only_json(cli_guarded(command$run(args[-1]), as_json = TRUE)) else cli_guarded(command$run(args[-1]))
+  if ("--json" %in% before_dashes(args)) only_json(cli_guarded(command$run(args[-1]),
+                                                               as_json = TRUE)) else cli_guarded(command$run(args[-1]))
 }
 
 # Words after a lone `--` are no options.
@@ -111,11 +120,14 @@ cli_arguments <- function(name, args, options = list(), at_least = 1, at_most = 
   }
   words <- length(parsed$args)
   if (words < at_least) stop_wrong_use(name, paste0("It needs ", command$arguments, "."))
-  if (words > at_most) stop_wrong_use(name, paste0("It takes ", at_most, " argument", if (at_most != 1) "s", ", not ", words, "."))
+  if (words > at_most) {
+    stop_wrong_use(name, paste0("It takes ", at_most, " argument", if (at_most != 1) "s", ", not ", words, "."))
+  }
   parsed
 }
 
 stop_wrong_use <- function(name, what) {
-  stop_because(c("{.code rowanroot {name}} was not understood. {what}", "i" = "{.code rowanroot {name} --help} shows how it is used."),
+  stop_because(c("{.code rowanroot {name}} was not understood. {what}",
+                 "i" = "{.code rowanroot {name} --help} shows how it is used."),
                "wrong_use")
 }

@@ -16,23 +16,27 @@ make_project <- function(folder) {
   call <- quote(make_project())
   check_path(folder, "folder", call, several = FALSE)
   if (file.exists(folder) && (!dir.exists(folder) || length(list.files(folder, all.files = TRUE, no.. = TRUE)))) {
-    stop_because(c("There is something in {.file {folder}} already.", "i" = "Name a folder that is not there yet, or empty."), "folder_in_use", call)
+    stop_because(c("There is something in {.file {folder}} already.",
+                   "i" = "Name a folder that is not there yet, or empty."), "folder_in_use", call)
   }
   from <- system.file("project", package = "rowanroot")
   for (file in list.files(from, recursive = TRUE)) {
     dir.create(dirname(file.path(folder, file)), recursive = TRUE, showWarnings = FALSE)
-    if (!file.copy(file.path(from, file), file.path(folder, file))) stop_because("Can't write to the folder {.file {folder}}.", "cannot_write", call)
+    if (!file.copy(file.path(from, file), file.path(folder, file))) {
+      stop_because("Can't write to the folder {.file {folder}}.", "cannot_write", call)
+    }
   }
   invisible(file.path(folder, "script.R"))
 }
 
 #' Remove what rowanroot keeps beside a script
 #'
-#' In `.rowanroot` there are the journal, which says what each output was made from, hashes of files, and the outputs as they were before.
-#' All but the journal can be thrown away at any time, and is made again.
+#' In `.rowanroot` there are the journal, which says what each output was made from, hashes of files, and the
+#' outputs as they were before. All but the journal can be thrown away at any time, and is made again.
 #'
 #' @param folder The folder of the script.
-#' @param journal Remove the journal too. Outputs are then files like any other, and not overwritten unless that is asked for.
+#' @param journal Remove the journal too. Outputs are then files like any other, and not overwritten unless that is
+#'   asked for.
 #' @return How many bytes were removed, invisibly.
 #' @examples
 #' folder <- tempfile()
@@ -63,12 +67,14 @@ cli_new <- function(args) {
   given <- cli_arguments("new", args)
   if (is.null(given)) return(exit_done)
   script <- make_project(given$args)
-  cat("Made ", script, ". Put CSV files into ", file.path(given$args, "data"), ", then:\n\n  rowanroot run ", shQuote(script), "\n", sep = "")
+  cat("Made ", script, ". Put CSV files into ", file.path(given$args, "data"), ", then:\n\n  rowanroot run ",
+      shQuote(script), "\n", sep = "")
   exit_done
 }
 
 cli_clean <- function(args) {
-  options <- list(optparse::make_option("--journal", action = "store_true", default = FALSE, help = "the journal too: outputs are then files like any other"))
+  options <- list(optparse::make_option("--journal", action = "store_true", default = FALSE,
+                                        help = "the journal too: outputs are then files like any other"))
   given <- cli_arguments("clean", args, options, at_least = 0)
   if (is.null(given)) return(exit_done)
   size <- clean_store(if (length(given$args)) given$args else ".", given$options$journal)
@@ -78,16 +84,20 @@ cli_clean <- function(args) {
 
 # How many rows, the columns, and the rows that are only in one of the tables, as many as a reader can use.
 comparison_for_json <- function(found, most = 1000) {
-  list(rows = list(both = found$both, added = nrow(found$added), removed = nrow(found$removed)), columns = as.data.frame(found),
+  list(rows = list(both = found$both, added = nrow(found$added), removed = nrow(found$removed)),
+       columns = as.data.frame(found),
        added = utils::head(as.data.frame(found$added), most), removed = utils::head(as.data.frame(found$removed), most))
 }
 
 cli_changes <- function(args) {
-  options <- list(optparse::make_option("--by", metavar = "columns", help = "the key by which rows are found: hive,day"), json_option)
+  options <- list(optparse::make_option("--by", metavar = "columns",
+                                        help = "the key by which rows are found: hive,day"), json_option)
   given <- cli_arguments("changes", args, options)
   if (is.null(given)) return(exit_done)
   check_cli_file(output_file(given$args), "changes")
-  by <- if (!is.null(given$options$by)) as.call(c(quote(c), lapply(strsplit(given$options$by, ",", fixed = TRUE)[[1]], as.name)))
+  by <- if (!is.null(given$options$by)) as.call(c(quote(c),
+                                                  lapply(strsplit(given$options$by, ",", fixed = TRUE)[[1]],
+                                                         as.name)))
   found <- changes_by(given$args, by, globalenv(), quote(changes()))
   if (given$options$json) print_json(comparison_for_json(found)) else print(found)
   exit_done

@@ -1,7 +1,8 @@
 # Runs a script again whenever a file changes that it is made from.
 
 cli_watch <- function(args) {
-  options <- list(optparse::make_option("--every", default = "1", metavar = "seconds", help = "how often to look at the files [%default]"))
+  options <- list(optparse::make_option("--every", default = "1", metavar = "seconds",
+                                        help = "how often to look at the files [%default]"))
   given <- cli_arguments("watch", args, options)
   if (is.null(given)) return(exit_done)
   every <- number_option(given$options$every, "--every", "watch", 0.05, whole = FALSE)
@@ -53,7 +54,8 @@ wait_for_change <- function(before, watched, folder, every) {
       if (identical(later, now)) break
       now <- later
     }
-    parts <- function(states) data.frame(name = sub(paste0(folder, "/"), "", names(states), fixed = TRUE), hash = ifelse(is.na(states), "", states))
+    parts <- function(states) data.frame(name = sub(paste0(folder, "/"), "", names(states), fixed = TRUE),
+                                         hash = ifelse(is.na(states), "", states))
     what <- changed_parts(parts(before), parts(now))
     return(paste(c(utils::head(what, 3), if (length(what) > 3) paste(length(what) - 3, "more")), collapse = ", "))
   }

@@ -3,7 +3,8 @@
 cli_why <- function(args) {
   options <- list(
     optparse::make_option("--row", help = "the number of the row"),
-    optparse::make_option("--where", metavar = "formula", help = "instead of it a formula that holds in one row: 'hive == \"NB-04\"'"),
+    optparse::make_option("--where", metavar = "formula",
+                          help = "instead of it a formula that holds in one row: 'hive == \"NB-04\"'"),
     optparse::make_option("--column", metavar = "name", help = "the column"),
     json_option
   )
@@ -17,7 +18,9 @@ cli_why <- function(args) {
   check_cli_file(output_file(given$args), "why")
   found <- table_of_output(given$args, quote(why()))
   explanation <- explain(found$table, asked$row, asked$column, where, globalenv(), quote(why()))
-  if (found$state$state != "up to date") cli_error(paste0("Note: ", given$args, " is out of date. This is what it would be now."))
+  if (found$state$state != "up to date") {
+    cli_error(paste0("Note: ", given$args, " is out of date. This is what it would be now."))
+  }
   if (asked$json) print_json(plain_explanation(explanation)) else print(explanation)
   exit_done
 }
@@ -37,17 +40,27 @@ table_of_output <- function(output, call) {
   if (!length(records)) stop_unknown_output(output, call)
   script <- utils::tail(records, 1)[[1]]$script
   if (is.null(script)) {
-    stop_because(c("The script that made {.file {output}} is not known.", "i" = "It was saved outside of a script; {.code why(x, row, column)} tells of a table."), "unknown_output", call, output = output)
+    stop_because(c("The script that made {.file {output}} is not known.",
+                   "i" = "It was saved outside of a script; {.code why(x, row, column)} tells of a table."),
+                 "unknown_output", call, output = output)
   }
-  if (!file.exists(script)) stop_because("The script {.file {script}}, which made {.file {output}}, was not found.", "no_such_file", call, path = script, output = output)
+  if (!file.exists(script)) {
+    stop_because("The script {.file {script}}, which made {.file {output}}, was not found.", "no_such_file", call,
+                 path = script, output = output)
+  }
   run <- new_script_run("look", script, wanted = folder$output)
   evaluate_quietly(script, run, call)
-  if (is.null(run$tables)) stop_because(c("{.file {script}} no longer saves {.file {output}}.", "i" = "It saves {.file {vapply(run$outputs, `[[`, '', 'output')}}."), "unknown_output", call, output = output)
+  if (is.null(run$tables)) {
+    stop_because(c("{.file {script}} no longer saves {.file {output}}.",
+                   "i" = "It saves {.file {vapply(run$outputs, `[[`, '', 'output')}}."), "unknown_output", call,
+                 output = output)
+  }
   run$tables[[1]]
 }
 
 cli_report <- function(args) {
-  options <- list(optparse::make_option("--to", metavar = "file", help = "the report [the script's name, with -report.html]"))
+  options <- list(optparse::make_option("--to", metavar = "file",
+                                        help = "the report [the script's name, with -report.html]"))
   given <- cli_arguments("report", args, options)
   if (is.null(given)) return(exit_done)
   check_cli_file(given$args, "report")
@@ -71,15 +84,20 @@ report_script <- function(script, file) {
       changed <- if (!is.null(one$path) && file.exists(one$path) && file.exists(before_path(one$path))) {
         tryCatch(changes_by(one$path, NULL, globalenv(), call), error = function(e) NULL)
       }
-      report_of_table(reported_parts(one$table, call), if (length(run$tables) > 1) one$name, changed, if (length(run$tables) > 1) k)
+      report_of_table(reported_parts(one$table, call), if (length(run$tables) > 1) one$name, changed,
+                      if (length(run$tables) > 1) k)
     })
   })
-  if (!length(tables)) stop_because(c("The script has no outputs.", "i" = "{.code save_table()} makes one."), "unknown_output", call)
+  if (!length(tables)) {
+    stop_because(c("The script has no outputs.", "i" = "{.code save_table()} makes one."), "unknown_output", call)
+  }
   title <- if (length(run$tables) == 1) paste0(run$tables[[1]]$name, ", by ", basename(script)) else basename(script)
   write_page(title, tables, file, call)
 }
 
 plain_explanation <- function(x) {
-  list(column = x$column, row = x$row, value = if (is.numeric(x$value) && !is.object(x$value)) x$value else value_text(x$value), formula = x$formula, filled = x$filled, notes = as.list(x$notes),
+  list(column = x$column, row = x$row, value = if (is.numeric(x$value) &&
+                                                   !is.object(x$value)) x$value else value_text(x$value),
+       formula = x$formula, filled = x$filled, notes = as.list(x$notes),
        place = x$place, from = lapply(x$from, plain_explanation))
 }

@@ -1,8 +1,8 @@
-# Reading of databases, over DBI, as exactly as R's types allow. Drivers give some values as others, in silence: each kind of database has
-# methods that ask for such columns in another form, or say which value can't be had.
+# Reading of databases, over DBI, as exactly as R's types allow. Drivers give some values as others, in silence:
+# each kind of database has methods that ask for such columns in another form, or say which value can't be had.
 
-# How the columns of a query are asked for, so that nothing of them is lost: a list with the `select` of each, and how it is made what it
-# is in R, `finish`; by name, for those that need it. `asked` has types that the user gave.
+# How the columns of a query are asked for, so that nothing of them is lost: a list with the `select` of each, and
+# how it is made what it is in R, `finish`; by name, for those that need it. `asked` has types that the user gave.
 exact_columns <- function(connection, query, about, asked, call) UseMethod("exact_columns")
 
 #' @export
@@ -35,7 +35,8 @@ all_of_table <- function(connection, table) {
   DBI::SQL(paste("SELECT * FROM", DBI::dbQuoteIdentifier(connection, table)))
 }
 
-read_database_table <- function(connection, table, asked, call) query_database(connection, all_of_table(connection, table), asked, call)
+read_database_table <- function(connection, table, asked, call) query_database(connection,
+    all_of_table(connection, table), asked, call)
 
 # The rows of a query. They are fetched piece by piece, so that the user can stop it.
 query_database <- function(connection, query, asked, call) {
@@ -59,7 +60,8 @@ each_piece <- function(connection, query, asked, work, call) {
     before <- 0
     repeat {
       data <- plain_frame(DBI::dbFetch(result, n = rows_of_piece))
-      data[] <- Map(function(column, name) fetched_column(column, name, columns[[name]]$finish, asked, before, call), data, names(data))
+      data[] <- Map(function(column, name) fetched_column(column, name, columns[[name]]$finish, asked, before, call),
+                    data, names(data))
       before <- before + nrow(data)
       work(data)
       if (DBI::dbHasCompleted(result)) break
@@ -70,9 +72,11 @@ each_piece <- function(connection, query, asked, work, call) {
 asking <- function(call, code) {
   refuse <- function(condition) {
     if (inherits(condition, "rowanroot_error")) stop(condition)
-    stop_because(c("The database can't answer.", "x" = "It said: {one_text(conditionMessage(condition))}"), "database", call)
+    stop_because(c("The database can't answer.", "x" = "It said: {one_text(conditionMessage(condition))}"),
+                 "database", call)
   }
-  tryCatch(withCallingHandlers(code, warning = function(w) if (!inherits(w, "rowanroot_warning")) refuse(w)), error = refuse)
+  tryCatch(withCallingHandlers(code, warning = function(w) if (!inherits(w, "rowanroot_warning")) refuse(w)),
+           error = refuse)
 }
 
 # The names and the types of a query's columns.
@@ -82,9 +86,14 @@ columns_of_query <- function(connection, query, call) {
   about <- DBI::dbColumnInfo(result)
   twice <- anyDuplicated(about$name)
   if (twice) {
-    stop_because(c("Two columns of the query are named {.code {about$name[twice]}}.", "i" = "Name one of them anew: {.code SELECT a.kg, b.kg AS kg_before}."), "repeated_name", call, column = about$name[twice])
+    stop_because(c("Two columns of the query are named {.code {about$name[twice]}}.",
+                   "i" = "Name one of them anew: {.code SELECT a.kg, b.kg AS kg_before}."), "repeated_name", call,
+                 column = about$name[twice])
   }
-  if (!all(nzchar(about$name))) stop_because(c("Column {which(!nzchar(about$name))[1]} of the query has no name.", "i" = "Name it: {.code SELECT 1 + 1 AS two}."), "bad_names", call)
+  if (!all(nzchar(about$name))) {
+    stop_because(c("Column {which(!nzchar(about$name))[1]} of the query has no name.",
+                   "i" = "Name it: {.code SELECT 1 + 1 AS two}."), "bad_names", call)
+  }
   about
 }
 
@@ -97,7 +106,8 @@ described_query.default <- function(connection, query) paste0("SELECT * FROM (",
 exact_query <- function(connection, query, names, columns) {
   if (!length(columns)) return(DBI::SQL(query))
   quoted <- as.character(DBI::dbQuoteIdentifier(connection, names))
-  select <- ifelse(names %in% names(columns), vapply(names, function(name) c(columns[[name]]$select, "")[1], ""), quoted)
+  select <- ifelse(names %in% names(columns), vapply(names, function(name) c(columns[[name]]$select, "")[1], ""),
+                   quoted)
   DBI::SQL(paste0("SELECT ", paste0(select, " AS ", quoted, collapse = ", "), " FROM (", query, "\n) AS asked"))
 }
 
@@ -105,13 +115,16 @@ exact_query <- function(connection, query, names, columns) {
 fetched_column <- function(column, name, finish, asked, before, call) {
   if (!is.null(finish)) column <- finish(column, before)
   if (is.list(column)) {
-    stop_because(c("The column {.code {name}} of the database holds bytes or other things, not single values.", "i" = "Leave it out, with a {.arg query} that names the columns."), "nested_values", call, column = name)
+    stop_because(c("The column {.code {name}} of the database holds bytes or other things, not single values.",
+                   "i" = "Leave it out, with a {.arg query} that names the columns."), "nested_values", call,
+                 column = name)
   }
   if (is.character(column)) {
     column <- as.vector(column)
     wrong <- which(!is.na(column) & !validUTF8(column))
     if (length(wrong)) {
-      stop_because("The text of {.code {name}} in row {before + wrong[1]} of the database is not valid UTF-8.", "bad_text", call, column = name, rows = before + wrong)
+      stop_because("The text of {.code {name}} in row {before + wrong[1]} of the database is not valid UTF-8.",
+                   "bad_text", call, column = name, rows = before + wrong)
     }
   }
   if (inherits(column, "difftime")) column <- as.difftime(as.numeric(column, units = "secs"), units = "secs")
@@ -120,5 +133,7 @@ fetched_column <- function(column, name, finish, asked, before, call) {
 }
 
 stop_database_value <- function(name, row, what, hint, call) {
-  stop_because(c("The column {.code {name}} of the database can't be read as it is.", "x" = "Row {format(row, big.mark = ',', scientific = FALSE)} {what}.", "i" = hint), "unreadable_value", call, column = name, rows = row)
+  stop_because(c("The column {.code {name}} of the database can't be read as it is.",
+                 "x" = "Row {format(row, big.mark = ',', scientific = FALSE)} {what}.", "i" = hint),
+               "unreadable_value", call, column = name, rows = row)
 }

@@ -13,14 +13,17 @@ check_key_types <- function(key, column, name, call) {
   if (is.logical(key) && all(is.na(key)) || is.logical(column) && all(is.na(column))) return(invisible())
   if (is.list(key) || is.list(column)) stop_because("A list is no key.", "type_mismatch", call)
   if (key_sort(key) == key_sort(column)) return(invisible())
-  stop_because(c("Keys must be of one type.", "x" = "The key is {key_sort(key)}, and {.code {name}} of the table is {key_sort(column)}.",
-                 "i" = "Convert one of them, for instance by {.code as_number()} or {.code as.character()}."), "type_mismatch", call)
+  stop_because(c("Keys must be of one type.",
+                 "x" = "The key is {key_sort(key)}, and {.code {name}} of the table is {key_sort(column)}.",
+                 "i" = "Convert one of them, for instance by {.code as_number()} or {.code as.character()}."),
+                   "type_mismatch", call)
 }
 
-# The keys of both as values that can be compared; several columns as numbers: equal keys have one number, and a key with a
-# missing part has none.
+# The keys of both as values that can be compared; several columns as numbers: equal keys have one number, and a key
+# with a missing part has none.
 key_codes <- function(keys, of_table, call) {
-  plain <- function(x) if (inherits(x, "integer64")) stored_values(x) else if (is.factor(x)) at_rows(levels(x), list(of_row = as.integer(x))) else as.vector(unclass(x))
+  plain <- function(x) if (inherits(x, "integer64")) stored_values(x) else if (is.factor(x)) at_rows(levels(x),
+      list(of_row = as.integer(x))) else as.vector(unclass(x))
   both <- Map(function(a, b) {
     if (is.logical(a)) a <- as.vector(a, typeof(b))
     if (is.logical(b)) b <- as.vector(b, typeof(a))
@@ -58,22 +61,28 @@ is_missing_integer64 <- function(x) {
 
 check_keys_once <- function(codes, of_table, call, table = "the table") {
   # As numbers, since R would compare 64 bits as doubles.
-  if (inherits(codes, "integer64")) codes <- ifelse(is_missing_integer64(codes), NA, group_rows_cpp(list(codes), length(codes), 1L)$of_row)
+  if (inherits(codes, "integer64")) {
+    codes <- ifelse(is_missing_integer64(codes), NA, group_rows_cpp(list(codes), length(codes), 1L)$of_row)
+  }
   twice <- which(duplicated(codes) & !is.na(codes))
   if (!length(twice)) return(invisible())
   keys <- unique(codes[twice])
   stop_because(c("{counted(length(keys), 'key')} of {table} {cli::qty(length(keys))}{?is/are} there more than once.",
-                 "x" = "The first is {key_text(of_table, twice[1])}, in rows {match(codes[twice[1]], codes)} and {twice[1]}.",
-                 "i" = "Keep one row of each key, or take the columns that tell them apart into the key."), "duplicate_key", call, rows = twice)
+                 "x" = paste0("The first is {key_text(of_table, twice[1])}, in rows {match(codes[twice[1]], codes)} ",
+                              "and {twice[1]}."),
+                 "i" = "Keep one row of each key, or take the columns that tell them apart into the key."),
+                   "duplicate_key", call, rows = twice)
 }
 
-key_text <- function(keys, row) paste(vapply(keys, function(key) encodeString(as.character(key[row]), quote = if (is.numeric(key)) "" else "\""), ""), collapse = ", ")
+key_text <- function(keys, row) paste(vapply(keys, function(key) encodeString(as.character(key[row]),
+    quote = if (is.numeric(key)) "" else "\""), ""), collapse = ", ")
 
 # What has a class is grouped by what it is stored as: a category by its codes, a date by its day, and 64-bit
 # integers by all their bits.
 group_values <- function(column, run) {
   if (is.list(column) || !is.null(dim(column)) || is.complex(column)) {
-    stop_because(c("Can't group by {what_is(column)}.", "i" = "Group by numbers, text, dates or categories."), "type_mismatch", run$call)
+    stop_because(c("Can't group by {what_is(column)}.", "i" = "Group by numbers, text, dates or categories."),
+                 "type_mismatch", run$call)
   }
   stored_values(column)
 }

@@ -32,7 +32,8 @@ last_value <- function(x) x[max(length(x), 1)]
 #   memory      the way in which the engine calculates it; `what` it asks the core for in this way, and `finish` of that
 #   of_whole    the type of the result for integers and logicals; doubles give doubles
 #   options     its arguments besides the column, in order; `in_order` says that they may come without names
-#   needs       "numbers" or "true or false": what it refuses the rest for; `categories` whether it takes these all the same
+#   needs       "numbers" or "true or false": what it refuses the rest for; `categories` says whether it takes these all
+#               the same
 #   of_days     whether dates and times are to it what their numbers are
 #   of_rows     whether it needs to know no more of values than which are equal
 #   needs_known whether missing values are an error
@@ -45,7 +46,8 @@ words_of_aggregates <- function() {
   }
   moment <- function(name, ..., options = "na.rm") aggregate(name, "moments", ..., options = options)
   numbers <- function(...) moment(..., needs = "numbers")
-  in_order <- function(name, memory, ..., options = NULL) aggregate(name, memory, ..., options = options, in_order = TRUE)
+  in_order <- function(name, memory, ..., options = NULL) aggregate(name, memory, ..., options = options,
+      in_order = TRUE)
   list(
     numbers("sum", of_whole = "integer", across = across_by("row_total"), of_parts = sum_of_parts),
     numbers("mean", of_days = TRUE),
@@ -55,11 +57,16 @@ words_of_aggregates <- function() {
            across = across_by("row_max"), of_parts = function(parts, skip, expr) each_pair("pmax", parts, skip, expr)),
     numbers("var", what = "variance", fun = stats::var),
     numbers("sd", what = "variance", finish = sqrt, fun = stats::sd),
-    in_order("median", "quantile", fun = stats::median, options = "na.rm", needs = "numbers", categories = TRUE, of_days = TRUE),
-    in_order("quantile", "quantile", fun = stats::quantile, options = c("probs", "na.rm"), needs = "numbers", categories = TRUE, needs_known = TRUE),
-    aggregate("any", "truth", options = "na.rm", needs = "true or false", across = across_by("||"), of_parts = any_of_parts),
-    aggregate("all", "truth", options = "na.rm", needs = "true or false", across = across_by("&&"), of_parts = all_of_parts),
-    in_order("length", "rows", of_rows = TRUE, of_parts = function(parts, skip, expr) if (skip) give_up() else new_value(length(parts))),
+    in_order("median", "quantile", fun = stats::median, options = "na.rm", needs = "numbers", categories = TRUE,
+             of_days = TRUE),
+    in_order("quantile", "quantile", fun = stats::quantile, options = c("probs", "na.rm"), needs = "numbers",
+             categories = TRUE, needs_known = TRUE),
+    aggregate("any", "truth", options = "na.rm", needs = "true or false", across = across_by("||"),
+              of_parts = any_of_parts),
+    aggregate("all", "truth", options = "na.rm", needs = "true or false", across = across_by("&&"),
+              of_parts = all_of_parts),
+    in_order("length", "rows", of_rows = TRUE, of_parts = function(parts, skip,
+        expr) if (skip) give_up() else new_value(length(parts))),
     in_order("count_known", "rows", of_rows = TRUE), in_order("count_distinct", "rows", of_rows = TRUE),
     in_order("first_value", "edge", what = "first"), in_order("last_value", "edge", what = "last")
   )
@@ -69,7 +76,8 @@ words_of_aggregates <- function() {
 across_by <- function(name) {
   force(name)
   function(columns) {
-    if (grepl("^[a-z]", name)) paste0(name, "(", paste(columns, collapse = ", "), ")") else paste(columns, collapse = paste0(" ", name, " "))
+    if (grepl("^[a-z]", name)) paste0(name, "(", paste(columns, collapse = ", "), ")") else paste(columns,
+        collapse = paste0(" ", name, " "))
   }
 }
 
@@ -79,7 +87,8 @@ bind_word.word_aggregate <- function(word, arguments, expr, scope) {
   if (!is.null(of_row)) return(of_row)
   given <- named_arguments(arguments, word)
   if (is.null(given$x)) return(NULL)
-  options <- lapply(given[names(given) %in% c("na.rm", "probs")], function(argument) bind_formula(argument, scope)$value)
+  options <- lapply(given[names(given) %in% c("na.rm", "probs")],
+                    function(argument) bind_formula(argument, scope)$value)
   skip_missing <- if (is.null(options$na.rm)) FALSE else options$na.rm
   if (!rlang::is_bool(skip_missing) || length(options) != sum(names(given) %in% c("na.rm", "probs"))) return(NULL)
   if ("probs" %in% word$options && !is_share(options$probs)) return(NULL)

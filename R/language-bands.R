@@ -1,15 +1,16 @@
 #' Bands of numbers, and the first value that is known
 #'
-#' `bands()` says between which ends a number or a date lies, as an ordered category. `first_known()` gives, in each row, the first
-#' of its columns that is not missing.
+#' `bands()` says between which ends a number or a date lies, as an ordered category. `first_known()` gives, in each
+#' row, the first of its columns that is not missing.
 #'
 #' @param x A column, or a vector, of numbers or dates.
-#' @param ... For `bands()` the upper ends of the bands, rising, under the bands' names: `weak = 4, fair = 8, strong = Inf`. An
-#'   end is in its band. Bands without a name are named by their ends. For `first_known()` columns of one type.
+#' @param ... For `bands()` the upper ends of the bands, rising, under the bands' names: `weak = 4, fair = 8, strong
+#'   = Inf`. An end is in its band. Bands without a name are named by their ends. For `first_known()` columns of one
+#'   type.
 #' @return An ordered category; or a column of that type. Missing stays missing.
 #' @section Errors:
-#' `rowanroot_out_of_bands` for values above the last end, unless that is `Inf`: the message counts such rows, and shows the
-#' first; `rowanroot_bad_argument` for ends that do not rise; `rowanroot_type_mismatch` for text.
+#' `rowanroot_out_of_bands` for values above the last end, unless that is `Inf`: the message counts such rows, and
+#' shows the first; `rowanroot_bad_argument` for ends that do not rise; `rowanroot_type_mismatch` for text.
 #' @examples
 #' bands(c(2, 4, 9), weak = 4, fair = 8, strong = Inf)
 #' bands(c(2, 4, 9), 4, 10)
@@ -21,14 +22,17 @@ bands <- function(x, ...) {
   ends <- list(...)
   check_ends(x, ends, call)
   names <- band_names(ends)
-  if (anyDuplicated(names)) stop_because("Two bands are named {.val {names[duplicated(names)][1]}}.", "bad_argument", call)
+  if (anyDuplicated(names)) stop_because("Two bands are named {.val {names[duplicated(names)][1]}}.", "bad_argument",
+                                         call)
   ends <- unlist(lapply(ends, as.numeric))
   value <- as.numeric(x)
   code <- findInterval(value, ends, left.open = TRUE) + 1L
   above <- which(code > length(ends))
   if (length(above)) {
-    stop_because(c("{counted_rows(length(above))} {cli::qty(length(above))}{?lies/lie} above the last band, which ends with {format(ends[length(ends)])}.",
-                   "x" = "The first is row {above[1]}: {format(x[above[1]])}.", "i" = "A last band that ends with {.code Inf} takes them."),
+    stop_because(c(
+      "{counted_rows(length(above))} {cli::qty(length(above))}{?lies/lie} above the last band, which ends with {format(ends[length(ends)])}.",
+                   "x" = "The first is row {above[1]}: {format(x[above[1]])}.",
+                     "i" = "A last band that ends with {.code Inf} takes them."),
                  "out_of_bands", call, rows = above)
   }
   structure(code, levels = names, class = c("ordered", "factor"))
@@ -41,20 +45,29 @@ first_known <- function(...) across_vectors("first_known", list(...))
 check_ends <- function(x, ends, call) {
   is_date <- inherits(x, "Date")
   if (!is_date && (!is.numeric(x) || is.object(x)) && !(is.logical(x) && all(is.na(x)))) {
-    stop_because(c("Bands are of numbers or dates, not of {what_is(x)}.", "i" = "Text becomes a number by {.code as_number()}."), "type_mismatch", call)
+    stop_because(c("Bands are of numbers or dates, not of {what_is(x)}.",
+                   "i" = "Text becomes a number by {.code as_number()}."), "type_mismatch", call)
   }
   if (!length(ends)) {
-    stop_because(c("{.code bands()} needs the upper ends of the bands.", "i" = "For instance {.code bands(frames, weak = 4, fair = 8, strong = Inf)}."),
+    stop_because(c("{.code bands()} needs the upper ends of the bands.",
+                   "i" = "For instance {.code bands(frames, weak = 4, fair = 8, strong = Inf)}."),
                  "bad_argument", call)
   }
-  single <- vapply(ends, function(end) length(end) == 1 && (is.numeric(end) || inherits(end, "Date")) && !is.na(end), NA)
-  if (!all(single)) stop_because("Each end must be one number, or one date of dates: {.code {one_line(ends[[which(!single)[1]]])}} is not.", "bad_argument", call)
+  single <- vapply(ends, function(end) length(end) == 1 && (is.numeric(end) || inherits(end, "Date")) && !is.na(end),
+                   NA)
+  if (!all(single)) {
+    stop_because(paste0("Each end must be one number, or one date of dates: ",
+                        "{.code {one_line(ends[[which(!single)[1]]])}} is not."), "bad_argument", call)
+  }
   dated <- vapply(ends, function(end) inherits(end, "Date") || is.infinite(end), NA)
   if (is_date && !all(dated)) stop_because("The ends of bands of dates must be dates.", "bad_argument", call)
-  if (!is_date && any(vapply(ends, inherits, NA, "Date"))) stop_because("The ends of bands of numbers must be numbers.", "bad_argument", call)
+  if (!is_date && any(vapply(ends, inherits, NA, "Date"))) {
+    stop_because("The ends of bands of numbers must be numbers.", "bad_argument", call)
+  }
   values <- unlist(lapply(ends, as.numeric))
   if (is.unsorted(values, strictly = TRUE)) {
-    stop_because(c("The ends of the bands must rise.", "x" = "They are {vapply(ends, format, '')}."), "bad_argument", call)
+    stop_because(c("The ends of the bands must rise.", "x" = "They are {vapply(ends, format, '')}."), "bad_argument",
+                 call)
   }
 }
 
@@ -68,11 +81,15 @@ band_names <- function(ends) {
   ifelse(nzchar(given), given, made)
 }
 
-words_of_bands <- function() list(language_word("bands", "row"), derived_word("first_known", bind_first_known, one_row = TRUE))
+words_of_bands <- function() list(language_word("bands", "row"),
+                                  derived_word("first_known", bind_first_known, one_row = TRUE))
 
 # Where a column is missing, the next one counts.
 bind_first_known <- function(given, expr, scope) {
-  if (!length(given)) stop_because(c("{.code first_known()} needs columns.", "x" = "None is given in {.code {scope_text(scope)}}."), "bad_argument", scope$call)
+  if (!length(given)) {
+    stop_because(c("{.code first_known()} needs columns.", "x" = "None is given in {.code {scope_text(scope)}}."),
+                 "bad_argument", scope$call)
+  }
   columns <- lapply(unname(given), function(one) new_shared(bind_formula(one, scope)))
   Reduce(function(column, rest) {
     new_choice(word_node("is.na", column, shown = expr), rest, column, expr, of = "first_known")

@@ -1,11 +1,11 @@
 #' Conditions that many tables must meet
 #'
-#' For [must_hold()], [keep_rows()] and formulas: `known()` is true where no column is missing, `only_once()` where no other row
-#' (of the group, under `within`) has the same values, `in_range()` where a value lies between two ends, which belong to the range, and `has_form()` where a
-#' pattern matches the whole text.
+#' For [must_hold()], [keep_rows()] and formulas: `known()` is true where no column is missing, `only_once()` where
+#' no other row (of the group, under `within`) has the same values, `in_range()` where a value lies between two
+#' ends, which belong to the range, and `has_form()` where a pattern matches the whole text.
 #'
-#' Others need no word of their own: `apiary %in% c("NB", "SH")` for one of a set, `.rows == nrow(hives)` for as many rows as
-#' another table has, `strength != "other"` where a label must not be the one for all the rest.
+#' Others need no word of their own: `apiary %in% c("NB", "SH")` for one of a set, `.rows == nrow(hives)` for as
+#' many rows as another table has, `strength != "other"` where a label must not be the one for all the rest.
 #'
 #' @param ... Columns, or vectors. For `only_once()` in a formula names of columns, as [all_columns()] says.
 #' @param x A column, or a vector.
@@ -13,7 +13,8 @@
 #' @param pattern A regular expression, as R's [regex] has them with `perl = TRUE`.
 #' @return `TRUE` or `FALSE` for each row; missing where `x` is.
 #' @section Errors:
-#' `rowanroot_bad_argument` for a pattern that R can't read; `rowanroot_type_mismatch`; `rowanroot_bad_text` for text that is not UTF-8.
+#' `rowanroot_bad_argument` for a pattern that R can't read; `rowanroot_type_mismatch`; `rowanroot_bad_text` for
+#' text that is not UTF-8.
 #' @examples
 #' visits <- data.frame(hive = c("NB-01", "NB-02", "nb3"), day = c(1, 1, 2), net_kg = c(25, NA, 62))
 #' visits |> set_columns({
@@ -54,7 +55,9 @@ words_of_checks <- function() list(
 
 bind_known <- function(given, expr, scope) {
   check_has_columns(given, expr, scope)
-  columns <- lapply(unname(given), function(one) word_node("!", word_node("is.na", bind_formula(one, scope), shown = expr), shown = expr))
+  columns <- lapply(unname(given), function(one) word_node("!",
+                                                           word_node("is.na", bind_formula(one, scope),
+                                                               shown = expr), shown = expr))
   Reduce(function(a, b) word_node("&", a, b, shown = expr), columns)
 }
 
@@ -70,12 +73,14 @@ bind_only_once <- function(given, expr, scope) {
 bind_in_range <- function(given, expr, scope) {
   x <- new_shared(bind_formula(given$x, scope))
   ends <- list(low = ">=", high = "<=")[names(given)[names(given) != "x"]]
-  sides <- Map(function(name, comparison) word_node(comparison, x, bind_formula(given[[name]], scope), shown = expr), names(ends), ends)
+  sides <- Map(function(name, comparison) word_node(comparison, x, bind_formula(given[[name]], scope), shown = expr),
+               names(ends), ends)
   if (!length(sides)) sides <- list(word_node(">=", x, new_value(-Inf), shown = expr))
   Reduce(function(a, b) word_node("&", a, b, shown = expr), sides)
 }
 
 check_has_columns <- function(given, expr, scope) {
   if (length(given)) return(invisible())
-  stop_because(c("{.code {one_line(expr)}} needs columns.", "x" = "None is given in {.code {scope_text(scope)}}."), "bad_argument", scope$call)
+  stop_because(c("{.code {one_line(expr)}} needs columns.", "x" = "None is given in {.code {scope_text(scope)}}."),
+               "bad_argument", scope$call)
 }

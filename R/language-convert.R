@@ -1,16 +1,17 @@
 #' Text into numbers, dates, times and categories
 #'
-#' What can't be read is an error, which counts the rows and shows the first of them. Missing and empty texts are missing.
+#' What can't be read is an error, which counts the rows and shows the first of them. Missing and empty texts are
+#' missing.
 #'
-#' @param x A column, or a vector, of texts or categories. What is a number, a date or a time already stays as it is; `as_time()` shows
-#'   it in another zone.
+#' @param x A column, or a vector, of texts or categories. What is a number, a date or a time already stays as it
+#'   is; `as_time()` shows it in another zone.
 #' @param decimal,thousands The decimal mark, and the mark between groups of three digits: none by default.
 #' @param signs Currencies or units that may stand before or after the number, such as `"EUR"` or `"kg"`.
 #' @param unreadable What can't be read is an error (`"error"`), or missing (`"missing"`).
 #' @return Doubles, dates, times (`POSIXct`), or a category.
 #' @section Errors:
-#' `rowanroot_unreadable` for what can't be read; `rowanroot_type_mismatch` for another type of `x`; `rowanroot_bad_argument`
-#' for other marks, formats or levels; `rowanroot_bad_text` for text that is not UTF-8.
+#' `rowanroot_unreadable` for what can't be read; `rowanroot_type_mismatch` for another type of `x`;
+#' `rowanroot_bad_argument` for other marks, formats or levels; `rowanroot_bad_text` for text that is not UTF-8.
 #' @examples
 #' as_number(c("1.234,5", "12"), decimal = ",", thousands = ".")
 #' as_number(c("8 EUR", "7.50 EUR"), signs = "EUR")
@@ -29,14 +30,16 @@ as_number <- function(x, decimal = ".", thousands = "", signs = NULL, unreadable
 }
 
 #' @rdname as_number
-#' @param format How dates or times are written, as in R's [strptime()]. Nothing else may stand in the text. Without a format, times are
-#'   of ISO 8601: `2025-03-01 12:30`, with a `T` between them, seconds, and an offset if these are there.
+#' @param format How dates or times are written, as in R's [strptime()]. Nothing else may stand in the text. Without
+#'   a format, times are of ISO 8601: `2025-03-01 12:30`, with a `T` between them, seconds, and an offset if these
+#'   are there.
 #' @export
 as_date <- function(x, format = "%Y-%m-%d", unreadable = "error") {
   call <- quote(as_date())
   check_one_of(unreadable, c("error", "missing"), "unreadable", call)
   if (!is.character(format) || length(format) != 1 || is.na(format) || !grepl("%", format, fixed = TRUE)) {
-    stop_because(c("{.arg format} must be one text such as {.val %d/%m/%Y}.", "x" = "It is {one_line(format)}."), "bad_argument", call)
+    stop_because(c("{.arg format} must be one text such as {.val %d/%m/%Y}.", "x" = "It is {one_line(format)}."),
+                 "bad_argument", call)
   }
   if (inherits(x, "Date")) return(x)
   if (inherits(x, "POSIXct")) return(as.Date(format(x, "%Y-%m-%d")))
@@ -46,8 +49,8 @@ as_date <- function(x, format = "%Y-%m-%d", unreadable = "error") {
 
 #' @rdname as_number
 #' @param zone The time zone of the clock that the times were read from, and in which they are shown: one of R's
-#'   [OlsonNames()]. A time that comes twice, where clocks are put back, is the first of the two; one that never came can't be
-#'   read.
+#'   [OlsonNames()]. A time that comes twice, where clocks are put back, is the first of the two; one that never
+#'   came can't be read.
 #' @export
 as_time <- function(x, format = NULL, zone = "UTC", unreadable = "error") {
   call <- quote(as_time())
@@ -58,20 +61,23 @@ as_time <- function(x, format = NULL, zone = "UTC", unreadable = "error") {
   format <- check_time_format(format, call)
   texts <- different_texts(x, call)
   read <- read_moments(texts$values, format)
-  what <- if (nzchar(format)) paste0("a time of the format \"", format, "\"") else "a time of ISO 8601, such as 2025-03-01T12:30"
+  what <- if (nzchar(format)) paste0("a time of the format \"", format,
+                                     "\"") else "a time of ISO 8601, such as 2025-03-01T12:30"
   check_read(is.nan(read$seconds), texts, what, unreadable, call)
   seconds <- read$seconds
   seconds[is.nan(seconds)] <- NA
   by_clock <- !read$universal
   if (zone != "UTC" && any(by_clock)) seconds[by_clock] <- seconds_in_zone(seconds[by_clock], zone)
-  check_read(is.na(seconds) & !is.na(read$seconds), texts, paste("a time of", zone), unreadable, call, "The clocks were put forward over it.")
+  check_read(is.na(seconds) & !is.na(read$seconds), texts, paste("a time of", zone), unreadable, call,
+             "The clocks were put forward over it.")
   .POSIXct(at_rows(seconds, texts), zone)
 }
 
 check_zone <- function(zone, call) {
   if (is.character(zone) && length(zone) == 1 && zone %in% c("UTC", OlsonNames())) return(invisible())
   hint <- if (is.character(zone) && length(zone) == 1 && !is.na(zone)) nearest_name(zone, OlsonNames())
-  stop_because(c("{.arg zone} must be a time zone that R knows, such as {.val Europe/Vienna}.", "x" = "It is {one_line(zone)}.",
+  stop_because(c("{.arg zone} must be a time zone that R knows, such as {.val Europe/Vienna}.",
+                 "x" = "It is {one_line(zone)}.",
                  "i" = if (length(hint)) "Did you mean {.val {hint}}?"), "bad_argument", call)
 }
 
@@ -79,18 +85,20 @@ check_zone <- function(zone, call) {
 check_time_format <- function(format, call) {
   if (is.null(format)) return("")
   if (!is.character(format) || length(format) != 1 || is.na(format) || !grepl("%", format, fixed = TRUE)) {
-    stop_because(c("{.arg format} must be one text such as {.val %d/%m/%Y %H:%M}, or NULL for ISO 8601.", "x" = "It is {one_line(format)}."), "bad_argument", call)
+    stop_because(c("{.arg format} must be one text such as {.val %d/%m/%Y %H:%M}, or NULL for ISO 8601.",
+                   "x" = "It is {one_line(format)}."), "bad_argument", call)
   }
   check <- moment_format_cpp(format)
   if (check[["can_read"]] && !check[["has_date"]]) {
     stop_because(c("A time needs a year, a month and a day.", "x" = "The format {.val {format}} lacks one.",
-                   "i" = "Join them first, as in {.code as_time(join_text(day, hour), \"%Y-%m-%d %H:%M\")}."), "bad_argument", call)
+                   "i" = "Join them first, as in {.code as_time(join_text(day, hour), \"%Y-%m-%d %H:%M\")}."),
+                     "bad_argument", call)
   }
   format
 }
 
-# From what a clock of the zone shows, as seconds, to seconds of Universal Time; NA for what no clock ever showed. Around most
-# hours nothing changes, and one look serves all of the hour.
+# From what a clock of the zone shows, as seconds, to seconds of Universal Time; NA for what no clock ever showed.
+# Around most hours nothing changes, and one look serves all of the hour.
 seconds_in_zone <- function(shown, zone) {
   if (zone == "UTC") return(shown)
   hour <- floor(shown / 3600)
@@ -145,7 +153,8 @@ as_category <- function(x, levels = NULL, ordered = FALSE, unreadable = "error")
 }
 
 check_marks <- function(decimal, thousands, signs, call) {
-  is_mark <- function(mark) is.character(mark) && length(mark) == 1 && !is.na(mark) && nchar(mark) <= 1 && !grepl("[0-9+-]", mark)
+  is_mark <- function(mark) is.character(mark) && length(mark) == 1 && !is.na(mark) && nchar(mark) <= 1 &&
+    !grepl("[0-9+-]", mark)
   if (!is_mark(decimal) || !nzchar(decimal) || !is_mark(thousands) || decimal == thousands) {
     stop_because(c("{.arg decimal} and {.arg thousands} must be two different marks.",
                    "i" = "For instance {.code decimal = \",\", thousands = \".\"}."), "bad_argument", call)
@@ -162,12 +171,14 @@ read_numbers <- function(texts, marks, unreadable, call) {
     any_sign <- paste0("(", paste(literally(enc2utf8(marks$signs)), collapse = "|"), ")")
     values <- gsub(paste0("^(?:([+-]?)", any_sign, "\\h*|(.*?)\\h*", any_sign, "$)"), "\\1\\3", values, perl = TRUE)
   }
-  whole <- if (nzchar(marks$thousands)) paste0("([0-9]+|[0-9]{1,3}(", literally(marks$thousands), "[0-9]{3})+)") else "[0-9]+"
+  whole <- if (nzchar(marks$thousands)) paste0("([0-9]+|[0-9]{1,3}(", literally(marks$thousands),
+                                               "[0-9]{3})+)") else "[0-9]+"
   point <- literally(marks$decimal)
   number <- paste0("^[+-]?(", whole, "(", point, "[0-9]*)?|", point, "[0-9]+)([eE][+-]?[0-9]+)?$")
   known <- !is.na(values) & nzchar(values)
   fits <- grepl(number, values, perl = TRUE)
-  check_read(known & !fits, texts, "a number", unreadable, call, "Marks and signs are told by {.arg decimal}, {.arg thousands} and {.arg signs}.")
+  check_read(known & !fits, texts, "a number", unreadable, call,
+             "Marks and signs are told by {.arg decimal}, {.arg thousands} and {.arg signs}.")
   plain <- values[fits]
   if (nzchar(marks$thousands)) plain <- gsub(marks$thousands, "", plain, fixed = TRUE)
   if (marks$decimal != ".") plain <- sub(marks$decimal, ".", plain, fixed = TRUE)
@@ -187,8 +198,8 @@ read_dates <- function(texts, format, unreadable, call) {
   .Date(days)
 }
 
-# Seconds since 1970 by the clock that they were read from, or of Universal Time where `universal`; NaN for what can't be read.
-# Formats with the names of months and the like are R's to read.
+# Seconds since 1970 by the clock that they were read from, or of Universal Time where `universal`; NaN for what
+# can't be read. Formats with the names of months and the like are R's to read.
 read_moments <- function(values, format) {
   if (moment_format_cpp(format)[["can_read"]]) return(read_moments_cpp(values, format))
   values <- trimws(values, whitespace = "[\\h\\v]")
@@ -214,12 +225,14 @@ check_read <- function(bad, texts, what, unreadable, call, hint = NULL) {
   first <- at_rows(texts$values, texts)[rows[1]]
   stop_because(c("{counted_rows(length(rows))} can't be read as {what}.",
                  "x" = "The first is row {rows[1]}: {.val {first}}.", "i" = hint,
-                 "i" = "To have missing values there, say {.code unreadable = \"missing\"}."), "unreadable", call, rows = rows)
+                 "i" = "To have missing values there, say {.code unreadable = \"missing\"}."), "unreadable", call,
+                   rows = rows)
 }
 
 # Without levels the categories are those that the column has, which a calibrated routine keeps.
 words_of_conversion <- function() {
-  finds_levels <- function(node) !"levels" %in% names(node$arguments) && sum(!nzchar(names_or_none(node$arguments))) == 1
+  finds_levels <- function(node) !"levels" %in% names(node$arguments) &&
+    sum(!nzchar(names_or_none(node$arguments))) == 1
   list(
     language_word("as_number", "row"), language_word("as_date", "row"), language_word("as_time", "row"),
     language_word("as_category", "row", peeks = function(arguments) is.null(arguments$levels), learns = finds_levels),

@@ -17,7 +17,8 @@ date_part <- function(x, part) {
   call <- quote(date_part())
   check_date_part(x, part, call)
   of_day <- !part %in% c("hour", "minute", "second")
-  if (inherits(x, "Date")) return(if (of_day) date_part_cpp(as.numeric(x), part, 1) else ifelse(is.na(x), NA_integer_, 0L))
+  if (inherits(x, "Date")) return(if (of_day) date_part_cpp(as.numeric(x), part, 1) else ifelse(is.na(x),
+      NA_integer_, 0L))
   if (of_day && is_in_utc(x)) return(date_part_cpp(as.numeric(x), part, 86400))
   fields <- as.POSIXlt(x)
   switch(part,
@@ -40,7 +41,8 @@ date_parts <- c("year", "quarter", "month", "day", "weekday", "week", "hour", "m
 
 check_date_part <- function(x, part, call) {
   if (!is.character(part) || length(part) != 1 || !part %in% date_parts) {
-    stop_because(c("There is no part {.code {one_line(part)}} of a date.", "i" = "The parts are {.code {date_parts}}."), "bad_argument", call)
+    stop_because(c("There is no part {.code {one_line(part)}} of a date.",
+                   "i" = "The parts are {.code {date_parts}}."), "bad_argument", call)
   }
   if (inherits(x, c("Date", "POSIXt"))) return(invisible())
   stop_because(c("{.arg x} must be dates or times, not {what_is(x)}.",
@@ -53,12 +55,12 @@ check_date_part <- function(x, part, call) {
 #' @param part `"year"`, `"quarter"`, `"month"`, `"week"` (Monday, as in ISO 8601) or `"day"`; of times also `"hour"` or
 #'   `"minute"`.
 #' @param from,to Both dates, or both times. `to` may be the earlier one: then the result is negative.
-#' @param unit `"weeks"`, `"days"`, `"hours"`, `"minutes"` or `"seconds"`. Of times a day is 24 hours, also where the clocks
-#'   are changed.
+#' @param unit `"weeks"`, `"days"`, `"hours"`, `"minutes"` or `"seconds"`. Of times a day is 24 hours, also where
+#'   the clocks are changed.
 #' @return Dates or times, as `x`; or numbers. Missing stays missing.
 #' @section Errors:
-#' `rowanroot_bad_argument` for another part or unit; `rowanroot_type_mismatch` for what is neither a date nor a time, and for
-#' a date and a time together.
+#' `rowanroot_bad_argument` for another part or unit; `rowanroot_type_mismatch` for what is neither a date nor a
+#' time, and for a date and a time together.
 #' @examples
 #' start_of(as.Date(c("2025-01-01", "2025-08-17")), "week")
 #' visits <- data.frame(
@@ -100,7 +102,8 @@ time_between <- function(from, to, unit) {
   check_moments(from, "from", call)
   check_moments(to, "to", call)
   if (inherits(from, "Date") != inherits(to, "Date")) {
-    stop_because(c("Both must be dates, or both times.", "x" = "{.arg from} is {what_is(from)}, and {.arg to} {what_is(to)}."), "type_mismatch", call)
+    stop_because(c("Both must be dates, or both times.",
+                   "x" = "{.arg from} is {what_is(from)}, and {.arg to} {what_is(to)}."), "type_mismatch", call)
   }
   check_one_of(unit, names(seconds_in), "unit", call)
   seconds <- (as.numeric(to) - as.numeric(from)) * if (inherits(from, "Date")) 86400 else 1
@@ -111,7 +114,8 @@ seconds_in <- c(weeks = 7 * 86400, days = 86400, hours = 3600, minutes = 60, sec
 
 check_moments <- function(x, name, call) {
   if (inherits(x, c("Date", "POSIXct"))) return(invisible())
-  stop_because(c("{.arg {name}} must be dates or times, not {what_is(x)}.", "i" = "Text becomes a date by {.code as_date()}."), "type_mismatch", call)
+  stop_because(c("{.arg {name}} must be dates or times, not {what_is(x)}.",
+                 "i" = "Text becomes a date by {.code as_date()}."), "type_mismatch", call)
 }
 
 # R looks at the first text to see how dates are written.

@@ -1,16 +1,16 @@
 #' Look up values in another table by a key
 #'
-#' Each row gets the values that the table has for its key. A key must be in the table once: then there is always one row for
-#' each, and none is lost or doubled.
+#' Each row gets the values that the table has for its key. A key must be in the table once: then there is always
+#' one row for each, and none is lost or doubled.
 #'
 #' @param key A column, or several in `c()` that make the key together.
-#' @param table A data frame, a live table of [open_table()], or the path of a CSV file, which is read where the formula is
-#'   written; or a vector with names: these are the keys.
+#' @param table A data frame, a live table of [open_table()], or the path of a CSV file, which is read where the
+#'   formula is written; or a vector with names: these are the keys.
 #' @param take The table's columns to take: a name, or several in `c()`, then for as many columns of a block:
 #'   `c(region, altitude_m) <- look_up(apiary, apiaries, take = c(region, altitude_m))`. Not needed for a vector.
 #' @param by The table's columns that the keys are in, if they are not named as the key is.
-#' @param unknown Keys that the table does not have are an error (`"error"`), or give missing values (`"missing"`). A missing
-#'   key gives missing values.
+#' @param unknown Keys that the table does not have are an error (`"error"`), or give missing values (`"missing"`).
+#'   A missing key gives missing values.
 #' @return The values taken, one a row; a data frame for several columns.
 #' @section Errors:
 #' `rowanroot_duplicate_key` if the table has a key twice, `rowanroot_unknown_key` for keys that it does not have,
@@ -64,7 +64,10 @@ looks_in_a_column <- function(arguments) length(arguments) == 2 && length(node_c
 bind_word.word_look_up <- function(word, arguments, expr, scope) {
   given <- word_given(look_up, expr, scope)
   for (name in c("key", "table")) {
-    if (is.null(given[[name]])) stop_because(c("{.code look_up()} needs a {.arg {name}}.", "x" = "None is given in {.code {scope_text(scope)}}."), "bad_argument", scope$call)
+    if (is.null(given[[name]])) {
+      stop_because(c("{.code look_up()} needs a {.arg {name}}.",
+                     "x" = "None is given in {.code {scope_text(scope)}}."), "bad_argument", scope$call)
+    }
   }
   opened <- opened_table(option_values(given["table"], scope)$table)
   table <- look_up_table(opened)
@@ -73,10 +76,12 @@ bind_word.word_look_up <- function(word, arguments, expr, scope) {
   chosen <- look_up_columns(keys, table, given$take, given$by, scope$env, scope$call)
   # Only what can be taken counts when the script is run again.
   if (is.data.frame(table)) table <- as.data.frame(table)[unique(c(chosen$by, chosen$take))]
-  options <- list(table = new_value(table, given$table), take = new_value(chosen$take, quote(take)), by = new_value(chosen$by, quote(by)),
+  options <- list(table = new_value(table, given$table), take = new_value(chosen$take, quote(take)),
+                  by = new_value(chosen$by, quote(by)),
                   unknown = new_value(unknown))
   looked_up <- if (is_live_table(opened)) list(table = opened, origin = origin_now(opened, scope$call))
-  new_call(look_up_in_block, "look_up", c(options, lapply(keys, bind_formula, scope = scope)), expr, scope$env, word, looked_up = looked_up)
+  new_call(look_up_in_block, "look_up", c(options, lapply(keys, bind_formula, scope = scope)), expr, scope$env, word,
+           looked_up = looked_up)
 }
 
 # The live tables that a step looks things up in, each with what its values were made from when the step was bound.
@@ -97,35 +102,49 @@ looked_up_parts <- function(steps) {
   if (length(parts)) unique(do.call(rbind, parts))
 }
 
-look_up_in_block <- function(table, take, by, unknown, ...) look_up_values(list(...), table, take, by, unknown, quote(look_up()))
+look_up_in_block <- function(table, take, by, unknown, ...) look_up_values(list(...), table, take, by, unknown,
+    quote(look_up()))
 
 look_up_columns <- function(keys, table, take, by, env, call) {
   if (is.atomic(table) && !is.null(names(table))) {
-    if (!is.null(take) || !is.null(by)) stop_because("A vector with names has no columns to {.arg take}, nor others than its names to look {.arg by}.", "bad_argument", call)
+    if (!is.null(take) || !is.null(by)) {
+      stop_because("A vector with names has no columns to {.arg take}, nor others than its names to look {.arg by}.",
+                   "bad_argument", call)
+    }
     return(list(take = character(), by = character()))
   }
   if (!is.data.frame(table)) {
     stop_because(c("{.arg table} must be a data frame, or a vector with names, not {what_is(table)}.",
-                   "i" = "For instance {.code look_up(apiary, c(NB = \"North Bank\", SH = \"South Hill\"))}."), "bad_argument", call)
+                   "i" = "For instance {.code look_up(apiary, c(NB = \"North Bank\", SH = \"South Hill\"))}."),
+                     "bad_argument", call)
   }
   names <- names(table)
   take <- if (!is.null(take)) choose_columns(take, names, env, call)
   if (!length(take)) {
-    stop_because(c("Which columns of the table are to be taken?", "i" = "Say {.arg take}: the table has {listed(names)}."), "bad_argument", call)
+    stop_because(c("Which columns of the table are to be taken?",
+                   "i" = "Say {.arg take}: the table has {listed(names)}."), "bad_argument", call)
   }
   if (!is.null(by)) by <- choose_columns(by, names, env, call)
   else {
     is_name <- vapply(keys, is.symbol, NA)
     by <- vapply(keys, one_line, "")
-    if (!all(is_name)) stop_because(c("Which column of the table has the key {.code {by[!is_name][1]}}?", "i" = "Say {.arg by}: the table has {listed(names)}."), "bad_argument", call)
+    if (!all(is_name)) {
+      stop_because(c("Which column of the table has the key {.code {by[!is_name][1]}}?",
+                     "i" = "Say {.arg by}: the table has {listed(names)}."), "bad_argument", call)
+    }
     missing <- setdiff(by, names)
     if (length(missing)) {
       hint <- nearest_name(missing[1], names)
-      stop_because(c("The table has no column {.code {missing[1]}}.", "i" = if (length(hint)) "Is it {.code by = {hint}}?" else "Say {.arg by}: the table has {listed(names)}."),
+      stop_because(c("The table has no column {.code {missing[1]}}.",
+                     "i" = if (length(hint)) "Is it {.code by = {hint}}?" else paste0("Say {.arg by}: the table has ",
+                                                                                      "{listed(names)}.")),
                    "unknown_column", call, column = missing[1], nearest = hint)
     }
   }
-  if (length(by) != length(keys)) stop_because("There are {counted(length(keys), 'key')}, and {counted(length(by), 'column')} to look them up by.", "bad_argument", call)
+  if (length(by) != length(keys)) {
+    stop_because("There are {counted(length(keys), 'key')}, and {counted(length(by), 'column')} to look them up by.",
+                 "bad_argument", call)
+  }
   list(take = take, by = by)
 }
 
@@ -148,7 +167,9 @@ look_up_values <- function(keys, table, take, by, unknown, call) {
 }
 
 stop_unknown_key <- function(rows, keys, call) {
-  stop_because(c("{counted_rows(length(rows))} {cli::qty(length(rows))}{?has a key/have keys} that the table does not have.",
+  stop_because(c(paste0("{counted_rows(length(rows))} {cli::qty(length(rows))}{?has a key/have keys} that the table ",
+                        "does not have."),
                  "x" = "The first is row {rows[1]}: {key_text(keys, rows[1])}.",
-                 "i" = "To have missing values there, say {.code unknown = \"missing\"}."), "unknown_key", call, rows = rows)
+                 "i" = "To have missing values there, say {.code unknown = \"missing\"}."), "unknown_key", call,
+                   rows = rows)
 }

@@ -29,7 +29,8 @@ one_by_one <- function(f, ...) {
   wrong <- which(lengths != rows & lengths != 1)
   if (length(wrong)) {
     stop_because(c("All arguments must have one value a row, or one for all.",
-                   "x" = "One has {counted(lengths[wrong[1]], 'value')}, another {counted(rows, 'value')}."), "wrong_length", call)
+                   "x" = "One has {counted(lengths[wrong[1]], 'value')}, another {counted(rows, 'value')}."),
+                     "wrong_length", call)
   }
   values <- call_each_row(f, arguments, rows, call)
   combine_values(values, call)
@@ -41,10 +42,12 @@ call_each_row <- function(f, arguments, rows, call) {
   for (row in seq_len(rows)) {
     one <- lapply(arguments, function(argument) if (length(argument) == 1) argument else argument[[row]])
     value <- tryCatch(do.call(f, one), error = function(error) {
-      stop_because(c("Can't calculate row {row}.", "x" = "R said: {conditionMessage(error)}"), "formula_failed", call, row = row)
+      stop_because(c("Can't calculate row {row}.", "x" = "R said: {conditionMessage(error)}"), "formula_failed",
+                   call, row = row)
     })
     if (length(value) != 1) {
-      stop_because(c("The function must give one value a row.", "x" = "For row {row} it gives {what_is(value)}."), "wrong_length", call)
+      stop_because(c("The function must give one value a row.", "x" = "For row {row} it gives {what_is(value)}."),
+                   "wrong_length", call)
     }
     values[[row]] <- value
     if (row %% 1000 == 0) cli::cli_progress_update(1000, id = bar)
@@ -58,7 +61,8 @@ combine_values <- function(values, call) {
   is_text <- vapply(known, is.character, NA)
   if (any(is_text) && !all(is_text)) {
     stop_because(c("The function gives text for some rows and other values for others.",
-                   "i" = "Convert one of them, with {.code as.character()} or {.code as.numeric()}."), "type_mismatch", call)
+                   "i" = "Convert one of them, with {.code as.character()} or {.code as.numeric()}."),
+                     "type_mismatch", call)
   }
   if (length(values)) do.call(c, values) else logical()
 }

@@ -27,7 +27,8 @@ words_of_arithmetic <- function() {
 words_of_comparison <- function() {
   order <- function(name, memory) {
     force(name)
-    operator(name, memory, rule_order, 2, text = "compared", texts = function(a, b) compared_texts(a, b, get(name, baseenv())))
+    operator(name, memory, rule_order, 2, text = "compared",
+             texts = function(a, b) compared_texts(a, b, get(name, baseenv())))
   }
   list(
     operator("==", "equal", rule_comparison, 2, text = "compared", levels = TRUE),
@@ -79,12 +80,17 @@ words_of_numbers <- function() {
   conversion <- function(name, type) operator(name, "", rule_as(type), 1, text = "taken")
   by_value <- function(name) language_word(name, "row", expensive = TRUE)
   c(
-    Map(of_one, c("exp", "log", "log2", "log10", "log1p", "expm1", "sin", "cos", "tan", "asin", "acos", "atan", "sinh", "cosh", "tanh"),
-        c("exponential", "logarithm", "logarithm_2", "logarithm_10", "logarithm_1_plus", "exponential_minus_1", "sine", "cosine",
-          "tangent", "arc_sine", "arc_cosine", "arc_tangent", "hyperbolic_sine", "hyperbolic_cosine", "hyperbolic_tangent")),
-    list(operator("log", "logarithm_to_base", rule_real, 2, names = c("x", "base")), operator("atan2", "angle", rule_real, 2)),
+    Map(of_one, c("exp", "log", "log2", "log10", "log1p", "expm1", "sin", "cos", "tan", "asin", "acos", "atan",
+                  "sinh", "cosh", "tanh"),
+        c("exponential", "logarithm", "logarithm_2", "logarithm_10", "logarithm_1_plus", "exponential_minus_1",
+          "sine", "cosine",
+          "tangent", "arc_sine", "arc_cosine", "arc_tangent", "hyperbolic_sine", "hyperbolic_cosine",
+            "hyperbolic_tangent")),
+    list(operator("log", "logarithm_to_base", rule_real, 2, names = c("x", "base")),
+         operator("atan2", "angle", rule_real, 2)),
     Map(to_whole, c("floor", "ceiling", "trunc"), c("floor", "ceiling", "truncate")),
-    Map(conversion, c("as.numeric", "as.double", "as.integer", "as.logical"), c("double", "double", "integer", "logical")),
+    Map(conversion, c("as.numeric", "as.double", "as.integer", "as.logical"),
+        c("double", "double", "integer", "logical")),
     lapply(c("gamma", "lgamma", "beta", "choose", "factorial"), by_value),
     lapply(c("bitwAnd", "bitwOr"), language_word, kind = "row")
   )

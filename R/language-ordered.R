@@ -4,7 +4,8 @@
 #   check       makes of the options that a call gives all of them, or stops
 #   memory      the way in which the engine calculates it, and `what` in this way
 
-ordered_word <- function(name, check, memory, what = name, ...) language_word(name, "ordered", check = check, memory = memory, what = what, ...)
+ordered_word <- function(name, check, memory, what = name, ...) language_word(name, "ordered", check = check,
+    memory = memory, what = what, ...)
 
 # A node for `ranking(net_kg, best = "highest", within = apiary)` and the like.
 bind_word.word_ordered <- function(word, arguments, expr, scope) {
@@ -12,13 +13,15 @@ bind_word.word_ordered <- function(word, arguments, expr, scope) {
   given <- word_given(word$fun, expr, scope)
   check_has_x(word, given, scope)
   options <- option_values(given[setdiff(names(given), c("x", "within", "along"))], scope)
-  new_ordered(word, bind_formula(given$x, scope), word$check(options, scope$call), expr, scope$env, given_groups(given, scope),
+  new_ordered(word, bind_formula(given$x, scope), word$check(options, scope$call), expr, scope$env,
+              given_groups(given, scope),
               given_order(given, scope))
 }
 
 check_has_x <- function(word, given, scope) {
   if (!is.null(given$x) || !"x" %in% names(formals(word$fun))) return(invisible())
-  stop_because(c("{.code {word$name}()} needs a column.", "x" = "None is given in {.code {scope_text(scope)}}."), "bad_argument", scope$call)
+  stop_because(c("{.code {word$name}()} needs a column.", "x" = "None is given in {.code {scope_text(scope)}}."),
+               "bad_argument", scope$call)
 }
 
 # The arguments of a call under their names.
@@ -39,12 +42,14 @@ option_values <- function(given, scope) {
   })
 }
 
-given_groups <- function(given, scope) if (!is.null(given$within)) choose_columns(given$within, scope$columns, scope$env, scope$call)
+given_groups <- function(given, scope) if (!is.null(given$within)) choose_columns(given$within, scope$columns,
+    scope$env, scope$call)
 
-given_order <- function(given, scope) if (!is.null(given$along)) choose_order(given$along, scope$columns, scope$env, scope$call)
+given_order <- function(given, scope) if (!is.null(given$along)) choose_order(given$along, scope$columns, scope$env,
+    scope$call)
 
-# What why() says of a row: `facts` has the `arguments` in all rows, the `values`, the `rows` of the group in their order and words for
-# these in `of`, the `row` and where it is `at` among them, and the `options`.
+# What why() says of a row: `facts` has the `arguments` in all rows, the `values`, the `rows` of the group in their
+# order and words for these in `of`, the `row` and where it is `at` among them, and the `options`.
 explain_running <- function(facts) {
   so_far <- facts$rows[seq_len(facts$at)]
   explain_window(facts, so_far, paste(counted_rows(facts$at), "so far"))
@@ -68,7 +73,8 @@ explain_following <- function(facts) explain_neighbour(facts, facts$options$by)
 
 explain_neighbour <- function(facts, by) {
   from <- facts$at + by
-  paste0(if (from < 1 || from > length(facts$rows)) "as there is no such row" else paste("from row", facts$rows[from]), ", among ", facts$of)
+  paste0(if (from < 1 || from > length(facts$rows)) "as there is no such row" else paste("from row",
+      facts$rows[from]), ", among ", facts$of)
 }
 
 # The nearest rows with another rank on either side.
@@ -80,9 +86,11 @@ explain_rank <- function(facts) {
   told <- function(candidates, best, word) {
     if (!length(candidates)) return(NULL)
     nearest <- candidates[best(ranks[candidates])]
-    paste0(word, " it ", value_text(take_rows(facts$arguments, nearest)), " (row ", nearest, ", rank ", format(ranks[nearest]), ")")
+    paste0(word, " it ", value_text(take_rows(facts$arguments, nearest)), " (row ", nearest, ", rank ",
+           format(ranks[nearest]), ")")
   }
   tied <- sum(ranks[others] == own)
-  paste(c(paste("among", facts$of), told(others[ranks[others] < own], which.max, "before"), told(others[ranks[others] > own], which.min, "behind"),
+  paste(c(paste("among", facts$of), told(others[ranks[others] < own], which.max, "before"),
+          told(others[ranks[others] > own], which.min, "behind"),
           if (tied) paste("with the same rank", counted(tied, "other"))), collapse = "; ")
 }

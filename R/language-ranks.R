@@ -42,7 +42,8 @@ words_of_ranks <- function() list(
 check_ranking <- function(options, call) {
   if (is.null(options$best)) {
     stop_because(c("A rank needs to know which end is best.",
-                   "i" = "Write {.code best = \"highest\"} if the greatest value has place 1, {.code best = \"lowest\"} if the least has."),
+                   "i" = paste0("Write {.code best = \"highest\"} if the greatest value has place 1, ",
+                                "{.code best = \"lowest\"} if the least has.")),
                  "bad_argument", call)
   }
   options <- check_options(options, list(ties = "min", missing = "keep", as = "position"))
@@ -71,12 +72,14 @@ row_ranking <- function(..., best, ties = "min") {
   numbers <- all(is_numeric_type(types))
   if (!length(columns)) stop_because("{.code row_ranking()} needs columns.", "bad_argument", call)
   if (!numbers && length(unique(lapply(columns, class))) > 1) {
-    stop_because(c("{.code row_ranking()} needs columns of one type.", "x" = "They are {unique(vapply(columns, type_name, ''))}."), "type_mismatch", call)
+    stop_because(c("{.code row_ranking()} needs columns of one type.",
+                   "x" = "They are {unique(vapply(columns, type_name, ''))}."), "type_mismatch", call)
   }
   rows <- max(lengths(columns))
   check_same_length(stats::setNames(c(list(seq_len(rows)), columns), c("x", rep("columns", length(columns)))), call)
   values <- if (numbers) unlist(lapply(columns, as.numeric)) else do.call(c, columns)
   of_row <- rep(seq_len(rows) - 1L, length(columns))
-  ranks <- ranks_cpp(sortable_column(values, call), options$best == "highest", options$ties, "keep", of_row, rows, getOption("rowanroot.threads", 0L))
+  ranks <- ranks_cpp(sortable_column(values, call), options$best == "highest", options$ties, "keep", of_row, rows,
+                     getOption("rowanroot.threads", 0L))
   unname(split(ranks, factor(rep(seq_along(columns), each = rows), levels = seq_along(columns))))
 }

@@ -14,12 +14,14 @@ bind_word.word_recurrence <- function(word, arguments, expr, scope) {
   check_start(start, scope)
   inner <- scope
   inner$locals[[".above"]] <- new_above()
-  new_recurrence(bind_formula(given$formula, inner), start, expr, scope$env, given_groups(given, scope), given_order(given, scope))
+  new_recurrence(bind_formula(given$formula, inner), start, expr, scope$env, given_groups(given, scope),
+                 given_order(given, scope))
 }
 
 check_start <- function(start, scope) {
   if (length(start) == 1 && value_type(start) != "other") return(invisible())
   stop_because(c("{.code running()} needs {.arg start}, one value that the first row has above it.",
-                 "x" = if (is.null(start)) "It has none in {.code {scope_text(scope)}}." else "It is {what_is(start)} in {.code {scope_text(scope)}}."),
+                 "x" = if (is.null(start)) "It has none in {.code {scope_text(scope)}}."
+                   else "It is {what_is(start)} in {.code {scope_text(scope)}}."),
                "bad_argument", scope$call)
 }

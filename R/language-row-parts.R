@@ -70,7 +70,8 @@ bind_identical <- function(word, arguments, expr, scope) {
   bound <- if (length(arguments) == 2 && is.null(names(arguments))) lapply(arguments, bind_argument, scope = scope)
   fixed <- vapply(bound, function(node) node$kind == "value", NA)
   if (length(bound) == 2 && sum(fixed) == 1 && length(bound[[which(fixed)]]$value) == 1) {
-    return(new_call(is_identical, "is_identical", bound[order(fixed)], expr, scope$env, find_word("is_identical", is_identical)))
+    return(new_call(is_identical, "is_identical", bound[order(fixed)], expr, scope$env,
+                    find_word("is_identical", is_identical)))
   }
   if (!is.null(scope$in_function)) give_up()
   stop_because(c("{.code identical()} compares a column with one value of the script.",

@@ -3,8 +3,8 @@
 #' R's `sum()`, `mean()`, `min()` and `max()` go over a column; these go across columns.
 #'
 #' @param ... Columns, or vectors of the same length, of numbers; for `row_min()` and `row_max()` also of dates.
-#' @param missing A row with a missing value is missing (`"keep"`), or such values are left out (`"skip"`): then only a row
-#'   that has no other is missing.
+#' @param missing A row with a missing value is missing (`"keep"`), or such values are left out (`"skip"`): then
+#'   only a row that has no other is missing.
 #' @return One value a row: of whole numbers whole, but for means.
 #' @section Errors:
 #' `rowanroot_type_mismatch` for text, `rowanroot_bad_argument` for another `missing`.
@@ -40,7 +40,8 @@ across_vectors <- function(name, columns, ...) {
 }
 
 words_of_rows <- function() {
-  across <- function(name, what) derived_word(name, function(given, expr, scope) bind_across(what, given, expr, scope), one_row = TRUE)
+  across <- function(name, what) derived_word(name, function(given, expr, scope) bind_across(what, given, expr,
+      scope), one_row = TRUE)
   list(
     across("row_total", "total"), across("row_mean", "mean"), across("row_min", "min"), across("row_max", "max"),
     operator("add_known", "add_known", rule_arithmetic, 2, text = "taken", overflows = TRUE, hidden = TRUE),
@@ -68,7 +69,8 @@ bind_across <- function(what, given, expr, scope) {
   columns <- unname(given[names(given) != "missing"])
   if (is.null(names(given))) columns <- given
   if (!length(columns)) {
-    stop_because(c("{.code {one_line(expr)}} needs columns.", "x" = "None is given in {.code {scope_text(scope)}}."), "bad_argument", scope$call)
+    stop_because(c("{.code {one_line(expr)}} needs columns.", "x" = "None is given in {.code {scope_text(scope)}}."),
+                 "bad_argument", scope$call)
   }
   columns <- lapply(columns, function(column) new_shared(bind_formula(column, scope)))
   if (what == "mean") return(bind_row_mean(columns, missing, expr))
@@ -76,7 +78,8 @@ bind_across <- function(what, given, expr, scope) {
 }
 
 join_columns <- function(what, columns, missing, expr) {
-  names <- if (missing == "skip") c(total = "add_known", min = "lesser_known", max = "greater_known") else c(total = "+", min = "pmin", max = "pmax")
+  names <- if (missing == "skip") c(total = "add_known", min = "lesser_known",
+                                    max = "greater_known") else c(total = "+", min = "pmin", max = "pmax")
   joined_in_pairs(names[[what]], columns, expr)
 }
 
@@ -84,6 +87,8 @@ bind_row_mean <- function(columns, missing, expr) {
   numbers <- lapply(columns, function(column) word_node("as.numeric", column, shown = column$shown))
   total <- join_columns("total", numbers, missing, expr)
   if (missing == "keep") return(word_node("/", total, new_value(length(columns)), shown = expr))
-  known <- lapply(columns, function(column) word_node("as.integer", word_node("!", word_node("is.na", column, shown = expr), shown = expr), shown = expr))
+  known <- lapply(columns, function(column) word_node("as.integer",
+                                                      word_node("!", word_node("is.na", column, shown = expr),
+                                                                shown = expr), shown = expr))
   word_node("/", total, join_columns("total", known, "keep", expr), shown = expr)
 }

@@ -25,29 +25,36 @@
 #'   share_so_far <- running_total(net_kg) / sum(net_kg)
 #' })
 #' @export
-running_total <- function(x, missing = "skip", along = NULL, within = NULL) running_word("running_total", x, missing, along, within)
+running_total <- function(x, missing = "skip", along = NULL, within = NULL) running_word("running_total", x, missing,
+    along, within)
 
 #' @rdname running_total
 #' @export
-running_mean <- function(x, missing = "skip", along = NULL, within = NULL) running_word("running_mean", x, missing, along, within)
+running_mean <- function(x, missing = "skip", along = NULL, within = NULL) running_word("running_mean", x, missing,
+    along, within)
 
 #' @rdname running_total
 #' @export
-running_count <- function(x, missing = "skip", along = NULL, within = NULL) running_word("running_count", x, missing, along, within)
+running_count <- function(x, missing = "skip", along = NULL, within = NULL) running_word("running_count", x, missing,
+    along, within)
 
 #' @rdname running_total
 #' @export
-running_min <- function(x, missing = "skip", along = NULL, within = NULL) running_word("running_min", x, missing, along, within)
+running_min <- function(x, missing = "skip", along = NULL, within = NULL) running_word("running_min", x, missing,
+    along, within)
 
 #' @rdname running_total
 #' @export
-running_max <- function(x, missing = "skip", along = NULL, within = NULL) running_word("running_max", x, missing, along, within)
+running_max <- function(x, missing = "skip", along = NULL, within = NULL) running_word("running_max", x, missing,
+    along, within)
 
 #' @rdname running_total
 #' @export
-running_product <- function(x, missing = "skip", along = NULL, within = NULL) running_word("running_product", x, missing, along, within)
+running_product <- function(x, missing = "skip", along = NULL, within = NULL) running_word("running_product", x,
+    missing, along, within)
 
-running_word <- function(name, x, missing, along, within) word_on_vectors(name, x, list(missing = missing), within, along, call(name))
+running_word <- function(name, x, missing, along, within) word_on_vectors(name, x, list(missing = missing), within,
+    along, call(name))
 
 check_running <- function(options, call) {
   options <- check_options(options, list(missing = "skip"))
@@ -73,19 +80,23 @@ check_running <- function(options, call) {
 #' visits <- data.frame(day = c(3, 1, 2), net_kg = c(5, 7, 9))
 #' visits |> set_columns({ smooth_kg <- moving_mean(net_kg, rows = 2, along = day, complete = FALSE) })
 #' @export
-moving_total <- function(x, rows, along = NULL, within = NULL, complete = TRUE) moving_word("moving_total", x, rows, along, within, complete)
+moving_total <- function(x, rows, along = NULL, within = NULL, complete = TRUE) moving_word("moving_total", x, rows,
+    along, within, complete)
 
 #' @rdname moving_total
 #' @export
-moving_mean <- function(x, rows, along = NULL, within = NULL, complete = TRUE) moving_word("moving_mean", x, rows, along, within, complete)
+moving_mean <- function(x, rows, along = NULL, within = NULL, complete = TRUE) moving_word("moving_mean", x, rows,
+    along, within, complete)
 
 #' @rdname moving_total
 #' @export
-moving_min <- function(x, rows, along = NULL, within = NULL, complete = TRUE) moving_word("moving_min", x, rows, along, within, complete)
+moving_min <- function(x, rows, along = NULL, within = NULL, complete = TRUE) moving_word("moving_min", x, rows,
+    along, within, complete)
 
 #' @rdname moving_total
 #' @export
-moving_max <- function(x, rows, along = NULL, within = NULL, complete = TRUE) moving_word("moving_max", x, rows, along, within, complete)
+moving_max <- function(x, rows, along = NULL, within = NULL, complete = TRUE) moving_word("moving_max", x, rows,
+    along, within, complete)
 
 moving_word <- function(name, x, rows, along, within, complete) {
   word_on_vectors(name, x, list(rows = rows, complete = complete), within, along, call(name))
@@ -93,8 +104,13 @@ moving_word <- function(name, x, rows, along, within, complete) {
 
 check_moving <- function(options, call) {
   options <- check_options(options, list(rows = NULL, complete = TRUE))
-  if (is.null(options$rows)) stop_because(c("A window needs its number of {.arg rows}.", "i" = "For instance {.code rows = 7}."), "bad_argument", call)
-  if (!rlang::is_bool(options$complete)) stop_because("{.arg complete} must be TRUE or FALSE, not {what_is(options$complete)}.", "bad_argument", call)
+  if (is.null(options$rows)) {
+    stop_because(c("A window needs its number of {.arg rows}.", "i" = "For instance {.code rows = 7}."),
+                 "bad_argument", call)
+  }
+  if (!rlang::is_bool(options$complete)) {
+    stop_because("{.arg complete} must be TRUE or FALSE, not {what_is(options$complete)}.", "bad_argument", call)
+  }
   list(rows = check_whole_number(options$rows, 1, "rows", call), complete = options$complete)
 }
 
@@ -104,8 +120,8 @@ check_moving <- function(options, call) {
 #' @param by How many rows before or after.
 #' @param default What the first rows get, or the last.
 #' @inheritParams running_total
-#' @return One value a row, of the type of `x`; of `change()` the difference between a row's value and the one before, as
-#'   `-` gives it.
+#' @return One value a row, of the type of `x`; of `change()` the difference between a row's value and the one
+#'   before, as `-` gives it.
 #' @section Errors:
 #' `rowanroot_bad_argument` for another number of rows, `rowanroot_type_mismatch` for a default of another type.
 #' @examples
@@ -128,7 +144,8 @@ following <- function(x, by = 1, default = NA, along = NULL, within = NULL) {
 
 #' @rdname previous
 #' @export
-change <- function(x, by = 1, along = NULL, within = NULL) word_on_vectors("change", x, list(by = by), within, along, quote(change()))
+change <- function(x, by = 1, along = NULL, within = NULL) word_on_vectors("change", x, list(by = by), within, along,
+    quote(change()))
 
 check_neighbour <- function(options, call) {
   options <- check_options(options, list(by = 1, default = NA))
@@ -140,14 +157,15 @@ check_neighbour <- function(options, call) {
 #' A balance, a smoothed value, the last known one: for each row the formula is calculated with `.above`, its own result
 #' in the row before. It is compiled, and may have conditions and any number of columns.
 #'
-#' @param formula A formula with `.above` in it, made of what runs row by row: arithmetic, comparisons, `if`, and functions
-#'   of one row. Parts without `.above` can be anything.
+#' @param formula A formula with `.above` in it, made of what runs row by row: arithmetic, comparisons, `if`, and
+#'   functions of one row. Parts without `.above` can be anything.
 #' @param start What the first row has above it, in each group.
 #' @inheritParams running_total
 #' @return One value a row, of the type of the formula. Only for blocks of [set_columns()].
 #' @section Errors:
-#' `rowanroot_bad_formula` without `.above`, or with it in a function that needs whole columns; `rowanroot_type_mismatch` if
-#' the formula gives another type than it takes; `rowanroot_bad_argument` without a `start`.
+#' `rowanroot_bad_formula` without `.above`, or with it in a function that needs whole columns;
+#' `rowanroot_type_mismatch` if the formula gives another type than it takes; `rowanroot_bad_argument` without a
+#' `start`.
 #' @examples
 #' visits <- data.frame(day = c(2, 1, 3), net_kg = c(5, NA, 9))
 #' visits |> set_columns({
@@ -157,9 +175,10 @@ check_neighbour <- function(options, call) {
 #' })
 #' @export
 running <- function(formula, start, along = NULL, within = NULL) {
-  stop_because(c("{.code running()} is for blocks of {.code set_columns()}.",
-                 "i" = "For instance {.code set_columns(x, {{ balance <- running(.above * 0.99 + net_kg, start = 0) }})}."), "bad_formula",
-               quote(running()))
+  stop_because(c(
+    "{.code running()} is for blocks of {.code set_columns()}.",
+    "i" = "For instance {.code set_columns(x, {{ balance <- running(.above * 0.99 + net_kg, start = 0) }})}."
+  ), "bad_formula", quote(running()))
 }
 
 words_of_running <- function() {
@@ -172,8 +191,10 @@ words_of_running <- function() {
   list(
     running("running_total", "total"), running("running_mean", "mean"), running("running_count", "count"),
     running("running_min", "least"), running("running_max", "greatest"), running("running_product", "product"),
-    moving("moving_total", "total"), moving("moving_mean", "mean"), moving("moving_min", "least"), moving("moving_max", "greatest"),
-    ordered_word("previous", check_neighbour, "neighbour", 1, chunks = "rows", explain = explain_previous, explain_value = "before"),
+    moving("moving_total", "total"), moving("moving_mean", "mean"), moving("moving_min", "least"),
+      moving("moving_max", "greatest"),
+    ordered_word("previous", check_neighbour, "neighbour", 1, chunks = "rows", explain = explain_previous,
+                 explain_value = "before"),
     ordered_word("following", check_neighbour, "neighbour", -1, explain = explain_following, explain_value = "behind"),
     derived_word("change", bind_change)
   )

@@ -19,17 +19,20 @@
 #'   part  <- share(net_kg, within = apiary)
 #' })
 #' @export
-z_score <- function(x, sd = "sample", within = NULL) word_on_vectors("z_score", x, list(sd = sd), within, call = quote(z_score()))
+z_score <- function(x, sd = "sample", within = NULL) word_on_vectors("z_score", x, list(sd = sd), within,
+    call = quote(z_score()))
 
 #' @rdname z_score
 #' @export
-min_max <- function(x, to = c(0, 1), within = NULL) word_on_vectors("min_max", x, list(to = to), within, call = quote(min_max()))
+min_max <- function(x, to = c(0, 1), within = NULL) word_on_vectors("min_max", x, list(to = to), within,
+    call = quote(min_max()))
 
 #' @rdname z_score
 #' @export
 share <- function(x, within = NULL) word_on_vectors("share", x, list(), within, call = quote(share()))
 
-words_of_scale <- function() list(derived_word("z_score", bind_z_score), derived_word("min_max", bind_min_max), derived_word("share", bind_share))
+words_of_scale <- function() list(derived_word("z_score", bind_z_score), derived_word("min_max", bind_min_max),
+                                  derived_word("share", bind_share))
 
 # Over the column or the group, without what is missing.
 known_aggregate <- function(name, x, given, expr, scope) {
@@ -44,7 +47,8 @@ bind_z_score <- function(given, expr, scope) {
   if (sd == "population") {
     count <- new_shared(known_aggregate("count_known", x, given, expr, scope))
     less_one <- word_node("-", count, new_value(1), shown = expr)
-    spread <- word_node("*", spread, word_node("sqrt", word_node("/", less_one, count, shown = expr), shown = expr), shown = expr)
+    spread <- word_node("*", spread, word_node("sqrt", word_node("/", less_one, count, shown = expr), shown = expr),
+                        shown = expr)
   }
   word_node("/", word_node("-", x, known_aggregate("mean", x, given, expr, scope), shown = expr), spread, shown = expr)
 }
@@ -54,12 +58,14 @@ bind_min_max <- function(given, expr, scope) {
   to <- option_values(given["to"[!is.null(given$to)]], scope)$to
   if (is.null(to)) to <- c(0, 1)
   if (!is.numeric(to) || length(to) != 2 || anyNA(to)) {
-    stop_because(c("{.arg to} must be two numbers, the ends of the range.", "x" = "It is {what_is(to)}."), "bad_argument", scope$call)
+    stop_because(c("{.arg to} must be two numbers, the ends of the range.", "x" = "It is {what_is(to)}."),
+                 "bad_argument", scope$call)
   }
   least <- new_shared(known_aggregate("min", x, given, expr, scope))
   greatest <- known_aggregate("max", x, given, expr, scope)
   # The distance of two whole numbers may be too large for one: this word gives a double, and in keys it is another one.
-  difference <- language_word("-", "row", key = "real_difference", memory = "subtract", type = rule_real, arguments = 2, category = FALSE)
+  difference <- language_word("-", "row", key = "real_difference", memory = "subtract", type = rule_real,
+                              arguments = 2, category = FALSE)
   distance <- function(a, b) new_word(difference, list(a, b), expr)
   position <- word_node("/", distance(x, least), distance(greatest, least), shown = expr)
   if (identical(as.numeric(to), c(0, 1))) return(position)

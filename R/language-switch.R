@@ -7,7 +7,8 @@ words_of_switch <- function() list(language_word("switch", "column", bind = bind
 bind_switch <- function(word, arguments, expr, scope) {
   parts <- arguments
   if (length(parts) < 2) {
-    stop_because(c("{.code switch()} needs a value and what to choose from.", "x" = "It is {.code {one_line(expr)}}."), "bad_formula", scope$call)
+    stop_because(c("{.code switch()} needs a value and what to choose from.",
+                   "x" = "It is {.code {one_line(expr)}}."), "bad_formula", scope$call)
   }
   value <- bind_formula(parts[[1]], scope)
   alternatives <- parts[-1]

@@ -9,8 +9,8 @@
 #' @param type What the parts are made into: `"text"`, `"integer"`, `"number"`, `"date"` (as `2025-03-01`) or
 #'   `"category"`; one for all, or one for each part.
 #' @param short A text with too few parts is an error (`"error"`), or the parts that it lacks are missing (`"missing"`).
-#' @param long A text with too many parts is an error (`"error"`), has missing parts (`"missing"`), loses the last of them
-#'   (`"drop"`), or keeps them in its last part (`"join"`).
+#' @param long A text with too many parts is an error (`"error"`), has missing parts (`"missing"`), loses the last
+#'   of them (`"drop"`), or keeps them in its last part (`"join"`).
 #' @param parts How many parts there are to be. In a block, as many as names; else as many as the longest text has.
 #' @param regex A regular expression, as R's [regex] has them with `perl = TRUE`.
 #' @return A data frame with the columns `part_1`, `part_2` and so on.
@@ -35,7 +35,8 @@ split_text <- function(x, at, type = "text", short = "error", long = "error", pa
   check_one_of(short, c("error", "missing"), "short", call)
   check_one_of(long, c("error", "missing", "drop", "join"), "long", call)
   if (inherits(at, "text_pattern")) {
-    if (long == "join") stop_because("{.code long = \"join\"} needs a plain separator in {.arg at}.", "bad_argument", call)
+    if (long == "join") stop_because("{.code long = \"join\"} needs a plain separator in {.arg at}.", "bad_argument",
+                                     call)
     texts$values <- mark_matches(texts$values, at, call)
     at <- match_mark
   }
@@ -59,7 +60,8 @@ split_text <- function(x, at, type = "text", short = "error", long = "error", pa
     }
   }
   columns <- Map(function(column, type) at_rows(part_as(column, type, texts, call), texts), split$columns, type)
-  structure(columns, names = paste0("part_", seq_len(parts)), row.names = .set_row_names(length(x)), class = "data.frame")
+  structure(columns, names = paste0("part_", seq_len(parts)), row.names = .set_row_names(length(x)),
+            class = "data.frame")
 }
 
 #' @rdname split_text
@@ -76,12 +78,12 @@ pattern <- function(regex) {
 #' @param ... Columns, or vectors of the same length, of any type. Numbers have all their digits, up to 15; dates are
 #'   as `2025-03-01`.
 #' @param with What stands between them.
-#' @param missing A row with a missing value is missing (`"keep"`), has what else there is (`"skip"`, without its separator), or has an
-#'   empty text in its place (`"empty"`).
+#' @param missing A row with a missing value is missing (`"keep"`), has what else there is (`"skip"`, without its
+#'   separator), or has an empty text in its place (`"empty"`).
 #' @return Texts.
 #' @section Errors:
-#' `rowanroot_bad_argument` for another `with` or `missing`, `rowanroot_type_mismatch` for lists, `rowanroot_wrong_length` for
-#' vectors of different lengths.
+#' `rowanroot_bad_argument` for another `with` or `missing`, `rowanroot_type_mismatch` for lists,
+#' `rowanroot_wrong_length` for vectors of different lengths.
 #' @examples
 #' join_text("NB", 1:2, with = "-")
 #' visits <- data.frame(apiary = c("NB", "SH"), number = c(1L, NA))
@@ -91,34 +93,40 @@ join_text <- function(..., with = " ", missing = "keep") {
   call <- quote(join_text())
   columns <- unname(list(...))
   if (!length(columns)) stop_because("{.code join_text()} needs columns.", "bad_argument", call)
-  if (!is.character(with) || length(with) != 1 || is.na(with)) stop_because("{.arg with} must be one text, not {what_is(with)}.", "bad_argument", call)
+  if (!is.character(with) || length(with) != 1 ||
+      is.na(with)) stop_because("{.arg with} must be one text, not {what_is(with)}.", "bad_argument", call)
   check_one_of(missing, c("keep", "skip", "empty"), "missing", call)
   lists <- !vapply(columns, is_vector_like, NA) | vapply(columns, is.list, NA)
   if (any(lists)) stop_because("Can't join {what_is(columns[[which(lists)[1]]])} to a text.", "type_mismatch", call)
   rows <- if (any(lengths(columns) == 0)) 0L else max(lengths(columns))
   wrong <- lengths(columns) != rows & lengths(columns) != 1
   if (any(wrong) && rows > 0) {
-    stop_because("The columns must have the same length, or one value: they have {rows} and {lengths(columns)[wrong][1]}.", "wrong_length", call)
+    stop_because(
+      "The columns must have the same length, or one value: they have {rows} and {lengths(columns)[wrong][1]}.",
+      "wrong_length", call
+    )
   }
   if (rows == 0) return(character())
   long <- lengths(columns) == rows
   of_row <- few_combinations(columns[long], rows, call)
   if (!is.null(of_row)) columns[long] <- lapply(columns[long], `[`, match(seq_len(max(of_row)), of_row))
   shown <- lapply(columns, function(column) {
-    if (is.character(column) && !are_utf8_cpp(column) && any(bad <- !is_readable_text(column))) stop_bad_text(rows_of(bad, list(of_row = of_row)), call)
+    if (is.character(column) && !are_utf8_cpp(column) &&
+        any(bad <- !is_readable_text(column))) stop_bad_text(rows_of(bad, list(of_row = of_row)), call)
     shown_text(column)
   })
   if (is.null(of_row) && missing == "keep" && rows >= 1000) return(joined_texts_cpp(shown, enc2utf8(with), rows))
   at_rows(join_columns_of_text(shown, enc2utf8(with), missing), list(of_row = of_row))
 }
 
-# The number of each row's combination of values, if there are few different ones: a sample tells when there are not. Zeros of both signs
-# are one group, and may be shown differently.
+# The number of each row's combination of values, if there are few different ones: a sample tells when there are
+# not. Zeros of both signs are one group, and may be shown differently.
 few_combinations <- function(columns, rows, call) {
   can_be_grouped <- vapply(columns, function(x) typeof(x) %in% c("logical", "integer", "double", "character"), NA)
   if (rows < 1000 || !all(can_be_grouped) || any(vapply(columns, has_negative_zero_cpp, NA))) return(NULL)
   number <- function(columns, rows) {
-    groups <- group_rows_cpp(lapply(columns, group_values, run = list(call = call)), rows, getOption("rowanroot.threads", 0L))
+    groups <- group_rows_cpp(lapply(columns, group_values, run = list(call = call)), rows,
+                             getOption("rowanroot.threads", 0L))
     if (length(groups$sizes) <= rows / 2) groups$of_row + 1L
   }
   sample <- 20000
@@ -137,25 +145,26 @@ join_columns_of_text <- function(columns, with, missing) {
     joined <- paste(a, b, sep = with)
     a <- rep_len(a, length(joined))
     b <- rep_len(b, length(joined))
-    if (missing == "skip") ifelse(is.na(a), b, ifelse(is.na(b), a, joined)) else ifelse(is.na(a) | is.na(b), NA_character_, joined)
+    if (missing == "skip") ifelse(is.na(a), b, ifelse(is.na(b), a, joined)) else ifelse(is.na(a) | is.na(b),
+        NA_character_, joined)
   }, columns)
 }
 
 #' Words in title case, and parts of texts
 #'
-#' `title_case()` begins each word with a capital, and has the rest of it small. `text_between()` gives what stands between two
-#' texts, `text_match()` the first part that a pattern matches.
+#' `title_case()` begins each word with a capital, and has the rest of it small. `text_between()` gives what stands
+#' between two texts, `text_match()` the first part that a pattern matches.
 #'
 #' @param x A column, or a vector, of texts or categories. Missing ones stay missing.
-#' @param from,to The texts before and after; the first `from`, and the first `to` that follows. `NULL` for the beginning or
-#'   the end of the text.
+#' @param from,to The texts before and after; the first `from`, and the first `to` that follows. `NULL` for the
+#'   beginning or the end of the text.
 #' @param pattern A regular expression, as R's [regex] has them with `perl = TRUE`.
 #' @return Texts. Missing where `from`, `to` or the pattern is not found.
-#' @details A word begins after anything but a letter, a digit or an apostrophe: `Anne-Marie`, `don't`. A single letter with an
-#'   apostrophe stands before a name: `O'Brien`, `L'Aquila`.
+#' @details A word begins after anything but a letter, a digit or an apostrophe: `Anne-Marie`, `don't`. A single
+#'   letter with an apostrophe stands before a name: `O'Brien`, `L'Aquila`.
 #' @section Errors:
-#' `rowanroot_type_mismatch` for what is no text, `rowanroot_bad_text` for text that is not UTF-8, `rowanroot_bad_argument` for
-#' another `from` or `to`, and a pattern that R can't read.
+#' `rowanroot_type_mismatch` for what is no text, `rowanroot_bad_text` for text that is not UTF-8,
+#' `rowanroot_bad_argument` for another `from` or `to`, and a pattern that R can't read.
 #' @examples
 #' title_case(c("NORTH BANK", "anne-marie o'brien"))
 #' text_between("hive NB-01 (strong)", "(", ")")
@@ -175,7 +184,8 @@ text_between <- function(x, from, to) {
   for (name in c("from", "to")) {
     end <- get(name)
     if (!is.null(end) && (!is.character(end) || length(end) != 1 || is.na(end) || !nzchar(end))) {
-      stop_because("{.arg {name}} must be one text that is not empty, or NULL, not {what_is(end)}.", "bad_argument", call)
+      stop_because("{.arg {name}} must be one text that is not empty, or NULL, not {what_is(end)}.", "bad_argument",
+                   call)
     }
   }
   ends <- lapply(list(from, to), function(end) if (is.null(end)) "" else enc2utf8(end))
@@ -200,14 +210,15 @@ over_texts <- function(x, call, f) {
   at_rows(f(texts$values), texts)
 }
 
-# The different texts in UTF-8, if that is not left for later, and which of them each row has: `of_row` is NULL if every row has
-# its own.
+# The different texts in UTF-8, if that is not left for later, and which of them each row has: `of_row` is NULL if
+# every row has its own.
 different_texts <- function(x, call, name = "x", checks = TRUE) {
   if (is.logical(x) && all(is.na(x))) x <- as.character(x)
   if (is.factor(x)) texts <- list(values = levels(x), of_row = as.integer(x))
   else if (is.character(x)) texts <- list(values = as.vector(x))
   else {
-    stop_because(c("{.arg {name}} must be text, not {what_is(x)}.", "i" = "Make it text by {.code as.character()}."), "type_mismatch", call)
+    stop_because(c("{.arg {name}} must be text, not {what_is(x)}.", "i" = "Make it text by {.code as.character()}."),
+                 "type_mismatch", call)
   }
   different <- if (is.character(x)) different_texts_cpp(texts$values)
   if (!is.null(different)) texts <- list(values = different$texts, of_row = different$of_row)
@@ -223,19 +234,23 @@ texts_in_utf8 <- function(texts, call, refuse = stop_bad_text) {
 }
 
 # Texts that are marked, or of a session in another encoding, can be translated; bytes that are no characters can't.
-is_readable_text <- function(x) validUTF8(x) | Encoding(x) == "latin1" | !l10n_info()[["UTF-8"]] & Encoding(x) == "unknown"
+is_readable_text <- function(x) validUTF8(x) | Encoding(x) == "latin1" | !l10n_info()[["UTF-8"]] & Encoding(x) ==
+  "unknown"
 
 rows_of <- function(which_texts, texts) which(at_rows(which_texts, texts))
 
 stop_bad_text <- function(rows, call) {
-  stop_because(c("{counted_rows(length(rows))} {cli::qty(length(rows))}{?has/have} text that is not UTF-8, the first in row {rows[1]}.",
-                 "i" = "If it is Latin-1, translate it first: {.code iconv(x, \"latin1\", \"UTF-8\")}."), "bad_text", call, rows = rows)
+  stop_because(c(paste0("{counted_rows(length(rows))} {cli::qty(length(rows))}{?has/have} text that is not UTF-8, ",
+                        "the first in row {rows[1]}."),
+                 "i" = "If it is Latin-1, translate it first: {.code iconv(x, \"latin1\", \"UTF-8\")}."), "bad_text",
+                   call, rows = rows)
 }
 
 check_split_at <- function(at, call) {
   if (is.character(at) && length(at) == 1 && !is.na(at) && nzchar(at)) return(invisible())
   found <- if (identical(at, "")) "an empty text" else what_is(at)
-  stop_because(c("{.arg at} must be one text that is not empty, or a {.code pattern()}.", "x" = "It is {found}."), "bad_argument", call)
+  stop_because(c("{.arg at} must be one text that is not empty, or a {.code pattern()}.", "x" = "It is {found}."),
+               "bad_argument", call)
 }
 
 check_pattern <- function(regex, call) {
@@ -243,9 +258,11 @@ check_pattern <- function(regex, call) {
   if (!is.character(regex) || length(regex) != 1 || is.na(regex)) {
     stop_because("A pattern is one regular expression, as text, not {what_is(regex)}.", "bad_argument", call)
   }
-  tryCatch(regexpr(regex, "", perl = TRUE), warning = function(w) why <<- conditionMessage(w), error = function(e) why <<- conditionMessage(e))
+  tryCatch(regexpr(regex, "", perl = TRUE), warning = function(w) why <<- conditionMessage(w),
+           error = function(e) why <<- conditionMessage(e))
   if (is.null(why)) return(invisible())
-  stop_because(c("R can't read the pattern {.val {regex}}.", "x" = "R said: {gsub('[\\n\\t ]+', ' ', why)}"), "bad_argument", call)
+  stop_because(c("R can't read the pattern {.val {regex}}.", "x" = "R said: {gsub('[\\n\\t ]+', ' ', why)}"),
+               "bad_argument", call)
 }
 
 # A character that no text has: texts are split there once it stands for what a pattern matches.
@@ -263,16 +280,21 @@ check_parts <- function(wrong, counts, parts, x, texts, how, call) {
   if (!length(rows)) return(invisible())
   first <- as.character(x)[rows[1]]
   most <- max(counts, na.rm = TRUE)
-  stop_because(c("{counted_rows(length(rows))} {cli::qty(length(rows))}{?has/have} too {how} parts: there should be {parts}.",
-                 "x" = "The first is row {rows[1]}, {.val {first}}, with {counted(at_rows(counts, texts)[rows[1]], 'part')}.",
-                 "i" = if (how == "few" && most < parts) "No row has more than {most}." else if (how == "few") "To have missing parts there, say {.code short = \"missing\"}."
-                       else "To drop them, say {.code long = \"drop\"}; to keep them in the last part, {.code long = \"join\"}."),
+  stop_because(c(paste0("{counted_rows(length(rows))} {cli::qty(length(rows))}{?has/have} too {how} parts: there ",
+                        "should be {parts}."),
+                 "x" = paste0("The first is row {rows[1]}, {.val {first}}, with ",
+                              "{counted(at_rows(counts, texts)[rows[1]], 'part')}."),
+                 "i" = if (how == "few" && most < parts) "No row has more than {most}." else if (how ==
+                     "few") "To have missing parts there, say {.code short = \"missing\"}."
+                       else paste0("To drop them, say {.code long = \"drop\"}; to keep them in the last part, ",
+                                   "{.code long = \"join\"}.")),
                "wrong_parts", call, rows = rows)
 }
 
 check_part_types <- function(type, parts, call) {
   if (length(type) != 1 && length(type) != parts) {
-    stop_because("{.arg type} must be one type, or one for each of the {parts} parts, not {length(type)}.", "bad_argument", call)
+    stop_because("{.arg type} must be one type, or one for each of the {parts} parts, not {length(type)}.",
+                 "bad_argument", call)
   }
   for (one in as.list(type)) check_one_of(one, c("text", "integer", "number", "date", "category"), "type", call)
   rep_len(type, parts)
@@ -283,7 +305,11 @@ part_as <- function(part, type, texts, call) {
   withCallingHandlers(typed_part(part, type, texts, call), rowanroot_unreadable = function(e) {
     # The ways out of as_number() and the like are not arguments of split_text().
     body <- e$body[names(e$body) != "i"]
-    rlang::abort(c(e$message, body, "i" = cli::format_inline("Split it as {.code type = \"text\"}, and convert the part in a line of its own: {.code as_{if (type == 'date') 'date' else 'number'}(part, unreadable = \"missing\")}.")),
+    rlang::abort(c(e$message, body,
+                   "i" = cli::format_inline(paste0("Split it as {.code type = \"text\"}, and convert the part in a ",
+                                                   "line of its own: ",
+                                                   "{.code as_{if (type == 'date') 'date' else ",
+                                                   "'number'}(part, unreadable = \"missing\")}."))),
                  class = setdiff(class(e), c("rlang_error", "error", "condition")), call = e$call)
   })
 }
@@ -304,7 +330,8 @@ typed_part <- function(part, type, texts, call) {
 }
 
 words_of_texts <- function() list(
-  language_word("split_text", "row", for_names = split_for_names), language_word("join_text", "row"), language_word("title_case", "row"),
+  language_word("split_text", "row", for_names = split_for_names), language_word("join_text", "row"),
+    language_word("title_case", "row"),
   language_word("text_between", "row"), language_word("text_match", "row"), language_word("has_form", "row")
 )
 

@@ -17,10 +17,14 @@ words_of_texts_in_r <- function() {
     text_word("substr", kernel = function(x, start, stop) cut_by_number(x, start, stop)),
     text_word("substring", kernel = function(text, first, last = 1000000L) cut_by_number(text, first, last)),
     text_word("trimws", kernel = function(x, which = "both", ...) {
-      if (is_one_of(which, c("both", "left", "right")) && !...length()) trim_texts_cpp(x, which != "right", which != "left")
+      if (is_one_of(which, c("both", "left", "right")) && !...length()) {
+        trim_texts_cpp(x, which != "right", which != "left")
+      }
     }),
-    text_word("startsWith", kernel = function(x, prefix) if (is_one_text(prefix)) has_text_cpp(x, enc2utf8(prefix), "start", NA)),
-    text_word("endsWith", kernel = function(x, suffix) if (is_one_text(suffix)) has_text_cpp(x, enc2utf8(suffix), "end", NA)),
+    text_word("startsWith", kernel = function(x, prefix) if (is_one_text(prefix)) has_text_cpp(x, enc2utf8(prefix),
+        "start", NA)),
+    text_word("endsWith", kernel = function(x, suffix) if (is_one_text(suffix)) has_text_cpp(x, enc2utf8(suffix),
+        "end", NA)),
     text_word("grepl", kernel = function(pattern, x, fixed = FALSE, ...) {
       if (is_literal(pattern, fixed) && !...length()) has_text_cpp(x, enc2utf8(pattern), "in", FALSE)
     }),
@@ -41,7 +45,8 @@ is_one_of <- function(x, choices) is_one_text(x) && x %in% choices
 
 # A pattern without any sign that means something else than itself.
 is_literal <- function(pattern, fixed) {
-  is_one_text(pattern) && nzchar(pattern) && (isTRUE(fixed) || isFALSE(fixed) && !grepl("[\\[\\]\\\\.|()^{}$*+?]", pattern, perl = TRUE))
+  is_one_text(pattern) && nzchar(pattern) && (isTRUE(fixed) || isFALSE(fixed) &&
+                                              !grepl("[\\[\\]\\\\.|()^{}$*+?]", pattern, perl = TRUE))
 }
 
 cut_by_number <- function(x, first, last) {

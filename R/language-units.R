@@ -6,8 +6,8 @@
 #' @param from,to The units, as the package units writes them: `"mm"`, `"kg"`, `"degree_Celsius"`, `"km/h"`.
 #' @return Doubles. Missing stays missing.
 #' @section Errors:
-#' `rowanroot_bad_argument` for units that are unknown, or of different quantities; `rowanroot_type_mismatch` for what is no number;
-#' `rowanroot_missing_package` if units is not installed.
+#' `rowanroot_bad_argument` for units that are unknown, or of different quantities; `rowanroot_type_mismatch` for
+#' what is no number; `rowanroot_missing_package` if units is not installed.
 #' @examplesIf requireNamespace("units", quietly = TRUE)
 #' convert_unit(c(12, 250), "mm", "cm")
 #' visits <- data.frame(gross_kg = c(31, NA))
@@ -16,20 +16,27 @@
 convert_unit <- function(x, from, to) {
   call <- quote(convert_unit())
   if (!(is.numeric(x) && !is.object(x)) && !(is.logical(x) && all(is.na(x)))) {
-    stop_because(c("{.arg x} must be numbers, not {what_is(x)}.", "i" = "Text becomes numbers by {.code as_number()}."), "type_mismatch", call)
+    stop_because(c("{.arg x} must be numbers, not {what_is(x)}.",
+                   "i" = "Text becomes numbers by {.code as_number()}."), "type_mismatch", call)
   }
   if (!requireNamespace("units", quietly = TRUE)) {
-    stop_because(c("{.code convert_unit()} needs the package units.", "i" = "Install it: {.code install.packages(\"units\")}."), "missing_package", call)
+    stop_because(c("{.code convert_unit()} needs the package units.",
+                   "i" = "Install it: {.code install.packages(\"units\")}."), "missing_package", call)
   }
   for (name in c("from", "to")) check_unit(get(name), name, call)
-  tryCatch(as.numeric(units::set_units(units::set_units(as.numeric(x), from, mode = "standard"), to, mode = "standard")), error = function(e) {
-    stop_because("Can't convert {.val {from}} to {.val {to}}: they are units of different quantities.", "bad_argument", call)
+  tryCatch(as.numeric(units::set_units(units::set_units(as.numeric(x), from, mode = "standard"), to,
+                                       mode = "standard")), error = function(e) {
+    stop_because("Can't convert {.val {from}} to {.val {to}}: they are units of different quantities.",
+                 "bad_argument", call)
   })
 }
 
 check_unit <- function(unit, name, call) {
-  if (is_one_text(unit) && nzchar(unit) && !inherits(try(units::as_units(unit), silent = TRUE), "try-error")) return(invisible())
-  stop_because(c("{.arg {name}} must be a unit, such as {.val kg} or {.val km/h}.", "x" = "It is {one_line(unit)}."), "bad_argument", call)
+  if (is_one_text(unit) && nzchar(unit) && !inherits(try(units::as_units(unit), silent = TRUE), "try-error")) {
+    return(invisible())
+  }
+  stop_because(c("{.arg {name}} must be a unit, such as {.val kg} or {.val km/h}.", "x" = "It is {one_line(unit)}."),
+               "bad_argument", call)
 }
 
 words_of_units <- function() list(language_word("convert_unit", "row"))

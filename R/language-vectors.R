@@ -4,7 +4,8 @@
 word_on_vectors <- function(name, x, options, within = NULL, along = NULL, call) {
   groups <- as_columns(within, "within")
   order <- as_columns(along, "along")
-  by <- lapply(names(order), function(one) if (is_descending(order[[one]])) call("descending", as.name(one)) else as.name(one))
+  by <- lapply(names(order), function(one) if (is_descending(order[[one]])) call("descending",
+      as.name(one)) else as.name(one))
   order <- lapply(order, function(one) if (is_descending(one)) one$x else one)
   columns <- c(list(x = x), groups, order)
   check_same_length(columns, call)
@@ -24,7 +25,8 @@ check_same_length <- function(columns, call) {
   lengths <- lengths(columns)
   for (k in which(vapply(columns, is_column_like, NA, rows = lengths[1]) == FALSE)) {
     stop_because(c("{.arg {sub('[0-9]+$', '', names(columns)[k])}} must be a vector as long as {.arg x}.",
-                   "x" = "{.arg x} has {counted(lengths[1], 'value')}, and it is {what_is(columns[[k]])}."), "wrong_length", call)
+                   "x" = "{.arg x} has {counted(lengths[1], 'value')}, and it is {what_is(columns[[k]])}."),
+                     "wrong_length", call)
   }
 }
 

@@ -46,8 +46,8 @@ language_word <- function(name, kind, ..., fun = get(name, envir = topenv(), mod
   word
 }
 
-# The records by name, in an environment; words of several meanings have several. Made when all of the package's functions are
-# there.
+# The records by name, in an environment; words of several meanings have several. Made when all of the package's
+# functions are there.
 make_language <- function() {
   space <- topenv()
   makers <- sort(grep("^words_of_", ls(space), value = TRUE), method = "radix")
@@ -78,7 +78,8 @@ is_row_word <- function(word) !is.null(word) && word$kind == "row"
 
 # A scope for binding (tree-bind.R) in which the words of the language are known.
 formula_scope <- function(columns, env, line, call) {
-  new_scope(columns, env, line, call, list(find_word = find_word, goes_by_row = is_name_of_row_word, words = names_to_offer))
+  new_scope(columns, env, line, call, list(find_word = find_word, goes_by_row = is_name_of_row_word,
+                                           words = names_to_offer))
 }
 
 # Whatever a script means by it.
@@ -90,4 +91,5 @@ names_to_offer <- function() {
   grep("^[[:alpha:].]", unique(vapply(shown, `[[`, "", "name")), value = TRUE)
 }
 
-all_words <- function() unlist(mget(ls(language, all.names = TRUE), envir = language), recursive = FALSE, use.names = FALSE)
+all_words <- function() unlist(mget(ls(language, all.names = TRUE), envir = language), recursive = FALSE,
+                               use.names = FALSE)

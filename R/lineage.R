@@ -1,17 +1,19 @@
 #' Where columns come from
 #'
-#' The columns of a live table and of its files as a graph: each with the formula that made it, what it depends on, and what depends on it.
+#' The columns of a live table and of its files as a graph: each with the formula that made it, what it depends on,
+#' and what depends on it.
 #'
-#' A column that a later step sets again is another one: `net_kg (2)` is what `net_kg` became when it was set for the second time.
-#' Scratch columns, whose names begin with a dot, are part of the graph; so are the columns under `within` and `along` of words that go by
-#' them, and the steps that choose rows, which all later columns went through.
+#' A column that a later step sets again is another one: `net_kg (2)` is what `net_kg` became when it was set for
+#' the second time. Scratch columns, whose names begin with a dot, are part of the graph; so are the columns under
+#' `within` and `along` of words that go by them, and the steps that choose rows, which all later columns went
+#' through.
 #'
 #' @param x A live table from [open_table()].
 #' @param column Only this column, what it depends on and what depends on it: its name.
-#' @return An object of class `lineage`, which prints itself. `as.data.frame()` gives a row for each dependency, with `from`, `to`, the
-#'   `formula` of `to` and the `step` that has it; `plot()` a figure, of the package ggplot2. It is a list with `nodes`, a data frame with
-#'   `name`, `kind` (`"file"`, `"input"`, `"column"`, `"scratch"`, `"rows"`), `formula`, `step` and `in_result`, and `edges`, a data frame
-#'   of `from` and `to`, numbers of nodes.
+#' @return An object of class `lineage`, which prints itself. `as.data.frame()` gives a row for each dependency,
+#'   with `from`, `to`, the `formula` of `to` and the `step` that has it; `plot()` a figure, of the package ggplot2.
+#'   It is a list with `nodes`, a data frame with `name`, `kind` (`"file"`, `"input"`, `"column"`, `"scratch"`,
+#'   `"rows"`), `formula`, `step` and `in_result`, and `edges`, a data frame of `from` and `to`, numbers of nodes.
 #' @section Errors:
 #' `rowanroot_not_a_table` for what has no steps; `rowanroot_unknown_column`.
 #' @examples
@@ -42,7 +44,9 @@ lineage <- function(x, column = NULL) {
 
 check_live <- function(x, call) {
   if (is_live_table(x)) return(invisible())
-  stop_because(c("{.arg x} must be a live table, not {what_is(x)}.", "i" = "Steps are recorded on what {.code open_table()} gives; it takes a data frame, too."), "not_a_table", call)
+  stop_because(c("{.arg x} must be a live table, not {what_is(x)}.",
+                 "i" = "Steps are recorded on what {.code open_table()} gives; it takes a data frame, too."),
+               "not_a_table", call)
 }
 
 # A column as a bare name, or as a text or what has one; NULL if none is given.
@@ -119,7 +123,8 @@ node_labels <- function(nodes) {
 #' @export
 as.data.frame.lineage <- function(x, ...) {
   labels <- node_labels(x$nodes)
-  data.frame(from = labels[x$edges$from], to = labels[x$edges$to], formula = x$nodes$formula[x$edges$to], step = x$nodes$step[x$edges$to])
+  data.frame(from = labels[x$edges$from], to = labels[x$edges$to], formula = x$nodes$formula[x$edges$to],
+             step = x$nodes$step[x$edges$to])
 }
 
 #' @export
@@ -134,13 +139,15 @@ format.lineage <- function(x, width = cli::console_width(), ...) {
   of_node <- function(id) {
     from <- used(id)
     what <- if (x$nodes$kind[id] == "rows") "rows" else labels[id]
-    head <- paste0(if (x$nodes$kind[id] == "rows") cli::style_italic(what) else cli::style_bold(what), if (length(from)) paste0(" \u2190 ", paste(from, collapse = ", ")))
+    head <- paste0(if (x$nodes$kind[id] == "rows") cli::style_italic(what) else cli::style_bold(what),
+                   if (length(from)) paste0(" \u2190 ", paste(from, collapse = ", ")))
     c(strwrap_ansi(head, width, 4), cli::col_grey(strwrap(x$nodes$formula[id], width, indent = 4, exdent = 6)))
   }
   inputs <- x$nodes$name[x$nodes$kind == "input"]
   about <- if (is.null(x$column)) x$title else paste0(x$column, ", in ", x$title)
   c(cli::style_bold(paste("Lineage of", about)), "", unlist(lapply(made, of_node)), if (length(made)) "",
-    strwrap(paste0("From ", x$nodes$name[x$nodes$kind == "file"][1], ": ", if (length(inputs)) paste(inputs, collapse = ", ") else "no column"), width, exdent = 4))
+    strwrap(paste0("From ", x$nodes$name[x$nodes$kind == "file"][1], ": ",
+                   if (length(inputs)) paste(inputs, collapse = ", ") else "no column"), width, exdent = 4))
 }
 
 strwrap_ansi <- function(text, width, exdent) as.character(cli::ansi_strwrap(text, width, exdent = exdent))

@@ -1,11 +1,13 @@
 # Aggregates: calculated at once, as what follows may depend on them. The result is one value for all rows,
 # or a column that has for each row the value of its group.
 
-type_aggregate <- function(node, run) if (is.null(run$calibration)) aggregate_value(node, run) else calibrated_aggregate(node, run)
+type_aggregate <- function(node, run) if (is.null(run$calibration)) aggregate_value(node,
+    run) else calibrated_aggregate(node, run)
 
 aggregate_value <- function(node, run) {
   if (gives_any_length(list(node$argument)) && has_parts(run, run_groups(run, node$within))) {
-    call <- new_call(aggregate_function(node), node$word$name, list(node$argument), node$shown, node$env, within = node$within)
+    call <- new_call(aggregate_function(node), node$word$name, list(node$argument), node$shown, node$env,
+                     within = node$within)
     call$outer <- node$word$fun
     return(call_r(call, run))
   }
@@ -49,12 +51,15 @@ is_for_core <- function(node, argument, run) {
   if (word$memory == "truth") return(argument$type %in% c("logical", "integer"))
   if (argument$type %in% c("logical", "integer", "double")) return(TRUE)
   if (word$memory == "edge" && argument$kind == "slot") return(TRUE)
-  if (word$memory == "rows") return(argument$type == "text" || argument$kind == "slot" && is_stored_as_values(run$values[[argument$id]]))
+  if (word$memory == "rows") {
+    return(argument$type == "text" || argument$kind == "slot" && is_stored_as_values(run$values[[argument$id]]))
+  }
   argument$kind == "slot" && isTRUE(word$of_days) && is_day_or_time(run$values[[argument$id]])
 }
 
 # What has a class, and of which equal values are stored alike.
-is_stored_as_values <- function(x) is.atomic(x) && class(x)[1] %in% c("Date", "POSIXct", "difftime", "factor", "ordered", "integer64")
+is_stored_as_values <- function(x) is.atomic(x) && class(x)[1] %in%
+  c("Date", "POSIXct", "difftime", "factor", "ordered", "integer64")
 
 calculate_aggregate <- function(node, id, type, groups, run) {
   values <- aggregate_of_each(node, id, type, groups, run)
@@ -103,22 +108,27 @@ aggregate_moments <- function(node, id, type, groups, run) {
 # R's own warning: the least of nothing is infinite.
 warn_no_values <- function(values, node, id, groups, run) {
   if (!any(is.infinite(values))) return(invisible())
-  known <- if (is.null(groups)) sum(!is.na(run$values[[id]])) else of_each_group("known", bare_column(id, run), TRUE, groups)
+  known <- if (is.null(groups)) sum(!is.na(run$values[[id]])) else of_each_group("known", bare_column(id, run), TRUE,
+      groups)
   empty <- sum(known == 0)
   if (!empty) return(invisible())
-  warn_because(c("{.code {label_of(node)}} has no values{if (!is.null(groups)) paste(' in', counted(empty, 'group'))}: it is {values[known == 0][1]} there.",
+  warn_because(c(paste0("{.code {label_of(node)}} has no ",
+                        "values{if (!is.null(groups)) paste(' in', counted(empty, 'group'))}: it is ",
+                        "{values[known == 0][1]} there."),
                  "i" = "It is used in {.code {run$formula}}."), "no_values", run$call)
 }
 
 of_each_group <- function(what, column, skip_missing, groups) {
-  aggregate_groups_cpp(what, column, skip_missing, groups$of_row, length(groups$sizes), getOption("rowanroot.threads", 0L))
+  aggregate_groups_cpp(what, column, skip_missing, groups$of_row, length(groups$sizes),
+                       getOption("rowanroot.threads", 0L))
 }
 
 # Sums and means come from one pass.
 mean_or_sum <- function(what, id, skip_missing, groups, run) {
   key <- paste("sums", id, groups$key)
   if (is.null(run$aggregates[[key]])) {
-    run$aggregates[[key]] <- group_sums_cpp(bare_column(id, run), groups$of_row, length(groups$sizes), getOption("rowanroot.threads", 0L))
+    run$aggregates[[key]] <- group_sums_cpp(bare_column(id, run), groups$of_row, length(groups$sizes),
+                                            getOption("rowanroot.threads", 0L))
   }
   sums <- run$aggregates[[key]]
   values <- sums[[what]]
@@ -141,13 +151,14 @@ whole_aggregate <- function(what, id, skip_missing, run) {
   if (known > 1) moments[["squares"]] / (known - 1) else NA_real_
 }
 
-# A sum that is too large is missing, with a warning, as `+` has it: R's is a double, and the column's type would depend on
-# its values. The least of nothing is Inf, a double.
+# A sum that is too large is missing, with a warning, as `+` has it: R's is a double, and the column's type would
+# depend on its values. The least of nothing is Inf, a double.
 whole_numbers <- function(values, node, run) {
   if (any(is.infinite(values))) return(values)
   too_large <- !is.na(values) & abs(values) > .Machine$integer.max
   if (any(too_large)) {
-    warn_because(c("Whole numbers became too large in {.code {run$formula}}: {.code {label_of(node)}} is missing{if (length(values) > 1) paste(' for', sum(too_large), 'groups')}.",
+    warn_because(c(paste0("Whole numbers became too large in {.code {run$formula}}: {.code {label_of(node)}} is ",
+                          "missing{if (length(values) > 1) paste(' for', sum(too_large), 'groups')}."),
                    "i" = "Sum doubles instead, as in {.code sum(as.numeric(x))}."), "overflow", run$call)
     values[too_large] <- NA
   }
@@ -155,21 +166,24 @@ whole_numbers <- function(values, node, run) {
 }
 
 # A column as one group, or its groups.
-groups_or_one <- function(groups, run) if (is.null(groups)) list(of_row = integer(run$rows), sizes = run$rows) else groups
+groups_or_one <- function(groups, run) if (is.null(groups)) list(of_row = integer(run$rows),
+                                                                 sizes = run$rows) else groups
 
 # A median of whole numbers is whole where each group has a middle one, as R has it.
 aggregate_quantile <- function(node, id, type, groups, run) {
   column <- bare_column(id, run)
   if (isTRUE(node$word$needs_known) && !node$skip_missing && anyNA(column)) {
     stop_because(c("{.code {label_of(node)}} needs values that are known.",
-                   "x" = "In {.code {run$formula}} {counted_rows(sum(is.na(column)))} have none, row {which(is.na(column))[1]} first.",
+                   "x" = paste0("In {.code {run$formula}} {counted_rows(sum(is.na(column)))} have none, row ",
+                                "{which(is.na(column))[1]} first."),
                    "i" = "To leave them out write {.code na.rm = TRUE}."), "formula_failed", run$call)
   }
   one <- groups_or_one(groups, run)
   share <- if (is.null(node$share)) NA_real_ else as.numeric(node$share)
   values <- quantiles_cpp(column, share, node$skip_missing, one$of_row, length(one$sizes))
   if (type == "other") return(with_class_of(values, run$values[[id]]))
-  whole <- type != "double" && is.null(node$share) && !any(group_counts(column, one, node$skip_missing, values) %% 2 == 0)
+  whole <- type != "double" && is.null(node$share) &&
+    !any(group_counts(column, one, node$skip_missing, values) %% 2 == 0)
   if (whole) as.vector(values, type) else values
 }
 
@@ -228,6 +242,7 @@ aggregate_with_r <- function(node, argument, groups, run) {
 # R's function, with the options that the formula gives.
 aggregate_function <- function(node) {
   fun <- node$word$r
-  given <- c(if (node$skip_missing) list(na.rm = TRUE), if (!is.null(node$share)) list(probs = node$share, names = FALSE))
+  given <- c(if (node$skip_missing) list(na.rm = TRUE),
+             if (!is.null(node$share)) list(probs = node$share, names = FALSE))
   if (length(given)) function(x) do.call(fun, c(list(x), given)) else fun
 }

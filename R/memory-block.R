@@ -1,9 +1,9 @@
 # Runs the statements of a block on columns in memory. A statement only says what its column is; columns
 # are calculated together, in one pass, when R or the result needs them.
 
-# A run has numbered slots. A slot has a value (an R vector), or a pending typed node, or both; `columns`
-# says which slot each name stands for at this point of the block; `counting` marks the shared parts of
-# formulas whose overflows count only for the rows that use them. `env` is where the formulas were written: methods for classes are
+# A run has numbered slots. A slot has a value (an R vector), or a pending typed node, or both; `columns` says which
+# slot each name stands for at this point of the block; `counting` marks the shared parts of formulas whose
+# overflows count only for the rows that use them. `env` is where the formulas were written: methods for classes are
 # looked up there.
 new_run <- function(data, rows, call, env = NULL) {
   values <- unclass(data)
@@ -20,8 +20,8 @@ new_run <- function(data, rows, call, env = NULL) {
   run
 }
 
-# The slots, as an environment. `put()` and `name()` change them in place, where `run$values[[id]] <-` would copy them all
-# each time.
+# The slots, as an environment. `put()` and `name()` change them in place, where `run$values[[id]] <-` would copy
+# them all each time.
 new_slots <- function(values, columns) {
   force(columns)
   pending <- vector("list", length(values))
@@ -116,10 +116,13 @@ stop_wrong_length <- function(value, run) {
   if (!is_vector_like(value)) {
     stop_because(c("A column must have one value a row.",
                    "x" = "{.code {run$formula}} gives {what_is(value)}.",
-                   "i" = if (is.data.frame(value)) "Name all its columns, as in {.code c({paste(names(value), collapse = ', ')}) <- \u2026}."), "bad_result", run$call)
+                   "i" = if (is.data.frame(value)) paste0("Name all its columns, as in ",
+                                                          "{.code c({paste(names(value), collapse = ', ')}) ",
+                                                          "<- \u2026}.")), "bad_result", run$call)
   }
   stop_because(c("A column must have one value a row, or one for all rows.",
-                 "x" = "{.code {run$formula}} gives {counted(length(value), 'value')}, and the table has {counted_rows(run$rows)}."),
+                 "x" = paste0("{.code {run$formula}} gives {counted(length(value), 'value')}, and the table has ",
+                              "{counted_rows(run$rows)}.")),
                "wrong_length", run$call, found = length(value), expected = run$rows)
 }
 

@@ -1,5 +1,6 @@
-# Columns of a block that take long to calculate are cached: the next run calculates only those whose formula, or what it uses, has
-# changed. A step's `cache` says where: `read(keys, rows)` gives the columns of these keys, or NULL, and `keep(keys, columns)` keeps some.
+# Columns of a block that take long to calculate are cached: the next run calculates only those whose formula, or
+# what it uses, has changed. A step's `cache` says where: `read(keys, rows)` gives the columns of these keys, or
+# NULL, and `keep(keys, columns)` keeps some.
 
 # Seconds from which on a column is worth keeping.
 expensive_from <- function() getOption("rowanroot.keep_seconds", 0.25)
@@ -12,7 +13,8 @@ run_statements <- function(run, step, typed) {
   is_cached <- !vapply(cached, is.null, NA)
   for (k in which(used_statements(step, if (is.null(keys)) rep(FALSE, length(step$statements)) else is_cached))) {
     if (is.null(keys)) run_statement(run, typed[[k]])
-    else if (is_cached[k]) run$columns[names(cached[[k]])] <- lapply(cached[[k]], function(column) new_slot(run, column)$id)
+    else if (is_cached[k]) run$columns[names(cached[[k]])] <- lapply(cached[[k]],
+        function(column) new_slot(run, column)$id)
     else run_and_keep(run, typed[[k]], keys[[k]], cache)
   }
 }

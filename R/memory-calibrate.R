@@ -9,7 +9,8 @@ new_calibration <- function(found = NULL) {
 }
 
 # In a line of a block the same calculation has the same value.
-calibration_key <- function(node, run, names) paste(run$line_number, canonical(node), paste(quoted(names), collapse = ","))
+calibration_key <- function(node, run, names) paste(run$line_number, canonical(node),
+                                                    paste(quoted(names), collapse = ","))
 
 calibrated_aggregate <- function(node, run) {
   names <- if (is.null(node$within)) run$within_names else node$within
@@ -17,7 +18,9 @@ calibrated_aggregate <- function(node, run) {
   if (run$calibration$learns) {
     typed <- aggregate_value(node, run)
     run$calibration$found[[key]] <- c(learned_aggregate(typed, names, node, run), line = run$formula, way = "value",
-                                      label = paste0(node$word$name, "(", label_of(node$argument), ")", if (length(names)) paste(" within", paste(names, collapse = ", "))))
+                                      label = paste0(node$word$name, "(", label_of(node$argument), ")",
+                                                     if (length(names)) paste(" within",
+                                                         paste(names, collapse = ", "))))
     return(typed)
   }
   one <- run$calibration$found[[key]]
@@ -32,11 +35,14 @@ calibrated_aggregate <- function(node, run) {
 
 # Its value, or one for each group.
 learned_aggregate <- function(typed, names, node, run) {
-  if (!length(names)) return(list(value = if (typed$kind == "constant") typed$value else node_values(list(typed), run)[[1]]))
+  if (!length(names)) {
+    return(list(value = if (typed$kind == "constant") typed$value else node_values(list(typed), run)[[1]]))
+  }
   groups <- run_groups(run, node$within)
   first <- first_rows_cpp(groups$of_row, length(groups$sizes))
   values <- node_values(list(typed), run)[[1]]
-  list(value = if (length(values) == run$rows) take_rows(values, first) else rep(values, length(first)), keys = group_keys(groups, node$within, run))
+  list(value = if (length(values) == run$rows) take_rows(values, first) else rep(values, length(first)),
+       keys = group_keys(groups, node$within, run))
 }
 
 group_keys <- function(groups, within, run) {
@@ -61,14 +67,16 @@ places_of_groups <- function(now, learned, names, call) {
 warn_unknown_groups <- function(place, groups, now, one, run) {
   rows <- which(is.na(place[groups$of_row + 1L]))
   unknown <- which(is.na(place))
-  warn_because(c("{counted_rows(length(rows))} {cli::qty(length(rows))}{?is/are} of {counted(length(unknown), 'group')} that the routine was not calibrated on.",
+  warn_because(c(paste0("{counted_rows(length(rows))} {cli::qty(length(rows))}{?is/are} of ",
+                        "{counted(length(unknown), 'group')} that the routine was not calibrated on."),
                  "x" = "The first is row {rows[1]}, of the group {key_text(now, unknown[1])}.",
                  "i" = "{.code {one$label}} is missing there."), "unknown_group", run$call, rows = rows)
 }
 
 stop_not_calibrated <- function(node, run) {
   stop_because(c("{.code {label_of(node)}} was not learned when the routine was calibrated.",
-                 "x" = "It is in {.code {run$formula}}, which other columns of this table lead to.", "i" = "Calibrate the routine on a table with the same columns."),
+                 "x" = "It is in {.code {run$formula}}, which other columns of this table lead to.",
+                   "i" = "Calibrate the routine on a table with the same columns."),
                "not_calibrated", run$call)
 }
 
@@ -77,7 +85,8 @@ calibrated_levels <- function(node, run) {
   if (run$calibration$learns) {
     typed <- r_value(node, run)
     levels <- levels(node_values(list(typed), run)[[1]])
-    run$calibration$found[[key]] <- list(value = levels, line = run$formula, way = "levels", label = paste("levels of", label_of(node$arguments[[1]])))
+    run$calibration$found[[key]] <- list(value = levels, line = run$formula, way = "levels",
+                                         label = paste("levels of", label_of(node$arguments[[1]])))
     return(typed)
   }
   one <- run$calibration$found[[key]]

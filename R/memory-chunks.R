@@ -1,6 +1,7 @@
-# Rows that come in several lots, one after the other, since all together are too many for the memory. What is calculated row by row
-# needs nothing else; running words go on from what the lots before came to. A step that runs in lots has `lots`, an environment: how
-# many rows came `before`, the names of `groups` seen so far, and the `memory` of each running word.
+# Rows that come in several lots, one after the other, since all together are too many for the memory. What is
+# calculated row by row needs nothing else; running words go on from what the lots before came to. A step that runs
+# in lots has `lots`, an environment: how many rows came `before`, the names of `groups` seen so far, and the
+# `memory` of each running word.
 
 new_lots <- function() list2env(list(before = 0L, groups = list(), memory = list()))
 
@@ -9,7 +10,8 @@ rows_before <- function(run) if (is.null(run$lots)) 0L else run$lots$before
 # The same groups with numbers that they have in all lots.
 groups_of_all_lots <- function(groups, columns, key, lots) {
   first <- first_rows_cpp(groups$of_row, length(groups$sizes))
-  names <- do.call(paste, c(lapply(unname(columns), function(column) exact_names(stored_values(take_rows(column, first)))), sep = "\r"))
+  names <- do.call(paste, c(lapply(unname(columns), function(column) exact_names(stored_values(take_rows(column,
+      first)))), sep = "\r"))
   known <- union(lots$groups[[key]], names)
   lots$groups[[key]] <- known
   list(of_row = match(names, known)[groups$of_row + 1L] - 1L, sizes = rep(NA_integer_, length(known)))
@@ -24,13 +26,15 @@ exact_names <- function(values) {
 # What a word needs of the rows before: its memory, or for words that look at a few rows back, those of each group.
 with_earlier_lots <- function(place, node, key, run) {
   lots <- run$lots
-  if (is.null(lots$memory[[key]])) lots$memory[[key]] <- if (node$word$chunks == "on") new_running_memory_cpp() else new.env(parent = emptyenv())
+  if (is.null(lots$memory[[key]])) lots$memory[[key]] <- if (node$word$chunks ==
+                                                             "on") new_running_memory_cpp()
+                                                               else new.env(parent = emptyenv())
   place$memory <- lots$memory[[key]]
   place
 }
 
-# The last `count` rows of each group in the lots before, put before the values of this one; `calculate` gets these, and the groups of
-# all of them.
+# The last `count` rows of each group in the lots before, put before the values of this one; `calculate` gets these,
+# and the groups of all of them.
 after_earlier_rows <- function(x, place, count, calculate) {
   memory <- place$memory
   if (is.null(memory)) return(calculate(x, place))

@@ -1,4 +1,5 @@
-# The engine in memory: columns are R vectors, calculated by the core. It is the default one from when the package is loaded.
+# The engine in memory: columns are R vectors, calculated by the core. It is the default one from when the package
+# is loaded.
 
 memory_engine <- function() structure(list(), class = "memory_engine")
 

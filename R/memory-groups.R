@@ -7,14 +7,16 @@ run_groups <- function(run, within = NULL) {
   key <- paste(ids, collapse = " ")
   if (is.null(run$groups[[key]])) {
     calculate(run, ids)
-    groups <- group_rows_cpp(lapply(run$values[ids], group_values, run = run), run$rows, getOption("rowanroot.threads", 0L))
+    groups <- group_rows_cpp(lapply(run$values[ids], group_values, run = run), run$rows,
+                             getOption("rowanroot.threads", 0L))
     if (!is.null(run$lots)) groups <- groups_of_all_lots(groups, run$values[ids], key, run$lots)
     run$groups[[key]] <- c(groups, list(key = key))
   }
   run$groups[[key]]
 }
 
-# The same for what asks neither which group comes first nor whether each has rows: the group `of_row`, from 0, `count` of them at most, and a `key`.
+# The same for what asks neither which group comes first nor whether each has rows: the group `of_row`, from 0,
+# `count` of them at most, and a `key`.
 run_numbered_groups <- function(run, within = NULL) {
   ids <- if (is.null(within)) run$within else unlist(run$columns[within])
   key <- paste(ids, collapse = " ")

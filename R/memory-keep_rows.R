@@ -11,7 +11,8 @@ true_or_false <- function(step, data, call) {
   run$calibration <- step$calibration
   run$lots <- step$lots
   start_line(run, step$typed$condition)
-  condition <- type_condition(type_tree(new_condition(step$node, step$typed$condition), schema_of(data), run), run, as_row_condition = TRUE)
+  condition <- type_condition(type_tree(new_condition(step$node, step$typed$condition), schema_of(data), run), run,
+                              as_row_condition = TRUE)
   values <- node_values(list(condition), run)[[1]]
   if (length(values) == run$rows) values else rep_len(values, run$rows)
 }

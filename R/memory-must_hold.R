@@ -6,9 +6,11 @@ in_memory.step_conditions <- function(step, data, call) {
   broken <- list()
   for (k in seq_along(step$nodes)) {
     start_line(run, step$typed$conditions[[k]])
-    condition <- type_condition(type_tree(new_condition(step$nodes[[k]], step$typed$conditions[[k]]), schema_of(data), run), run, as_row_condition = TRUE)
+    condition <- type_condition(type_tree(new_condition(step$nodes[[k]], step$typed$conditions[[k]]),
+                                          schema_of(data), run), run, as_row_condition = TRUE)
     of_table <- !length(step$within) && isTRUE(values_of_group(step$nodes[[k]], character()))
-    found <- if (of_table) broken_table(value_of_table(condition, run)) else broken_rows(node_values(list(condition), run)[[1]])
+    found <- if (of_table) broken_table(value_of_table(condition, run)) else broken_rows(node_values(list(condition),
+        run)[[1]])
     if (!is.null(found)) broken <- c(broken, list(c(found, list(at = k))))
   }
   if (length(broken)) tell_broken(step, broken, data, call)
@@ -36,11 +38,17 @@ tell_broken <- function(step, broken, data, call) {
   formulas <- vapply(unname(step$typed$conditions[at]), one_line, "")
   count <- length(at)
   of <- length(step$nodes)
-  bullets <- vapply(seq_along(broken), function(k) broken_text(broken[[k]], step$titles[at[k]], formulas[k], step$nodes[[at[k]]], data), "")
-  message <- c(if (of == 1) "A condition does not hold." else "{count} of {of} conditions {cli::qty(count)}{?does/do} not hold.",
+  bullets <- vapply(seq_along(broken), function(k) broken_text(broken[[k]], step$titles[at[k]], formulas[k],
+                                                               step$nodes[[at[k]]], data), "")
+  message <- c(if (of ==
+                   1) "A condition does not hold." else paste0("{count} of {of} conditions ",
+                                                               "{cli::qty(count)}{?does/do} not hold."),
                stats::setNames(escaped(bullets), rep("x", count)),
-               "i" = if (any(vapply(broken, `[[`, NA, "missing"))) "Where a condition is missing it does not hold: {.code is.na(x) || \u2026} lets missing values pass.")
-  table <- data.frame(name = step$titles[at], formula = formulas, rows = vapply(broken, `[[`, 0, "rows"), first = vapply(broken, function(one) one$first[1], 0L))
+               "i" = if (any(vapply(broken, `[[`, NA,
+                                    "missing"))) paste0("Where a condition is missing it does not hold: ",
+                                                        "{.code is.na(x) || \u2026} lets missing values pass."))
+  table <- data.frame(name = step$titles[at], formula = formulas, rows = vapply(broken, `[[`, 0, "rows"),
+                      first = vapply(broken, function(one) one$first[1], 0L))
   if (step$verb == "must_hold") stop_because(message, "broken_condition", call, broken = table)
   warn_because(message, "broken_condition", call, broken = table)
 }
@@ -53,5 +61,6 @@ broken_text <- function(one, title, formula, node, data) {
     values <- vapply(columns, function(name) paste(name, format_value(take_rows(data[[name]], row))), "")
     paste0("row ", row, if (length(values)) paste0(" (", paste(values, collapse = ", "), ")"))
   }, "")
-  paste0(named, ": ", counted_rows(one$rows), ", first ", paste(shown, collapse = ", "), if (one$rows > length(shown)) " \u2026", ".")
+  paste0(named, ": ", counted_rows(one$rows), ", first ", paste(shown, collapse = ", "),
+         if (one$rows > length(shown)) " \u2026", ".")
 }

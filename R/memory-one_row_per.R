@@ -1,5 +1,5 @@
-# Two runs go side by side: one of all rows, which aggregates are made from, and one that has a row for each group. What is
-# made only of aggregates and of columns of the groups is calculated there.
+# Two runs go side by side: one of all rows, which aggregates are made from, and one that has a row for each group.
+# What is made only of aggregates and of columns of the groups is calculated there.
 #' @export
 in_memory.step_one_row_per <- function(step, data, call) {
   run <- new_run(data, nrow(data), call, step$env)
@@ -15,11 +15,17 @@ in_memory.step_one_row_per <- function(step, data, call) {
     start_line(run, statement$line)
     run$shared <- list()
     there <- !statement$removes && is_for_groups(statement$node, names(of_groups$columns))
-    needed <- if (!statement$removes) intersect(if (there) columns_in_aggregates(statement$node) else node_columns(statement$node), only_there)
-    for (name in needed) run$columns[[name]] <- new_slot(run, values_in_rows(run_results(of_groups, name)[[1]], groups$of_row + 1L))$id
+    needed <- if (!statement$removes) intersect(if (there) columns_in_aggregates(statement$node)
+      else node_columns(statement$node), only_there)
+    for (name in needed) {
+      run$columns[[name]] <- new_slot(run, values_in_rows(run_results(of_groups, name)[[1]], groups$of_row + 1L))$id
+    }
     only_there <- setdiff(only_there, needed)
     if (there) {
-      statement$node <- with_aggregates(statement$node, function(node) new_slot(of_groups, aggregate_for_groups(node, groups, first, run)), groups$sizes)
+      statement$node <- with_aggregates(statement$node,
+                                        function(node) new_slot(of_groups,
+                                                                aggregate_for_groups(node, groups, first, run)),
+                                        groups$sizes)
       run_statement(of_groups, statement)
       only_there <- union(only_there, targets)
       next
@@ -27,9 +33,12 @@ in_memory.step_one_row_per <- function(step, data, call) {
     run_statement(run, statement)
     only_there <- setdiff(only_there, targets)
     of_groups$columns[targets] <- NULL
-    if (isTRUE(statement$look)) check_one_value(run_results(run, targets), groups, first, line_text(statement$line), call)
+    if (isTRUE(statement$look)) {
+      check_one_value(run_results(run, targets), groups, first, line_text(statement$line), call)
+    }
     if (isTRUE(statement$of_group)) {
-      of_groups$columns[targets] <- lapply(run_results(run, targets), function(column) new_slot(of_groups, take_rows(column, first))$id)
+      of_groups$columns[targets] <- lapply(run_results(run, targets),
+                                           function(column) new_slot(of_groups, take_rows(column, first))$id)
     }
   }
   as_table_like(data, run_results(of_groups, step$columns), .set_row_names(length(first)))
@@ -37,6 +46,8 @@ in_memory.step_one_row_per <- function(step, data, call) {
 
 check_one_value <- function(columns, groups, first, formula, call) {
   for (column in columns) {
-    if (!identical(unname(take_rows(column, first[groups$of_row + 1L])), unname(column))) stop_not_one_value(formula, call)
+    if (!identical(unname(take_rows(column, first[groups$of_row + 1L])), unname(column))) {
+      stop_not_one_value(formula, call)
+    }
   }
 }

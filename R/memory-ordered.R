@@ -8,11 +8,14 @@ type_ordered <- function(node, run) {
   key <- paste("ordered", id, node$word$name, canonical_value(node$options), groups$key, order$key)
   if (is.null(run$aggregates[[key]])) {
     calculate(run, id)
-    place <- list(rows = run$rows, order = order, of_row = groups$of_row, groups = if (is.null(groups)) 0 else groups$count)
+    place <- list(rows = run$rows, order = order, of_row = groups$of_row,
+                  groups = if (is.null(groups)) 0 else groups$count)
     if (!is.null(run$lots)) place <- with_earlier_lots(place, node, key, run)
     about <- list(name = node$word$name, label = label_of(node$argument), formula = run$formula, call = run$call)
-    calculate_ordered <- switch(node$word$memory, ranking = calculate_ranking, running = calculate_running, moving = calculate_moving, neighbour = calculate_neighbour)
-    run$aggregates[[key]] <- new_slot(run, calculate_ordered(node$word$what, run$values[[id]], node$options, place, about))
+    calculate_ordered <- switch(node$word$memory, ranking = calculate_ranking, running = calculate_running,
+                                moving = calculate_moving, neighbour = calculate_neighbour)
+    run$aggregates[[key]] <- new_slot(run, calculate_ordered(node$word$what, run$values[[id]], node$options, place,
+                                                             about))
   }
   run$aggregates[[key]]
 }
@@ -43,7 +46,8 @@ most_steps <- 4000
 order_rows <- function(order) {
   if (is.null(order)) return(NULL)
   if (is.null(order$rows)) {
-    order$rows <- order_rows_cpp(order$columns, order$descending, rep_len(FALSE, length(order$columns)), length(order$columns[[1]]),
+    order$rows <- order_rows_cpp(order$columns, order$descending, rep_len(FALSE, length(order$columns)),
+                                 length(order$columns[[1]]),
                                  getOption("rowanroot.threads", 0L))
   }
   order$rows
@@ -53,7 +57,8 @@ warn_missing_order <- function(columns, names, run) {
   for (k in seq_along(columns)) {
     if (!anyNA(columns[[k]])) next
     missing <- is.na(columns[[k]])
-    warn_because(c("{.code {names[k]}} is missing in {counted_rows(sum(missing))}, row {which(missing)[1]} first: {if (sum(missing) == 1) 'it comes' else 'they come'} last in the order.",
+    warn_because(c(paste0("{.code {names[k]}} is missing in {counted_rows(sum(missing))}, row {which(missing)[1]} ",
+                          "first: {if (sum(missing) == 1) 'it comes' else 'they come'} last in the order."),
                    "i" = "It is used in {.code {run$formula}}."), "missing_order", run$call)
   }
 }
@@ -72,12 +77,14 @@ calculate_ranking <- function(what, x, options, place, about) {
     place$of_row <- place$of_row[turn]
     x <- if (inherits(x, "integer64")) structure(unclass(x)[turn], class = "integer64") else x[turn]
   }
-  ranks <- ranks_cpp(x, options$best == "highest", ties, options$missing, place$of_row, place$groups, getOption("rowanroot.threads", 0L))
+  ranks <- ranks_cpp(x, options$best == "highest", ties, options$missing, place$of_row, place$groups,
+                     getOption("rowanroot.threads", 0L))
   if (in_turn) ranks[turn] <- ranks
   if (options$as == "position") return(ranks)
   if (in_turn) place$of_row[turn] <- place$of_row
   count <- if (is.null(place$of_row)) sum(!is.na(ranks))
-           else spread_groups_cpp(aggregate_groups_cpp("known", ranks, TRUE, place$of_row, place$groups, getOption("rowanroot.threads", 0L)), place$of_row)
+           else spread_groups_cpp(aggregate_groups_cpp("known", ranks, TRUE, place$of_row, place$groups,
+                                                       getOption("rowanroot.threads", 0L)), place$of_row)
   if (options$as == "percent_rank") ifelse(count == 1 & !is.na(ranks), 0, (ranks - 1) / (count - 1)) else ranks / count
 }
 
@@ -90,13 +97,17 @@ calculate_running <- function(what, x, options, place, about) {
   check_numbers(x, about, days_too = what %in% c("least", "greatest"))
   if (is.double(x) || what %in% c("mean", "product")) {
     bare <- if (is.object(x)) as.vector(unclass(x)) else x
-    values <- running_cpp(what, options$missing, bare, running_order(place), place$order$steps, place$of_row, place$groups, place$memory, threads)
+    values <- running_cpp(what, options$missing, bare, running_order(place), place$order$steps, place$of_row,
+                          place$groups, place$memory, threads)
     return(if (is.object(x)) with_class_of(values, x) else values)
   }
-  result <- running_integers_cpp(what, options$missing, x, running_order(place), place$order$steps, place$of_row, place$groups, place$memory, threads)
+  result <- running_integers_cpp(what, options$missing, x, running_order(place), place$order$steps, place$of_row,
+                                 place$groups, place$memory, threads)
   if (result$overflow > 0) {
-    warn_because(c("Whole numbers became too large in {.code {about$formula}}: the total is missing from row {result$overflow} on.",
-                   "i" = "Add up doubles instead, as in {.code {about$name}(as.numeric({about$label}))}."), "overflow", about$call)
+    warn_because(c(paste0("Whole numbers became too large in {.code {about$formula}}: the total is missing from row ",
+                          "{result$overflow} on."),
+                   "i" = "Add up doubles instead, as in {.code {about$name}(as.numeric({about$label}))}."),
+                     "overflow", about$call)
   }
   result$values
 }
@@ -105,11 +116,14 @@ calculate_moving <- function(what, x, options, place, about) {
   check_numbers(x, about, days_too = what %in% c("least", "greatest"))
   if (options$complete && options$rows > place$rows && place$rows > 0 && is.null(place$memory)) {
     stop_because(c("The window is longer than the table.",
-                   "x" = "{.arg rows} is {options$rows}, and the table has {counted_rows(place$rows)}, in {.code {about$formula}}.",
-                   "i" = "For windows of the rows that there are, write {.code complete = FALSE}."), "bad_argument", about$call)
+                   "x" = paste0("{.arg rows} is {options$rows}, and the table has {counted_rows(place$rows)}, in ",
+                                "{.code {about$formula}}."),
+                   "i" = "For windows of the rows that there are, write {.code complete = FALSE}."), "bad_argument",
+                     about$call)
   }
   values <- after_earlier_rows(as.numeric(unclass(x)), place, options$rows - 1, function(x, place) {
-    moving_cpp(what, if (is.null(place$memory)) min(options$rows, max(place$rows, 1)) else options$rows, options$complete, x, order_rows(place$order), place$of_row, place$groups)
+    moving_cpp(what, if (is.null(place$memory)) min(options$rows, max(place$rows, 1)) else options$rows,
+               options$complete, x, order_rows(place$order), place$of_row, place$groups)
   })
   if (is.object(x)) return(with_class_of(values, x))
   if (!is.double(x) && what %in% c("least", "greatest")) as.integer(values) else values
@@ -127,7 +141,9 @@ calculate_neighbour <- function(direction, x, options, place, about) {
 }
 
 check_default <- function(x, default, about) {
-  if (length(default) == 1 && (!is.na(common_type(c(value_type(x), value_type(default)))) || is.object(x) && identical(class(x), class(default)))) return(invisible())
+  if (length(default) == 1 && (!is.na(common_type(c(value_type(x), value_type(default)))) || is.object(x) &&
+                               identical(class(x), class(default)))) return(invisible())
   stop_because(c("{.arg default} must be one value of the column's type.",
-                 "x" = "It is {what_is(default)}, and {.code {about$label}} is {type_name(x)}, in {.code {about$formula}}."), "type_mismatch", about$call)
+                 "x" = paste0("It is {what_is(default)}, and {.code {about$label}} is {type_name(x)}, in ",
+                              "{.code {about$formula}}.")), "type_mismatch", about$call)
 }

@@ -20,5 +20,6 @@ warn_overflows <- function(result, run) {
 
 # Whether a typed node has parts whose overflows are counted.
 counts_overflows <- function(node, run) {
-  any_node(node, function(node) node$kind == "operation" && node$type == "integer" || node$kind == "slot" && isTRUE(run$counting[node$id]))
+  any_node(node, function(node) node$kind == "operation" && node$type == "integer" || node$kind == "slot" &&
+           isTRUE(run$counting[node$id]))
 }

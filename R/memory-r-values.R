@@ -1,5 +1,5 @@
-# R's functions of texts, value by value: each different text, or combination of values, is seen once, and what R's function
-# gives for plain texts the core gives, quicker.
+# R's functions of texts, value by value: each different text, or combination of values, is seen once, and what R's
+# function gives for plain texts the core gives, quicker.
 
 # NULL where R's function must have whole columns.
 call_by_value <- function(arguments, values, node, run) {
@@ -18,22 +18,26 @@ call_by_text <- function(at, values, node, run) {
   if (is.null(different) && is.null(kernel)) return(NULL)
   if (!is.null(different)) values[[at]] <- if (anyNA(different$of_row)) c(different$texts, NA) else different$texts
   # Arguments that the kernel can't take are for R's function to refuse.
-  result <- if (!is.null(kernel)) tryCatch(do.call(kernel, stats::setNames(values, names(node$arguments))), error = function(e) NULL)
+  result <- if (!is.null(kernel)) tryCatch(do.call(kernel, stats::setNames(values, names(node$arguments))),
+                                           error = function(e) NULL)
   if (is.null(result)) {
     # Of text that is no text R names no row, or a row of the different ones.
     result <- withCallingHandlers(call_r_once(values, node, run), rowanroot_formula_failed = function(e) {
       texts <- list(values = values[[at]], of_row = different$of_row)
-      tryCatch(texts_in_utf8(texts, run$call), rowanroot_bad_text = function(e) stop_in_formula(e, run$formula, run$call))
+      tryCatch(texts_in_utf8(texts, run$call), rowanroot_bad_text = function(e) stop_in_formula(e, run$formula,
+          run$call))
     })
   }
   if (is_column_like(result, length(values[[at]]))) new_slot(run, at_rows(result, with_missing_rows(different, result)))
 }
 
-# What the function gives for a missing text stands behind what it gives for the others: rows without a text have that, unless it is
-# missing too.
+# What the function gives for a missing text stands behind what it gives for the others: rows without a text have
+# that, unless it is missing too.
 with_missing_rows <- function(different, result) {
   last <- length(result)
-  if (last > length(different$texts) && !is.null(different) && !is.na(result[last])) different$of_row[is.na(different$of_row)] <- last
+  if (last > length(different$texts) && !is.null(different) && !is.na(result[last])) {
+    different$of_row[is.na(different$of_row)] <- last
+  }
   different
 }
 

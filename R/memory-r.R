@@ -21,13 +21,16 @@ call_r_function <- function(node, arguments, run, groups = run_groups(run)) {
   if (has_parts(run, groups) && !by_value) return(call_r_by_group(arguments, node, run, groups))
   values <- argument_values(arguments, run)
   if (identical(node$fun, base::`%in%`) && length(values) == 2) check_can_be_in(values, node, run)
-  if (identical(node$fun, base::`%in%`) && length(values) == 2 && is_table_for(values[[2]], arguments[[2]], arguments[[1]])) {
-    return(new_slot(run, find_members_cpp(values[[1]], table_like(values[[2]], arguments[[1]]$type), getOption("rowanroot.threads", 0L))))
+  if (identical(node$fun, base::`%in%`) && length(values) == 2 &&
+      is_table_for(values[[2]], arguments[[2]], arguments[[1]])) {
+    return(new_slot(run, find_members_cpp(values[[1]], table_like(values[[2]], arguments[[1]]$type),
+                                          getOption("rowanroot.threads", 0L))))
   }
   found <- if (by_value && is_of_r(node$word)) call_by_value(arguments, values, node, run)
   if (!is.null(found)) return(found)
   result <- call_r_once(values, node, run)
-  if (isTRUE(node$picks) && arguments[[1]]$kind %in% c("slot", "operation", "choose") && length(result) == 1 && run$rows > 1) stop_picks_by_place(node$shown, run$formula, run$call)
+  if (isTRUE(node$picks) && arguments[[1]]$kind %in% c("slot", "operation", "choose") && length(result) == 1 &&
+      run$rows > 1) stop_picks_by_place(node$shown, run$formula, run$call)
   if (!by_value) check_not_for_one_row(result, run$rows, node$name, arguments, node, run)
   typed_value(result, run)
 }
@@ -36,7 +39,8 @@ has_parts <- function(run, groups) !is.null(groups) || !is.null(run_order(run))
 
 # Whether R's functions are called for arguments that may have any length, as by `sort(unique(x))`.
 gives_any_length <- function(arguments) {
-  is_any_length <- function(node, children) is_plain_call(node) && (!goes_by_value(node$word, node$arguments) || any(unlist(children)))
+  is_any_length <- function(node, children) is_plain_call(node) &&
+    (!goes_by_value(node$word, node$arguments) || any(unlist(children)))
   any(vapply(unname(arguments), fold_node, NA, f = is_any_length, stop_at = Negate(is_plain_call)))
 }
 
@@ -67,23 +71,30 @@ check_can_be_in <- function(values, node, run) {
   is_text <- vapply(values, is.character, NA)
   is_number <- vapply(values, function(value) is.numeric(value) && !is.object(value), NA)
   # The values are looked at only where the types differ: what is only missing fits everything.
-  if (!any(is_text) || !any(is_number) || !length(values[[1]]) || all(is.na(values[[1]])) || all(is.na(values[[2]]))) return(invisible())
+  if (!any(is_text) || !any(is_number) || !length(values[[1]]) || all(is.na(values[[1]])) ||
+      all(is.na(values[[2]]))) {
+    return(invisible())
+  }
   stop_because(c("Can't look for {if (is_text[1]) 'text among numbers' else 'a number among texts'}.",
                  "x" = "{.code {label_of(node)}} in {.code {run$formula}} does.",
-                 "i" = "Convert one of them: {.code as.numeric()} makes numbers, {.code as.character()} makes text."), "type_mismatch", run$call)
+                 "i" = "Convert one of them: {.code as.numeric()} makes numbers, {.code as.character()} makes text."),
+               "type_mismatch", run$call)
 }
 
 # `column %in% table`, where the table is a vector of the script and both are texts or both are not.
 is_table_for <- function(table, argument, column) {
   type <- value_type(table)
-  argument$kind %in% c("constant", "object") && column$kind != "constant" && is.atomic(table) && type != "other" && !is.na(common_type(c(type, column$type))) &&
+  argument$kind %in% c("constant", "object") && column$kind != "constant" && is.atomic(table) && type != "other" &&
+    !is.na(common_type(c(type, column$type))) &&
     column$type %in% c("logical", "integer", "double", "text")
 }
 
 # The table's values that a column of this type can have. A NaN is no missing integer.
 table_like <- function(table, type) {
   if (type %in% c("text", "double")) return(as.vector(table, vector_mode(type)))
-  if (is.double(table)) table <- table[!is.nan(table) & (is.na(table) | table == floor(table) & abs(table) <= .Machine$integer.max)]
+  if (is.double(table)) {
+    table <- table[!is.nan(table) & (is.na(table) | table == floor(table) & abs(table) <= .Machine$integer.max)]
+  }
   as.integer(table)
 }
 
@@ -105,7 +116,8 @@ call_r_once <- function(values, node, run) {
   result
 }
 
-# Once for each group, with the group's rows of each column, in the block's order if it has one. Each group gives one value, or one a row.
+# Once for each group, with the group's rows of each column, in the block's order if it has one. Each group gives
+# one value, or one a row.
 call_r_by_group <- function(arguments, node, run, groups) {
   members <- group_members(run, groups)
   whole <- argument_values(arguments, run)
@@ -127,8 +139,10 @@ call_r_by_group <- function(arguments, node, run, groups) {
 
 stop_wrong_group <- function(result, rows, node, run) {
   stop_because(c("Each group must get one value, or one a row.",
-                 "x" = "In {.code {run$formula}}, {.code {label_of(node)}} gives {what_is(result)} for a group of {counted_rows(length(rows))}.",
-                 "i" = "What is calculated on the way to them stands in a function of the columns, which is called for each group."),
+                 "x" = paste0("In {.code {run$formula}}, {.code {label_of(node)}} gives {what_is(result)} for a ",
+                              "group of {counted_rows(length(rows))}."),
+                 "i" = paste0("What is calculated on the way to them stands in a function of the columns, which is ",
+                              "called for each group.")),
                "wrong_length", run$call, found = length(result), expected = length(rows))
 }
 
@@ -211,5 +225,6 @@ check_are_levels <- function(texts, rows, levels, run) {
   if (!length(new)) return(invisible())
   stop_because(c("{.val {new[1]}} is no level of the category in {.code {run$formula}}.",
                  "i" = level_hint(new[1], levels),
-                 "i" = "Levels are added by {.code as_category(x, levels = c(\u2026))}, and {.code as.character()} makes it text."), "no_level", run$call)
+                 "i" = paste0("Levels are added by {.code as_category(x, levels = c(\u2026))}, and ",
+                              "{.code as.character()} makes it text.")), "no_level", run$call)
 }

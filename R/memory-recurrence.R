@@ -33,7 +33,9 @@ type_recurrence <- function(node, run) {
     run$above <- type
     typed <- type_unguarded(node$formula, run)
     found <- common_type(c(type, typed$type))
-    if (is.na(found) || !typed$type %in% c("missing", "logical", "integer", "double", "text")) stop_type_changes(node, type, typed$type, run)
+    if (is.na(found) || !typed$type %in% c("missing", "logical", "integer", "double", "text")) {
+      stop_type_changes(node, type, typed$type, run)
+    }
     if (found == type) return(convert(typed, type))
     type <- found
   }
@@ -59,6 +61,7 @@ check_no_above <- function(arguments, node, run) {
   stop_because(c("{.code .above} can only go into what runs row by row.",
                  "x" = if (is.null(node)) "In {.code {run$formula}} it goes into what needs whole columns."
                        else "{.code {label_of(node)}} in {.code {run$formula}} does not.",
-                 "i" = "Arithmetic, comparisons, {.code if}, {.code pmin()}, {.code round()} and functions of one row made of such do."),
+                 "i" = paste0("Arithmetic, comparisons, {.code if}, {.code pmin()}, {.code round()} and functions ",
+                              "of one row made of such do.")),
                "bad_formula", run$call)
 }

@@ -57,9 +57,9 @@ type_deep <- function(node, run) {
   type_node(node$node, run)
 }
 
-# R's functions are given whole columns, where a formula may use what they give in some rows only. Overflows in their arguments
-# count for those rows alone: in the others the argument is missing. The guard is a condition that is true in those that a
-# part of a formula is for, if it isn't for all.
+# R's functions are given whole columns, where a formula may use what they give in some rows only. Overflows in
+# their arguments count for those rows alone: in the others the argument is missing. The guard is a condition that
+# is true in those that a part of a formula is for, if it isn't for all.
 guarded <- function(node, run) {
   if (is.null(run$guard) || !is.null(run$above) || !counts_overflows(node, run)) return(node)
   run$guarded <- TRUE
@@ -89,8 +89,10 @@ row_counts <- function(run, name) {
   if (is.null(run$row_counts[[name]])) {
     order <- if (name == ".row") order_rows(run_order(run))
     run$row_counts[[name]] <- new_slot(run, if (name == ".rows") spread_groups_cpp(groups$sizes, groups$of_row)
-                                            else if (is.null(groups) && is.null(order)) seq_len(run$rows) + rows_before(run)
-                                            else number_in_group_cpp(run$rows, order, groups$of_row, length(groups$sizes)))
+                                            else if (is.null(groups) && is.null(order)) seq_len(run$rows) +
+                                              rows_before(run)
+                                            else number_in_group_cpp(run$rows, order, groups$of_row,
+                                                length(groups$sizes)))
   }
   run$row_counts[[name]]
 }

@@ -11,23 +11,31 @@ plot.lineage <- function(x, ...) {
   edges <- data.frame(x = nodes$x[shown$edges$from] + nodes$half[shown$edges$from], y = nodes$y[shown$edges$from],
                       xend = nodes$x[shown$edges$to] - nodes$half[shown$edges$to], yend = nodes$y[shown$edges$to])
   ggplot2::ggplot() +
-    ggplot2::geom_segment(data = edges, ggplot2::aes(x = .data$x, y = .data$y, xend = .data$xend, yend = .data$yend), colour = look$line, linewidth = 0.4) +
-    ggplot2::geom_label(data = nodes, ggplot2::aes(x = .data$x, y = .data$y, label = .data$label, fill = .data$what), colour = look$ink, size = 3.2, label.size = 0,
+    ggplot2::geom_segment(data = edges, ggplot2::aes(x = .data$x, y = .data$y, xend = .data$xend, yend = .data$yend),
+                          colour = look$line, linewidth = 0.4) +
+    ggplot2::geom_label(data = nodes, ggplot2::aes(x = .data$x, y = .data$y, label = .data$label, fill = .data$what),
+                        colour = look$ink, size = 3.2, label.size = 0,
                         label.padding = ggplot2::unit(0.35, "lines"), key_glyph = "rect") +
-    ggplot2::geom_text(data = nodes[nzchar(nodes$under), ], ggplot2::aes(x = .data$x, y = .data$y, label = .data$under), vjust = 2.9, colour = look$soft, size = 2.5) +
+    ggplot2::geom_text(data = nodes[nzchar(nodes$under), ],
+                       ggplot2::aes(x = .data$x, y = .data$y, label = .data$under), vjust = 2.9, colour = look$soft,
+                       size = 2.5) +
     ggplot2::scale_fill_manual(values = look$kinds, name = NULL, drop = TRUE) +
-    ggplot2::scale_y_continuous(expand = ggplot2::expansion(mult = 0.08)) + ggplot2::scale_x_continuous(limits = range(nodes$x - nodes$half, nodes$x + nodes$half), expand = ggplot2::expansion(mult = 0.06)) +
+    ggplot2::scale_y_continuous(expand = ggplot2::expansion(mult = 0.08)) +
+      ggplot2::scale_x_continuous(limits = range(nodes$x - nodes$half, nodes$x + nodes$half),
+                                  expand = ggplot2::expansion(mult = 0.06)) +
     ggplot2::labs(title = if (is.null(x$column)) "Lineage" else paste("Lineage of", x$column), subtitle = x$title) +
-    look_of_figures() + ggplot2::theme(axis.text = ggplot2::element_blank(), axis.title = ggplot2::element_blank(), panel.grid.major = ggplot2::element_blank(), legend.position = "bottom")
+    look_of_figures() + ggplot2::theme(axis.text = ggplot2::element_blank(), axis.title = ggplot2::element_blank(),
+                                       panel.grid.major = ggplot2::element_blank(), legend.position = "bottom")
 }
 
 #' @export
 plot.live_table <- function(x, ...) plot.lineage(lineage(x))
 
-kind_words <- c(file = "file", input = "column of a file", column = "made by a formula", scratch = "scratch", rows = "chooses rows or checks")
+kind_words <- c(file = "file", input = "column of a file", column = "made by a formula", scratch = "scratch",
+                rows = "chooses rows or checks")
 
-# Places of the nodes: a layer for each step away from the files, and in a layer near what they are made from. Columns of files that
-# nobody uses are left out.
+# Places of the nodes: a layer for each step away from the files, and in a layer near what they are made from.
+# Columns of files that nobody uses are left out.
 laid_out <- function(x) {
   used <- x$nodes$kind != "input" | seq_len(nrow(x$nodes)) %in% x$edges$from | identical(x$nodes$name, x$column)
   kept <- which(used)
@@ -38,7 +46,8 @@ laid_out <- function(x) {
   for (k in seq_len(nrow(nodes))) layer[k] <- max(c(-1, layer[edges$from[edges$to == k]])) + 1
   nodes$label <- shortened(node_labels(nodes), 34)
   nodes$what <- factor(kind_words[nodes$kind], kind_words)
-  nodes$under <- ifelse(nodes$kind %in% c("column", "scratch"), shortened(sub("^.*? <- ", "", nodes$formula, perl = TRUE), 30), "")
+  nodes$under <- ifelse(nodes$kind %in% c("column", "scratch"),
+                        shortened(sub("^.*? <- ", "", nodes$formula, perl = TRUE), 30), "")
   nodes$half <- 0.0105 * nchar(nodes$label)
   width <- pmax(nodes$half, 0.0085 * nchar(nodes$under))
   nodes$y <- 0

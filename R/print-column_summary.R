@@ -15,8 +15,10 @@ summary_parts <- function(x) {
   models <- attr(x, "models")
   data <- as.data.frame(x)
   is_number <- vapply(models, is_measured, NA)
-  counts <- function(rows) c(list(column = data$column[rows], type = data$type[rows]), lapply(data[rows, c("known", "missing", "different")], shown_count))
-  numbers <- Map(function(row, model) shown_measures(unlist(data[row, measures]), model), which(is_number), models[is_number])
+  counts <- function(rows) c(list(column = data$column[rows], type = data$type[rows]),
+                             lapply(data[rows, c("known", "missing", "different")], shown_count))
+  numbers <- Map(function(row, model) shown_measures(unlist(data[row, measures]), model), which(is_number),
+                 models[is_number])
   numbers <- lapply(stats::setNames(nm = measures), function(name) vapply(numbers, `[[`, "", name))
   texts <- list(`most frequent` = ifelse(is.na(data$frequent[!is_number]), "", data$frequent[!is_number]))
   c(if (any(is_number)) list(c(counts(is_number), numbers)), if (!all(is_number)) list(c(counts(!is_number), texts)))
@@ -34,7 +36,8 @@ shown_measures <- function(values, model) {
   vapply(values, function(value) {
     far <- is.finite(value) && value != 0 && (abs(value) >= 1e15 || abs(value) < 1e-4)
     # A whole number is a value, and shown as it is; others are rounded.
-    if (is.na(value)) "" else if (!far && value == floor(value)) format(value, big.mark = ",", scientific = FALSE) else format(signif(value, 5), digits = 5, big.mark = ",", scientific = far)
+    if (is.na(value)) "" else if (!far && value == floor(value)) format(value, big.mark = ",",
+        scientific = FALSE) else format(signif(value, 5), digits = 5, big.mark = ",", scientific = far)
   }, "")
 }
 

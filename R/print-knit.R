@@ -15,7 +15,8 @@ knit_print.table_view <- function(x, ...) {
   if (length(x$derived)) about$`comes from` <- from
   head <- as_table_like(x$head, lapply(unclass(x$head)[columns$name], shown_cells), NULL)
   title <- paste0(x$title, ": ", counted_rows(x$rows), ", ", counted(nrow(x$columns), "column"))
-  knit_tables(list(about, if (x$rows > 0) head), c(title, "First rows"), list("missing", names(x$head)[vapply(x$head, is.numeric, NA)]))
+  knit_tables(list(about, if (x$rows > 0) head), c(title, "First rows"),
+              list("missing", names(x$head)[vapply(x$head, is.numeric, NA)]))
 }
 
 #' @exportS3Method knitr::knit_print
@@ -28,7 +29,8 @@ knit_print.column_summary <- function(x, ...) {
 #' @exportS3Method knitr::knit_print
 knit_print.table_comparison <- function(x, ...) {
   texts <- c(rows_text(x), columns_text(x))
-  knit_output(c(knit_text(comparison_title(x), strong = TRUE), knit_text(texts), knit_table(changed_part(x), "", "rows"), knit_text(same_text(x))))
+  knit_output(c(knit_text(comparison_title(x), strong = TRUE), knit_text(texts),
+                knit_table(changed_part(x), "", "rows"), knit_text(same_text(x))))
 }
 
 knit_tables <- function(tables, titles, numbers) knit_output(unlist(Map(knit_table, tables, titles, numbers)))
@@ -45,7 +47,10 @@ knit_output <- function(parts) {
 }
 
 knit_text <- function(text, strong = FALSE) {
-  if (in_page()) return(if (length(text)) paste0("<p>", if (strong) "<strong>", escape_html(text), if (strong) "</strong>", "</p>"))
+  if (in_page()) {
+    return(if (length(text)) paste0("<p>", if (strong) "<strong>", escape_html(text), if (strong) "</strong>",
+                                    "</p>"))
+  }
   if (length(text)) paste0(if (strong) "**", escape_markdown(text), if (strong) "**")
 }
 
@@ -60,7 +65,8 @@ knit_table <- function(table, title, numbers) {
   names(table) <- shown_cell(names(table))
   caption <- if (nzchar(title)) title
   if (in_page()) {
-    shown <- knitr::kable(table, format = "html", align = align, caption = caption, row.names = named, table.attr = "class=\"table table-condensed\"")
+    shown <- knitr::kable(table, format = "html", align = align, caption = caption, row.names = named,
+                          table.attr = "class=\"table table-condensed\"")
     return(paste0("<div style=\"overflow-x: auto\">\n", paste(shown, collapse = "\n"), "\n</div>"))
   }
   escaped <- as.data.frame(lapply(table, escape_markdown), optional = TRUE)
@@ -78,7 +84,9 @@ escape_html <- function(text) {
 # Signs of Markdown by their numbers: a backslash before a bracket would be a formula to some programs.
 escape_markdown <- function(text) {
   text <- gsub("&", "&#38;", shown_cell(text), fixed = TRUE)
-  for (sign in strsplit("\\`*_{}[]<>$~^|!:@()", "")[[1]]) text <- gsub(sign, sprintf("&#%d;", utf8ToInt(sign)), text, fixed = TRUE)
+  for (sign in strsplit("\\`*_{}[]<>$~^|!:@()", "")[[1]]) {
+    text <- gsub(sign, sprintf("&#%d;", utf8ToInt(sign)), text, fixed = TRUE)
+  }
   # That of a number is none.
   gsub("(?<!&)#", "&#35;", text, perl = TRUE)
 }

@@ -5,8 +5,8 @@ left <- function(cells) cli::ansi_align(cells, width = max(cli::ansi_nchar(cells
 
 shown_count <- function(count) ifelse(is.na(count), "", format(count, big.mark = ",", trim = TRUE, scientific = FALSE))
 
-# Columns of text with headings, the numbers aligned right; those that do not fit beside the others begin again below, after the first
-# one. A last column of text is cut to fit where there is room for some of it.
+# Columns of text with headings, the numbers aligned right; those that do not fit beside the others begin again
+# below, after the first one. A last column of text is cut to fit where there is room for some of it.
 format_side_by_side <- function(columns, numbers, width) {
   cells <- Map(function(column, name) {
     cells <- c(cli::style_bold(name), shown_cell(column))
@@ -30,7 +30,8 @@ format_side_by_side <- function(columns, numbers, width) {
   utils::head(unlist(lines), -1)
 }
 
-cut_to <- function(lines, width) cli::ansi_strtrim(cli::ansi_trimws(lines, "right"), width, ellipsis = mark("\u2026", "..."))
+cut_to <- function(lines, width) cli::ansi_strtrim(cli::ansi_trimws(lines, "right"), width,
+                                                   ellipsis = mark("\u2026", "..."))
 
 # Text over as many lines as it needs, those after the first one set in.
 wrapped <- function(text, width) strwrap(text, width = width, exdent = 2)

@@ -58,11 +58,13 @@ missing_note <- function(missing) {
   ifelse(missing > 0, cli::col_yellow(paste0(" (", format(missing, big.mark = ",", trim = TRUE), " missing)")), "")
 }
 
-# Each column with its type; of three or more numbered alike, one after the other, only the first and the last: `kg_1:kg_8`.
+# Each column with its type; of three or more numbered alike, one after the other, only the first and the last:
+# `kg_1:kg_8`.
 format_names <- function(columns) {
   if (!nrow(columns)) return(character())
   cells <- paste0(shown_cell(columns$name), " ", cli::col_grey(columns$type), missing_note(columns$missing))
-  stem <- ifelse(columns$missing == 0 & grepl("[0-9]$", columns$name), paste(sub("[0-9]+$", "", columns$name), columns$type), NA)
+  stem <- ifelse(columns$missing == 0 & grepl("[0-9]$", columns$name),
+                 paste(sub("[0-9]+$", "", columns$name), columns$type), NA)
   begins <- c(TRUE, !(stem[-1] == utils::head(stem, -1)) %in% TRUE)[seq_along(stem)]
   runs <- cumsum(begins)
   unlist(lapply(unname(split(seq_along(cells), runs)), function(run) {
@@ -99,7 +101,8 @@ strwrap_cells <- function(cells, width) {
 # stay together; what does not fit beside the strip before begins the next.
 format_strips <- function(x, width) {
   head <- unclass(x$head)
-  numbers <- if (has_row_names(x$head)) left(cut_to(c("", shown_cell(row.names(x$head))), 20)) else right(c("", seq_len(nrow(x$head))))
+  numbers <- if (has_row_names(x$head)) left(cut_to(c("", shown_cell(row.names(x$head))), 20)) else right(c("",
+      seq_len(nrow(x$head))))
   strips <- list()
   # What steps made is shown in full, of the others as much as fits in two strips more.
   most <- if (length(x$derived)) Inf else 3
@@ -120,7 +123,9 @@ format_strips <- function(x, width) {
   }
   lines <- unlist(lapply(strips, function(strip) c("", strip)))
   hidden <- utils::tail(x$rest, length(x$derived) + length(x$rest) - shown)
-  c(lines, if (length(hidden)) c("", wrapped(paste0("Not shown: ", counted(length(hidden), "other column"), ". To see some: peek(keep_columns(x, ", code_name(hidden[1]), "))"), width)))
+  c(lines, if (length(hidden)) c("", wrapped(paste0("Not shown: ", counted(length(hidden), "other column"),
+                                                    ". To see some: peek(keep_columns(x, ", code_name(hidden[1]),
+                                                    "))"), width)))
 }
 
 # A name as it stands in code.
@@ -131,7 +136,8 @@ format_group <- function(names, head, derived) {
   cells <- lapply(names, function(name) format_cells(head[[name]], name, derived && name == names[1]))
   if (!derived || length(names) == 1) return(list(lines = do.call(paste, c(cells, sep = "  ")), derived = derived))
   arrow <- c(mark("\u2190", "<"), rep(" ", length(cells[[1]]) - 1))
-  list(lines = do.call(paste, c(cells[1], list(arrow), list(do.call(paste, c(cells[-1], sep = "  "))))), derived = derived)
+  list(lines = do.call(paste, c(cells[1], list(arrow), list(do.call(paste, c(cells[-1], sep = "  "))))),
+       derived = derived)
 }
 
 format_cells <- function(column, name, strong) {

@@ -16,7 +16,8 @@
 show_steps <- function(x) {
   call <- quote(show_steps())
   if (!is_routine(x) && !is_live_table(x)) {
-    stop_because(c("{.arg x} must be a live table or a routine, not {what_is(x)}.", "i" = "Steps are recorded on what {.code open_table()} or {.code routine()} gives."),
+    stop_because(c("{.arg x} must be a live table or a routine, not {what_is(x)}.",
+                   "i" = "Steps are recorded on what {.code open_table()} or {.code routine()} gives."),
                  "not_a_table", call)
   }
   steps <- if (is_routine(x)) x$steps else lapply(live(x)$steps, `[[`, "typed_call")
@@ -27,7 +28,8 @@ show_steps <- function(x) {
 #' @export
 format.step_list <- function(x, width = cli::console_width(), ...) {
   x <- shown_parts(x)
-  c(cli::style_bold(paste0(x$title, ", ", if (length(x$steps)) counted(length(x$steps), "step") else "no steps")), numbered_steps(x$steps, NULL, width))
+  c(cli::style_bold(paste0(x$title, ", ", if (length(x$steps)) counted(length(x$steps), "step") else "no steps")),
+    numbered_steps(x$steps, NULL, width))
 }
 
 #' @export

@@ -1,17 +1,19 @@
 #' Report on a table
 #'
-#' Writes one HTML file that needs nothing else: what the table was read from, its steps in words, the lineage, each new column with the
-#' spread of its values beside the columns it came from, checks, what changed since the output was made before, times and versions. It can be
-#' read in light and dark, printed, and handed to a colleague.
+#' Writes one HTML file that needs nothing else: what the table was read from, its steps in words, the lineage, each
+#' new column with the spread of its values beside the columns it came from, checks, what changed since the output
+#' was made before, times and versions. It can be read in light and dark, printed, and handed to a colleague.
 #'
-#' Ranks are shown as ordered bars and running words as lines, of each group. Everything that comes from the data, names too, is escaped.
+#' Ranks are shown as ordered bars and running words as lines, of each group. Everything that comes from the data,
+#' names too, is escaped.
 #'
 #' @param x A live table from [open_table()].
 #' @param file The path of the file to write; its name ends in `.html`. One that is there is replaced.
 #' @param title What stands above it; what the table is read from, if none is given.
 #' @return The path of the file, invisibly.
 #' @section Errors:
-#' `rowanroot_not_a_table`; `rowanroot_cannot_write` for a folder that is not there or can't be written to; `rowanroot_bad_argument`;
+#' `rowanroot_not_a_table`; `rowanroot_cannot_write` for a folder that is not there or can't be written to;
+#' `rowanroot_bad_argument`;
 #' `rowanroot_missing_package`: figures and pages need the packages ggplot2 and htmltools.
 #' @examplesIf requireNamespace("ggplot2", quietly = TRUE) && requireNamespace("htmltools", quietly = TRUE)
 #' visits <- data.frame(hive = c("NB-01", "NB-02", "SH-01"), gross_kg = c(31, 28.5, 20), tare_kg = 6)
@@ -25,21 +27,34 @@
 report <- function(x, file, title = NULL) {
   call <- quote(report())
   check_live(x, call)
-  if (missing(file)) stop_because(c("Which file?", "i" = "Write {.code report(x, \"report.html\")}."), "bad_argument", call)
+  if (missing(file)) {
+    stop_because(c("Which file?", "i" = "Write {.code report(x, \"report.html\")}."), "bad_argument", call)
+  }
   check_report_file(file, call)
-  if (!is.null(title) && !rlang::is_string(title)) stop_because("{.arg title} must be one text, not {what_is(title)}.", "bad_argument", call)
+  if (!is.null(title) && !rlang::is_string(title)) {
+    stop_because("{.arg title} must be one text, not {what_is(title)}.", "bad_argument", call)
+  }
   table <- current_table(x, call)
   parts <- reported_parts(table, call)
-  write_page(if (is.null(title)) source_title(live(table)$source) else title, list(report_of_table(parts, heading = NULL)), file, call)
+  write_page(if (is.null(title)) source_title(live(table)$source) else title,
+             list(report_of_table(parts, heading = NULL)), file, call)
   invisible(file)
 }
 
 check_report_file <- function(file, call) {
   check_package(c("ggplot2", "htmltools"), "Reports", call)
   check_path(file, "file", call, several = FALSE)
-  if (!path_ending(file) %in% c("html", "htm")) stop_because(c("A report is an HTML file.", "x" = "{.file {file}} does not end in {.code .html}."), "bad_argument", call)
-  if (!dir.exists(dirname(file))) stop_because(c("There is no folder {.file {dirname(file)}}.", "i" = "Make it first, or write the report elsewhere."), "cannot_write", call, path = file)
-  if (file.access(dirname(file), 2) != 0) stop_because("Can't write to the folder {.file {dirname(file)}}.", "cannot_write", call, path = file)
+  if (!path_ending(file) %in% c("html", "htm")) {
+    stop_because(c("A report is an HTML file.", "x" = "{.file {file}} does not end in {.code .html}."),
+                 "bad_argument", call)
+  }
+  if (!dir.exists(dirname(file))) {
+    stop_because(c("There is no folder {.file {dirname(file)}}.",
+                   "i" = "Make it first, or write the report elsewhere."), "cannot_write", call, path = file)
+  }
+  if (file.access(dirname(file), 2) != 0) {
+    stop_because("Can't write to the folder {.file {dirname(file)}}.", "cannot_write", call, path = file)
+  }
 }
 
 # All that is told of a table. Its steps are run one by one, to see what each takes and what it says.
@@ -57,12 +72,14 @@ reported_parts <- function(x, call) {
   warned <- list()
   for (k in seq_along(live(x)$steps)) {
     step <- live(x)$steps[[k]]
-    data <- withCallingHandlers(timed(paste("step", k), execute(memory_engine(), step, data, call)), warning = function(w) {
+    data <- withCallingHandlers(timed(paste("step", k), execute(memory_engine(), step, data, call)),
+                                warning = function(w) {
       warned <<- c(warned, list(list(step = k, text = conditionMessage(w), broken = w$broken)))
       tryInvokeRestart("muffleWarning")
     })
   }
-  list(table = x, read = read, data = data, times = do.call(rbind, times), warned = warned, lineage = lineage(x), origins = table_origins(x))
+  list(table = x, read = read, data = data, times = do.call(rbind, times), warned = warned, lineage = lineage(x),
+       origins = table_origins(x))
 }
 
 # Made of the parts: a list of tags. Without a heading it is the only table of the page; else it has a number there.
@@ -75,7 +92,10 @@ report_of_table <- function(found, heading, changed = NULL, number = NULL) {
   sections <- list(
     list("Inputs", inputs_section(found)),
     list("Steps", steps_section(x, found)),
-    list("Lineage", if (length(live(x)$steps)) figure_tag(plot(found$lineage), lineage_in_words(found$lineage), 11, max(3, min(9, 1.5 + 0.45 * sum(found$lineage$nodes$kind != "file"))), "lineage")),
+    list("Lineage", if (length(live(x)$steps)) figure_tag(plot(found$lineage), lineage_in_words(found$lineage), 11,
+                                                          max(3, min(9, 1.5 +
+                                                              0.45 * sum(found$lineage$nodes$kind != "file"))),
+                                                          "lineage")),
     list("New columns", if (length(made)) new_columns_section(made, found, levels[[2]])),
     list("Checks", checks_section(found)),
     list("What changed", changed_section(changed)),
@@ -83,12 +103,15 @@ report_of_table <- function(found, heading, changed = NULL, number = NULL) {
   )
   sections <- Filter(function(one) !is.null(one[[2]]), sections)
   size <- paste0(counted_rows(nrow(found$data)), ", ", counted(length(found$data), "column"))
-  id <- function(name) paste(c(if (!is.null(number)) paste0("table-", number), gsub(" ", "-", tolower(name))), collapse = "-")
+  id <- function(name) paste(c(if (!is.null(number)) paste0("table-", number), gsub(" ", "-", tolower(name))),
+                             collapse = "-")
   list(
     if (!is.null(heading)) t$h2(id = id(NULL), shown(heading)),
     t$p(class = "soft", paste0(source_title(live(x)$source), ": ", size)),
-    t$nav(`aria-label` = paste(c("Parts of the report", heading), collapse = ": "), t$ul(lapply(sections, function(one) t$li(t$a(href = paste0("#", id(one[[1]])), one[[1]]))))),
-    lapply(sections, function(one) t$section(`aria-labelledby` = id(one[[1]]), levels[[1]](id = id(one[[1]]), one[[1]]), one[[2]]))
+    t$nav(`aria-label` = paste(c("Parts of the report", heading), collapse = ": "),
+          t$ul(lapply(sections, function(one) t$li(t$a(href = paste0("#", id(one[[1]])), one[[1]]))))),
+    lapply(sections, function(one) t$section(`aria-labelledby` = id(one[[1]]),
+                                             levels[[1]](id = id(one[[1]]), one[[1]]), one[[2]]))
   )
 }
 
@@ -98,7 +121,8 @@ most_drawn <- 6
 new_columns_section <- function(made, found, heading) {
   drawn <- if (length(made) <= most_drawn + 4) made else utils::head(made, most_drawn)
   others <- setdiff(made, drawn)
-  list(htmltools::tags$div(class = "columns", lapply(drawn, column_card, found = found, heading = heading)), if (length(others)) others_table(others, found))
+  list(htmltools::tags$div(class = "columns", lapply(drawn, column_card, found = found, heading = heading)),
+       if (length(others)) others_table(others, found))
 }
 
 others_table <- function(names, found) {
@@ -106,10 +130,14 @@ others_table <- function(names, found) {
   number <- function(values, digits) ifelse(is.na(values), "", format(signif(values, digits), trim = TRUE))
   formulas <- vapply(names, function(name) formula_of(found$lineage$nodes, name), "")
   ranges <- vapply(names, function(name) if (is.numeric(found$data[[name]])) range_text(found$data[[name]]) else "", "")
-  about <- data.frame(Column = shown(names), Formula = ifelse(is.na(formulas), "", formulas), Type = summaries$type, Missing = vapply(names, function(name) format(sum(is.na(found$data[[name]])), big.mark = ","), ""),
-                      Mean = vapply(summaries$mean, number, "", digits = 5), Sd = vapply(summaries$sd, number, "", digits = 3), Range = ranges)
+  about <- data.frame(Column = shown(names), Formula = ifelse(is.na(formulas), "", formulas), Type = summaries$type,
+                      Missing = vapply(names, function(name) format(sum(is.na(found$data[[name]])), big.mark = ","),
+                                       ""),
+                      Mean = vapply(summaries$mean, number, "", digits = 5),
+                        Sd = vapply(summaries$sd, number, "", digits = 3), Range = ranges)
   names(about)[6:7] <- c("Standard deviation", "Least to greatest")
-  table_tag(about, paste("The other", counted(length(names), "new column")), number = c("Missing", "Mean", "Standard deviation"))
+  table_tag(about, paste("The other", counted(length(names), "new column")),
+            number = c("Missing", "Mean", "Standard deviation"))
 }
 
 inputs_section <- function(found) {
@@ -117,10 +145,12 @@ inputs_section <- function(found) {
   files <- if (inherits(source, "file_source")) source_files(source, NULL)
   about <- if (!is.null(files)) {
     info <- file.info(files$path, extra_cols = FALSE)
-    data.frame(File = files$name, `Size in kB` = format(round(info$size / 1000, 1), big.mark = ",", nsmall = 1), Changed = format(info$mtime, "%Y-%m-%d %H:%M"), check.names = FALSE)
+    data.frame(File = files$name, `Size in kB` = format(round(info$size / 1000, 1), big.mark = ",", nsmall = 1),
+               Changed = format(info$mtime, "%Y-%m-%d %H:%M"), check.names = FALSE)
   } else data.frame(Source = source_title(source))
   shown <- utils::head(about, 40)
-  list(table_tag(shown, paste0(counted_rows(nrow(found$read)), " read"), number = "Size in kB"), if (nrow(about) > 40) htmltools::tags$p(class = "soft", paste("and", nrow(about) - 40, "more files")))
+  list(table_tag(shown, paste0(counted_rows(nrow(found$read)), " read"), number = "Size in kB"),
+       if (nrow(about) > 40) htmltools::tags$p(class = "soft", paste("and", nrow(about) - 40, "more files")))
 }
 
 steps_section <- function(x, found) {
@@ -129,14 +159,18 @@ steps_section <- function(x, found) {
   if (!length(steps)) return(t$p("There are no steps."))
   t$ol(class = "steps", lapply(seq_along(steps), function(k) {
     warned <- Filter(function(one) one$step == k && is.null(one$broken), found$warned)
-    t$li(lapply(steps[[k]], t$p), t$p(class = "soft", paste0(format(signif(found$times$seconds[k + 1], 2)), " s")), lapply(warned, function(one) t$p(class = "broken", paste("Warning:", one$text))))
+    t$li(lapply(steps[[k]], t$p), t$p(class = "soft", paste0(format(signif(found$times$seconds[k + 1], 2)), " s")),
+         lapply(warned, function(one) t$p(class = "broken", paste("Warning:", one$text))))
   }))
 }
 
 lineage_in_words <- function(graph) {
   edges <- as.data.frame(graph)
   edges <- edges[!is.na(edges$formula), ]
-  paste("What each column is made from:", paste(vapply(unique(edges$to), function(to) paste(to, "from", paste(edges$from[edges$to == to], collapse = ", ")), ""), collapse = "; "))
+  paste("What each column is made from:", paste(vapply(unique(edges$to),
+                                                       function(to) paste(to, "from",
+                                                           paste(edges$from[edges$to == to], collapse = ", ")), ""),
+                                                collapse = "; "))
 }
 
 # A column: its formula, what is missing before and after, a summary and figures.
@@ -149,17 +183,33 @@ column_card <- function(name, found, heading) {
   missing <- function(values) format(sum(is.na(values)), big.mark = ",")
   from <- intersect(origins, names(found$data))
   facts <- c(list(t$dt("type"), t$dd(summary$type), t$dt("missing"),
-                  t$dd(paste0(missing(found$data[[name]]), if (length(from)) paste0(" (", paste(from, vapply(from, function(one) missing(found$data[[one]]), ""), collapse = ", "), ")"))),
+                  t$dd(paste0(missing(found$data[[name]]),
+                              if (length(from)) paste0(" (",
+                                                       paste(from,
+                                                             vapply(from, function(one) missing(found$data[[one]]),
+                                                                 ""), collapse = ", "), ")"))),
                   t$dt("different values"), t$dd(format(summary$different, big.mark = ","))),
-             if (!is.na(summary$mean) && is.numeric(found$data[[name]])) list(t$dt("mean, sd"), t$dd(paste(format(signif(summary$mean, 5)), format(signif(summary$sd, 3)), sep = ", ")), t$dt("least to greatest"), t$dd(range_text(found$data[[name]]))),
+             if (!is.na(summary$mean) && is.numeric(found$data[[name]])) {
+               list(t$dt("mean, sd"), t$dd(paste(format(signif(summary$mean, 5)), format(signif(summary$sd, 3)),
+                                                 sep = ", ")), t$dt("least to greatest"),
+                    t$dd(range_text(found$data[[name]])))
+             },
              if (!is.na(summary$frequent)) list(t$dt("most frequent"), t$dd(summary$frequent)))
   kind <- kind_of_column(x, name)
   figures <- list(
     figure_tag(untitled(plot_column_data(found$data, name, origins)), paste("Spread of the values of", name), 6.4, 2.6),
-    if (identical(kind$what, "running") && is.numeric(found$data[[name]])) figure_tag(untitled(plot_running_data(found$data, name, along_of(kind, found), within_of(kind, found))), paste(name, "along the rows"), 6.4, 2.8),
-    if (identical(kind$what, "ranking") && is.numeric(found$data[[name]])) figure_tag(untitled(plot_ranking_data(found$data, name, 10, NULL, Find(function(one) is.numeric(found$data[[one]]), from))), paste("The best ranks of", name), 6.4, 2.8)
+    if (identical(kind$what, "running") && is.numeric(found$data[[name]])) {
+      figure_tag(untitled(plot_running_data(found$data, name, along_of(kind, found), within_of(kind, found))),
+                 paste(name, "along the rows"), 6.4, 2.8)
+    },
+    if (identical(kind$what, "ranking") && is.numeric(found$data[[name]])) {
+      figure_tag(untitled(plot_ranking_data(found$data, name, 10, NULL,
+                                            Find(function(one) is.numeric(found$data[[one]]), from))),
+                 paste("The best ranks of", name), 6.4, 2.8)
+    }
   )
-  t$article(class = "card", heading(shown(name)), if (!is.na(formula)) t$pre(t$code(formula, .noWS = "outside"), .noWS = "inside"), t$dl(facts), figures)
+  t$article(class = "card", heading(shown(name)), if (!is.na(formula)) t$pre(t$code(formula, .noWS = "outside"),
+      .noWS = "inside"), t$dl(facts), figures)
 }
 
 # In a card the name stands above.
@@ -170,7 +220,8 @@ within_of <- function(kind, found) Find(function(name) name %in% names(found$dat
 
 along_of <- function(kind, found) if (length(kind$along) == 1 && kind$along %in% names(found$data)) kind$along
 
-formula_of <- function(nodes, name) utils::tail(c(NA_character_, nodes$formula[nodes$name == name & nodes$kind == "column"]), 1)
+formula_of <- function(nodes, name) utils::tail(c(NA_character_,
+                                                  nodes$formula[nodes$name == name & nodes$kind == "column"]), 1)
 
 range_text <- function(values) {
   known <- values[!is.na(values)]
@@ -211,12 +262,16 @@ changed_section <- function(changed) {
   differs <- columns[columns$status != "same", ]
   rows <- paste0(counted_rows(nrow(changed$added)), " added, ", counted_rows(nrow(changed$removed)), " removed")
   if (!nrow(differs)) return(t$p(paste0("No column differs from the output as it was before; ", rows, ".")))
-  shown <- data.frame(Column = differs[[1]], What = differs$status, Rows = ifelse(is.na(differs$rows), "", format(differs$rows, big.mark = ",", trim = TRUE)), Examples = ifelse(is.na(differs$examples), "", differs$examples))
+  shown <- data.frame(Column = differs[[1]], What = differs$status,
+                      Rows = ifelse(is.na(differs$rows), "", format(differs$rows, big.mark = ",", trim = TRUE)),
+                      Examples = ifelse(is.na(differs$examples), "", differs$examples))
   list(t$p(rows), table_tag(shown, "Columns that differ from the output as it was before", number = "Rows"))
 }
 
 times_section <- function(found) {
-  versions <- data.frame(What = c("rowanroot", "R", "made"), Version = c(as.character(utils::packageVersion("rowanroot")), as.character(getRversion()), format(Sys.time(), "%Y-%m-%d %H:%M")))
+  versions <- data.frame(What = c("rowanroot", "R", "made"),
+                         Version = c(as.character(utils::packageVersion("rowanroot")), as.character(getRversion()),
+                                     format(Sys.time(), "%Y-%m-%d %H:%M")))
   took <- data.frame(What = found$times$what, Seconds = format(signif(found$times$seconds, 2), trim = TRUE))
   list(table_tag(took, "Time taken", number = "Seconds"), table_tag(versions, "Made with"))
 }

@@ -1,25 +1,28 @@
 #' Steps without a table
 #'
-#' `routine()` begins a list of steps that verbs such as [set_columns()] and [keep_rows()] add to; `run()` applies it to a table. The same steps
-#' serve many tables, and can be kept in a package or a file.
+#' `routine()` begins a list of steps that verbs such as [set_columns()] and [keep_rows()] add to; `run()` applies
+#' it to a table. The same steps serve many tables, and can be kept in a package or a file.
 #'
-#' A routine is whole: what its formulas take from the script, values and functions, it keeps as it was when the step was written.
-#' So it can be saved by [saveRDS()] and run elsewhere. Columns are looked for only in the table that it runs on.
+#' A routine is whole: what its formulas take from the script, values and functions, it keeps as it was when the
+#' step was written. So it can be saved by [saveRDS()] and run elsewhere. Columns are looked for only in the table
+#' that it runs on.
 #'
-#' `calibrate()` runs a routine on a table and keeps what its formulas learned there: each aggregate such as `mean(net_kg)`, those in
-#' [z_score()], [min_max()] and [share()], of the groups too, and the levels of [as_category()] and `factor()`. Run on another table the
-#' routine uses these and not that table's own. What `one_row_per()`, `must_hold()` and `should_hold()` calculate, ranks, running words
-#' and other functions of whole columns are always of the table that the routine runs on.
+#' `calibrate()` runs a routine on a table and keeps what its formulas learned there: each aggregate such as
+#' `mean(net_kg)`, those in [z_score()], [min_max()] and [share()], of the groups too, and the levels of
+#' [as_category()] and `factor()`. Run on another table the routine uses these and not that table's own. What
+#' `one_row_per()`, `must_hold()` and `should_hold()` calculate, ranks, running words and other functions of whole
+#' columns are always of the table that the routine runs on.
 #'
 #' @param r A routine.
 #' @param data A data frame, or a live table from [open_table()].
-#' @return `routine()` and `calibrate()` give a routine, which prints its steps in words, and `calibrate()` also what was learned;
-#'   `as.data.frame()` of it gives that as a table with `step`, `line`, `learned`, `group` and `value`, a text. `run()` gives what the
-#'   steps give: a data frame of the class of `data`, or a live table.
+#' @return `routine()` and `calibrate()` give a routine, which prints its steps in words, and `calibrate()` also
+#'   what was learned; `as.data.frame()` of it gives that as a table with `step`, `line`, `learned`, `group` and
+#'   `value`, a text. `run()` gives what the steps give: a data frame of the class of `data`, or a live table.
 #' @section Errors:
-#' What is wrong in a step is told with the step, and has the class that it has in the verb, such as `rowanroot_unknown_column`;
-#' `rowanroot_not_calibrated` for a formula that a calibrated routine did not have when it was calibrated, since its table has
-#' other columns. Rows of a group that was not learned have missing values there, with a warning of class `rowanroot_unknown_group`.
+#' What is wrong in a step is told with the step, and has the class that it has in the verb, such as
+#' `rowanroot_unknown_column`; `rowanroot_not_calibrated` for a formula that a calibrated routine did not have when
+#' it was calibrated, since its table has other columns. Rows of a group that was not learned have missing values
+#' there, with a warning of class `rowanroot_unknown_group`.
 #' @examples
 #' yield <- routine() |>
 #'   set_columns({
@@ -40,7 +43,8 @@
 #' @export
 routine <- function() new_routine(list())
 
-new_routine <- function(steps, ..., class = character()) structure(list(steps = steps, ...), class = c(class, "routine"))
+new_routine <- function(steps, ..., class = character()) structure(list(steps = steps, ...),
+    class = c(class, "routine"))
 
 is_routine <- function(x) {
   typed <- sys.call(-1)
@@ -51,7 +55,9 @@ is_routine <- function(x) {
 # A verb was given a routine: the call is kept, with what it takes from the script.
 with_step <- function(routine, typed, env, call) {
   if (!is.null(routine$learned)) {
-    stop_because(c("A calibrated routine takes no more steps.", "i" = "Add them to the routine that it was made of, and calibrate that again."), "bad_argument", call)
+    stop_because(c("A calibrated routine takes no more steps.",
+                   "i" = "Add them to the routine that it was made of, and calibrate that again."), "bad_argument",
+                 call)
   }
   arguments <- as.list(typed)[-1]
   arguments$x <- NULL
@@ -69,8 +75,8 @@ check_typed <- function(step, env, call) {
   for (line in block_lines(step$arguments$block, call)) if (!is_call_to(line, "for")) parse_statement(line, env, call)
 }
 
-# A place of its own for what a piece of code takes from the script: each environment of the script that values are found in
-# has a twin with these values alone, and functions see the twins of what they saw.
+# A place of its own for what a piece of code takes from the script: each environment of the script that values are
+# found in has a twin with these values alone, and functions see the twins of what they saw.
 own_surroundings <- function(code, env) {
   twins <- new.env(parent = emptyenv())
   twins$pairs <- list()
@@ -87,7 +93,8 @@ twin_of <- function(env, twins) {
   twin
 }
 
-is_of_script <- function(env) !identical(env, emptyenv()) && !identical(env, baseenv()) && !isNamespace(env) && (identical(env, globalenv()) || is.null(attr(env, "name")))
+is_of_script <- function(env) !identical(env, emptyenv()) && !identical(env, baseenv()) && !isNamespace(env) &&
+  (identical(env, globalenv()) || is.null(attr(env, "name")))
 
 take_surroundings <- function(names, env, twins) {
   for (name in unique(names)) {
@@ -114,13 +121,17 @@ run <- function(r, data) {
   call <- quote(run())
   check_routine(r, call)
   check_table(data, call, "data")
-  for (k in seq_along(r$steps)) data <- run_routine_step(r, k, data, if (!is.null(r$learned)) new_calibration(r$learned[[k]]), call)
+  for (k in seq_along(r$steps)) {
+    data <- run_routine_step(r, k, data, if (!is.null(r$learned)) new_calibration(r$learned[[k]]), call)
+  }
   data
 }
 
 check_routine <- function(r, call) {
   if (is_routine(r)) return(invisible())
-  stop_because(c("{.arg r} must be a routine, not {what_is(r)}.", "i" = "Write {.code routine() |> set_columns({{ net_kg <- gross_kg - tare_kg }})}."), "not_a_routine", call)
+  stop_because(c("{.arg r} must be a routine, not {what_is(r)}.",
+                 "i" = "Write {.code routine() |> set_columns({{ net_kg <- gross_kg - tare_kg }})}."),
+               "not_a_routine", call)
 }
 
 # The table after a step, as the verb gives it.
@@ -128,7 +139,8 @@ run_routine_step <- function(routine, number, data, calibration, call) {
   in_step(routine$steps[[number]], number, call, {
     step <- bound_step(routine$steps[[number]], data)
     step$calibration <- calibration
-    if (is_live_table(data)) add_step(data, step) else execute(memory_engine(), step, data, as.call(list(as.name(routine$steps[[number]]$verb))))
+    if (is_live_table(data)) add_step(data, step) else execute(memory_engine(), step, data,
+                                                               as.call(list(as.name(routine$steps[[number]]$verb))))
   })
 }
 
@@ -143,9 +155,11 @@ bound_step <- function(step, data) {
 in_step <- function(step, number, call, code) {
   tryCatch(code, rowanroot_error = function(e) {
     words <- call_in_words(step)
-    fields <- unclass(e)[setdiff(names(e), c("message", "call", "parent", "trace", "body", "footer", "rlang", "use_cli_format"))]
+    fields <- unclass(e)[setdiff(names(e), c("message", "call", "parent", "trace", "body", "footer", "rlang",
+                                             "use_cli_format"))]
     class <- sub("^rowanroot_", "", class(e)[1])
-    do.call(stop_because, c(list(c("Step {number} of the routine can't be run.", "x" = "The step is: {words[1]}{if (length(words) > 1) ' \u2026'}"), class, call),
+    do.call(stop_because, c(list(c("Step {number} of the routine can't be run.",
+                                   "x" = "The step is: {words[1]}{if (length(words) > 1) ' \u2026'}"), class, call),
                             fields, list(parent = e, envir = environment())), quote = TRUE)
   })
 }
@@ -165,12 +179,14 @@ calibrate <- function(r, data) {
     data <- run_routine_step(r, k, data, calibration, call)
     learned[[k]] <- calibration$found
   }
-  new_routine(r$steps, learned = learned, of = paste0(title, " (", counted_rows(rows), ")"), class = "calibrated_routine")
+  new_routine(r$steps, learned = learned, of = paste0(title, " (", counted_rows(rows), ")"),
+              class = "calibrated_routine")
 }
 
 #' @export
 as.data.frame.calibrated_routine <- function(x, ...) {
-  none <- data.frame(step = integer(), line = character(), learned = character(), group = character(), value = character())
+  none <- data.frame(step = integer(), line = character(), learned = character(), group = character(),
+                     value = character())
   tables <- lapply(seq_along(x$learned), function(k) lapply(unname(x$learned[[k]]), function(one) {
     values <- if (one$way == "levels") quoted(one$value) else shown_each(one$value, 15)
     group <- if (length(one$keys)) vapply(seq_along(values), key_text, "", keys = one$keys) else NA_character_

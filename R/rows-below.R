@@ -7,11 +7,15 @@ put_below <- function(parts, name, call, stop_clash = stop_not_of_one_sort) {
   if (!length(known)) return(unlist(parts))
   model <- known[[1]]
   if (any(vapply(parts, function(part) length(dim(part)) > 0, NA))) {
-    stop_because(c("Column {.code {name}} can't be put below another: it is {what_is(model)}.", "i" = "Make columns of its parts first, or leave it out."),
+    stop_because(c("Column {.code {name}} can't be put below another: it is {what_is(model)}.",
+                   "i" = "Make columns of its parts first, or leave it out."),
                  "type_mismatch", call, column = name)
   }
-  if (any(vapply(known, is.factor, NA)) && all(vapply(known, function(part) is.factor(part) || is.character(part), NA))) return(categories_below(parts, bare, name, call))
-  for (k in seq_along(parts)) if (!bare[k] && !are_of_one_sort(model, parts[[k]])) stop_clash(parts, k, model, name, call)
+  if (any(vapply(known, is.factor, NA)) && all(vapply(known, function(part) is.factor(part) || is.character(part),
+                                                      NA))) return(categories_below(parts, bare, name, call))
+  for (k in seq_along(parts)) {
+    if (!bare[k] && !are_of_one_sort(model, parts[[k]])) stop_clash(parts, k, model, name, call)
+  }
   if (any(vapply(known, inherits, NA, "integer64"))) known <- lapply(known, bit64::as.integer64)
   if (inherits(model, "difftime")) known <- lapply(known, `units<-`, units(model))
   empty <- known[[1]][NA_integer_]
@@ -36,13 +40,16 @@ stop_not_of_one_sort <- function(parts, k, model, name, call) {
   stop_because(c("Column {.code {name}} of table {k - 1} can't be put below that of the first.",
                  "x" = "There it is {sort_text(parts[[k]])}, in the first table {sort_text(model)}.",
                  "x" = if (is.atomic(parts[[k]])) "Its first value there is {.val {shown}}, in row {at}.",
-                 "i" = "Convert one of them first, as by {.code as_number()} or {.code as.character()}."), "type_mismatch", call, column = name)
+                 "i" = "Convert one of them first, as by {.code as_number()} or {.code as.character()}."),
+                   "type_mismatch", call, column = name)
 }
 
 categories_below <- function(parts, bare, name, call) {
   all_levels <- lapply(parts[!bare], function(part) if (is.factor(part)) levels(part) else unique(part[!is.na(part)]))
   are_ordered <- all(vapply(parts[!bare], is.ordered, NA))
-  levels <- if (are_ordered) levels_in_one_order(all_levels, name, call) else unique(c(levels(Find(is.factor, parts)), unlist(all_levels)))
+  levels <- if (are_ordered) levels_in_one_order(all_levels, name,
+                                                 call) else unique(c(levels(Find(is.factor, parts)),
+                                                     unlist(all_levels)))
   factor(unlist(lapply(parts, as.character)), levels = levels, ordered = are_ordered)
 }
 
@@ -54,8 +61,10 @@ levels_in_one_order <- function(all_levels, name, call) {
     waiting <- unique(unlist(lapply(all_levels, function(levels) setdiff(levels, placed)[-1])))
     next_one <- setdiff(left, waiting)[1]
     if (is.na(next_one)) {
-      stop_because(c("The categories of {.code {name}} are in one order in one table, and in another one in another.", "x" = "These contradict each other: {listed(left, in_quotes)}.",
-                     "i" = "Give them one order, as by {.code as_category({name}, levels = c(\u2026))}."), "type_mismatch", call, column = name)
+      stop_because(c("The categories of {.code {name}} are in one order in one table, and in another one in another.",
+                     "x" = "These contradict each other: {listed(left, in_quotes)}.",
+                     "i" = "Give them one order, as by {.code as_category({name}, levels = c(\u2026))}."),
+                       "type_mismatch", call, column = name)
     }
     placed <- c(placed, next_one)
     left <- setdiff(left, next_one)
@@ -70,7 +79,8 @@ values_are <- function(x) {
   if (inherits(x, "POSIXt")) return("date-times")
   if (inherits(x, "integer64")) return("whole numbers of 64 bits")
   if (is.object(x)) return(paste("values of class", class(x)[1]))
-  if (is.character(x)) "text" else if (is.logical(x)) "TRUE or FALSE" else if (is.numeric(x)) "numbers" else paste(typeof(x), "values")
+  if (is.character(x)) "text" else if (is.logical(x)) "TRUE or FALSE" else if (is.numeric(x)) "numbers"
+    else paste(typeof(x), "values")
 }
 
 # The same column of several files. `place` says in words where a row of a file is.
@@ -80,8 +90,10 @@ put_files_below <- function(parts, name, files, place, call) {
     of_model <- match(TRUE, vapply(parts, identical, NA, model))
     at <- which(!is.na(parts[[k]]))[1]
     shown <- as.character(parts[[k]][at])
-    stop_because(c("{.code {name}} has {values_are(model)} in {.file {files[of_model]}}, and {values_are(parts[[k]])} in {.file {files[k]}}.",
-                   "x" = "The first value there is {.val {shown}}, in {place(k, at)}.", "i" = "Make them of one type in the files, or open the files apart."),
+    stop_because(c(paste0("{.code {name}} has {values_are(model)} in {.file {files[of_model]}}, and ",
+                          "{values_are(parts[[k]])} in {.file {files[k]}}."),
+                   "x" = "The first value there is {.val {shown}}, in {place(k, at)}.",
+                     "i" = "Make them of one type in the files, or open the files apart."),
                  "type_mismatch", call, column = name, file = files[k])
   })
 }

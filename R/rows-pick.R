@@ -3,7 +3,8 @@
 # The rows at these places, from 0.
 rows_at <- function(data, places) {
   is_plain <- vapply(data, is_moved_as_plain, NA)
-  columns <- with_old_attributes(gather_cpp(as.list(data), is_plain, nrow(data), places, getOption("rowanroot.threads", 0L)), data, is_plain)
+  columns <- with_old_attributes(gather_cpp(as.list(data), is_plain, nrow(data), places,
+                                            getOption("rowanroot.threads", 0L)), data, is_plain)
   if (!all(is_plain) || has_row_names(data)) rows <- places + 1L
   columns[!is_plain] <- lapply(as.list(data)[!is_plain], take_rows, rows = rows)
   as_table_like(data, columns, if (has_row_names(data)) row.names(data)[rows] else .set_row_names(length(places)))
@@ -12,7 +13,8 @@ rows_at <- function(data, places) {
 # Dates and the like are plain values with a class.
 is_moved_as_plain <- function(column) {
   if (value_type(column) != "other") return(TRUE)
-  inherits(column, c("Date", "POSIXct", "factor", "difftime", "integer64")) && typeof(column) %in% c("integer", "double") && is.null(dim(column)) && is.null(names(column))
+  inherits(column, c("Date", "POSIXct", "factor", "difftime", "integer64")) && typeof(column) %in%
+    c("integer", "double") && is.null(dim(column)) && is.null(names(column))
 }
 
 with_old_attributes <- function(columns, data, are_moved) {
@@ -33,7 +35,8 @@ rows_where <- function(data, condition) {
 }
 
 values_in_rows <- function(column, rows) {
-  if (value_type(column) == "other" || length(rows) < 1000) column[rows] else values_at_cpp(column, rows, getOption("rowanroot.threads", 0L))
+  if (value_type(column) == "other" || length(rows) < 1000) column[rows] else values_at_cpp(column, rows,
+      getOption("rowanroot.threads", 0L))
 }
 
 # What each row has of values for the different texts. Texts stay numbers of them until somebody looks.

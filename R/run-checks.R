@@ -4,7 +4,9 @@
 # Notes the checks that the script adds to tables: they tell of themselves by a condition (table-checks.R).
 noting_checks <- function(run, code) {
   withCallingHandlers(code, rowanroot_check_added = function(added) {
-    if (identical(run$mode, "run")) run$checks <- c(run$checks, list(list(table = added$table, check = added$check, line = run$line)))
+    if (identical(run$mode, "run")) {
+      run$checks <- c(run$checks, list(list(table = added$table, check = added$check, line = run$line)))
+    }
   })
 }
 

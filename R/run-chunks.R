@@ -7,7 +7,9 @@ memory_allowed <- function() getOption("rowanroot.memory", available_memory_cpp(
 
 needs_lots <- function(x, path, call) {
   source <- live(x)$source
-  if (!inherits(source, "csv_source") || path_ending(path) != "csv" || "category" %in% source$options$types) return(FALSE)
+  if (!inherits(source, "csv_source") || path_ending(path) != "csv" || "category" %in% source$options$types) {
+    return(FALSE)
+  }
   if (memory_per_byte * sum(file.size(source_files(source, call)$path)) <= memory_allowed()) return(FALSE)
   all(vapply(live(x)$steps, goes_by_chunks, NA))
 }
@@ -48,7 +50,9 @@ run_lot <- function(steps, data, call) {
     step$lots$before <- step$lots$before + more
   }, rowanroot_error = function(e) {
     if (!before) stop(e)
-    rlang::abort(c(e$message, e$body, "i" = cli::format_inline("The table is read in lots: rows are counted from row {format(before + 1, big.mark = ',')} on.")),
+    rlang::abort(c(e$message, e$body,
+                   "i" = cli::format_inline(paste0("The table is read in lots: rows are counted from row ",
+                                                   "{format(before + 1, big.mark = ',')} on."))),
                  class = setdiff(class(e), c("rlang_error", "error", "condition")), call = e$call, parent = e$parent)
   })
   data

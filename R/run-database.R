@@ -3,12 +3,19 @@
 # Either a connection of the user's, or the path of an SQLite file, which is opened when it is needed.
 new_database_target <- function(connection, path, table, call) {
   check_package(if (is.null(path)) "DBI" else file_kinds$sqlite$packages, "Databases", call)
-  if (is.null(table)) stop_because(c("Which table of the database?", "i" = "Write {.code save_table(x, {if (is.null(path)) 'connection' else quoted(path)}, table = \"yield\")}."), "bad_argument", call)
-  if (!inherits(table, "Id") && (!rlang::is_string(table) || !nzchar(table))) stop_because("{.arg table} must be the name of one table, not {.code {one_line(table)}}.", "bad_argument", call)
+  if (is.null(table)) {
+    stop_because(c("Which table of the database?",
+                   "i" = paste0("Write {.code save_table(x, {if (is.null(path)) 'connection' else quoted(path)}, ",
+                                "table = \"yield\")}.")), "bad_argument", call)
+  }
+  if (!inherits(table, "Id") && (!rlang::is_string(table) || !nzchar(table))) {
+    stop_because("{.arg table} must be the name of one table, not {.code {one_line(table)}}.", "bad_argument", call)
+  }
   if (is.null(path) && !DBI::dbIsValid(connection)) stop_because("The connection is closed.", "database", call)
   of <- if (is.null(path)) DBI::dbGetInfo(connection)$dbname else plain_path(path)
   if (!is.null(path)) path <- reachable_path(path)
-  new_target("database", paste0(c(of, paste("table", table_label(table))), collapse = ", "), connection = connection, path = path, table = table)
+  new_target("database", paste0(c(of, paste("table", table_label(table))), collapse = ", "), connection = connection,
+             path = path, table = table)
 }
 
 #' @export
@@ -19,7 +26,8 @@ target_exists.database_target <- function(target) {
 
 #' @export
 target_hash.database_target <- function(target) {
-  tryCatch(with_connection(target, function(connection) hash_of_table(connection, target$table)$hash), rowanroot_nested_values = not_ours, rowanroot_unreadable_value = not_ours, rowanroot_bad_text = not_ours)
+  tryCatch(with_connection(target, function(connection) hash_of_table(connection, target$table)$hash),
+           rowanroot_nested_values = not_ours, rowanroot_unreadable_value = not_ours, rowanroot_bad_text = not_ours)
 }
 
 #' @export
@@ -35,7 +43,8 @@ target_write.database_target <- function(target, x, now, found, force, call) {
     sent <- sendable_columns(connection, data, call)
     write <- function() {
       if (!is.null(target$path) && DBI::dbExistsTable(connection, target$table)) {
-        before <<- tryCatch(query_database(connection, all_of_table(connection, target$table), NULL, call), rowanroot_error = function(e) NULL)
+        before <<- tryCatch(query_database(connection, all_of_table(connection, target$table), NULL, call),
+                            rowanroot_error = function(e) NULL)
       }
       write_table(connection, target$table, data, sent, force, call)
       written <- hash_of_table(connection, target$table)
@@ -46,7 +55,9 @@ target_write.database_target <- function(target, x, now, found, force, call) {
     }
     tryCatch(DBI::dbWithTransaction(connection, write()), error = function(e) {
       if (inherits(e, "rowanroot_error")) stop(e)
-      stop_because(c("Can't write the table {.val {table_label(target$table)}}.", "x" = "The database said: {one_text(conditionMessage(e))}", "i" = "The table is as it was."), "database", call)
+      stop_because(c("Can't write the table {.val {table_label(target$table)}}.",
+                     "x" = "The database said: {one_text(conditionMessage(e))}", "i" = "The table is as it was."),
+                   "database", call)
     })
   })
   is_written <- TRUE

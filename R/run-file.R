@@ -7,13 +7,18 @@ target_write.file_target <- function(target, x, now, found, force, call) {
   if (needs_lots(x, path, call)) return(write_lots(target, x, now, found, force, call))
   # What is wrong with the table is told before a file is begun.
   older <- older_output(path, now, found, live(x)$columns)
-  calculate <- function() if (is.null(older)) table_data(x, call) else table_columns(x, setdiff(older$columns, older$same), call)
-  data <- withCallingHandlers(noting_drawn(calculate(), function() now$drawn <<- TRUE, now$lines, call), warning = function(w) now$warned <<- TRUE)
+  calculate <- function() if (is.null(older)) table_data(x, call) else table_columns(x,
+      setdiff(older$columns, older$same), call)
+  data <- withCallingHandlers(noting_drawn(calculate(), function() now$drawn <<- TRUE, now$lines, call),
+                              warning = function(w) now$warned <<- TRUE)
   places <- NULL
   write <- function(file) {
     tell_progress(paste("writing", target$name))
     if (!is.null(older)) places <<- write_csv_again(data, older, file, call, now$guarded)
-    if (is.null(places)) places <<- output_formats[[path_ending(path)]]$write(if (is.null(older)) data else table_data(x, call), file, now$guarded, call)
+    if (is.null(places)) {
+      places <<- output_formats[[path_ending(path)]]$write(if (is.null(older)) data else table_data(x, call), file,
+                                                           now$guarded, call)
+    }
   }
   replace_output(target, write, function() nrow(data), x, now, found, force, call, places = function() places)
 }
@@ -21,13 +26,16 @@ target_write.file_target <- function(target, x, now, found, force, call) {
 # The folder of an output, which must be one that can be written to.
 make_folder_of <- function(path, call) {
   if (!dir.exists(dirname(path))) dir.create(dirname(path), recursive = TRUE, showWarnings = FALSE)
-  if (file.access(dirname(path), 2) != 0) stop_because("Can't write to the folder {.file {dirname(path)}}.", "cannot_write", call)
+  if (file.access(dirname(path), 2) != 0) {
+    stop_because("Can't write to the folder {.file {dirname(path)}}.", "cannot_write", call)
+  }
 }
 
 write_lots <- function(target, x, now, found, force, call) {
   parts <- source_parts(live(x)$source, call)
   rows <- 0
-  replace_output(target, function(file) rows <<- write_in_lots(x, parts, file, now$guarded, call), function() rows, x, now, found, force, call)
+  replace_output(target, function(file) rows <<- write_in_lots(x, parts, file, now$guarded, call), function() rows,
+                 x, now, found, force, call)
 }
 
 # `rows` and `places` tell, once the file is written, what is in it.

@@ -9,32 +9,35 @@
 #' A file that rowanroot did not write, or that was edited since, is not overwritten.
 #'
 #' Numbers are written in the shortest form that reads back as exactly the same number, dates as
-#' `2026-03-31`, date-times in UTC, in the shortest form that reads back as the same time, missing values as nothing. Where the path is a
-#' symbolic link, the file that it points to is written.
+#' `2026-03-31`, date-times in UTC, in the shortest form that reads back as the same time, missing values as
+#' nothing. Where the path is a symbolic link, the file that it points to is written.
 #'
-#' Where a formula calls R's functions, the time zone, the language and the options `digits`, `OutDec` and `scipen` count too. A formula that
-#' draws random numbers, or asks for the time, the environment or a file, is not a function of its inputs: a warning of class
-#' `rowanroot_made_anew` says so, and its output is made at each run. `set.seed()` at the top level of a script makes random numbers repeatable.
+#' Where a formula calls R's functions, the time zone, the language and the options `digits`, `OutDec` and `scipen`
+#' count too. A formula that draws random numbers, or asks for the time, the environment or a file, is not a
+#' function of its inputs: a warning of class `rowanroot_made_anew` says so, and its output is made at each run.
+#' `set.seed()` at the top level of a script makes random numbers repeatable.
 #'
 #' @param x A live table from [open_table()], or a data frame.
-#' The end of the name says the format: `.csv`; `.xlsx`, by the package zip; `.parquet`, by nanoparquet; `.jsonl`. What a format can't
-#' hold is an error before anything is written, and a warning counts the values that it changes: [file_formats] has a table of both.
+#' The end of the name says the format: `.csv`; `.xlsx`, by the package zip; `.parquet`, by nanoparquet; `.jsonl`.
+#' What a format can't hold is an error before anything is written, and a warning counts the values that it changes:
+#' [file_formats] has a table of both.
 #'
-#' A table of a database is written in one transaction, by the driver's bulk way (COPY, for PostgreSQL): to an SQLite file by its path
-#' (`.sqlite`, `.sqlite3`, `.db`), to any other by a DBI connection. Whether it is up to date is seen by reading it back. A table with the same
-#' columns is filled anew, and keeps its indexes, triggers, grants and comments; one with other columns is made anew, but not if such things
-#' would be lost, unless `force` is `TRUE`. Rows that other tables refer to with `ON DELETE CASCADE` are not removed.
+#' A table of a database is written in one transaction, by the driver's bulk way (COPY, for PostgreSQL): to an
+#' SQLite file by its path (`.sqlite`, `.sqlite3`, `.db`), to any other by a DBI connection. Whether it is up to
+#' date is seen by reading it back. A table with the same columns is filled anew, and keeps its indexes, triggers,
+#' grants and comments; one with other columns is made anew, but not if such things would be lost, unless `force` is
+#' `TRUE`. Rows that other tables refer to with `ON DELETE CASCADE` are not removed.
 #'
 #' @param path The path of the output, whose folder is made if need be; or a DBI connection.
 #' @param table The name of the table, in a database, or `DBI::Id(schema = , table = )`.
 #' @param force Write it even if it is up to date, or was not written by rowanroot.
-#' @param guard_formulas Put an apostrophe before text that a spreadsheet would run as a formula, which begins with `=`, `+`, `-` or
-#'   `@`, in CSV files and workbooks; names of columns too.
+#' @param guard_formulas Put an apostrophe before text that a spreadsheet would run as a formula, which begins with
+#'   `=`, `+`, `-` or `@`, in CSV files and workbooks; names of columns too.
 #' @return `x`, invisibly.
 #' @section Errors:
 #' `rowanroot_foreign_output` if something else has written the file, `rowanroot_output_is_input` if the
-#' table is made from it, `rowanroot_output_saved_twice` in one script, `rowanroot_cannot_write`, `rowanroot_bad_text` for text
-#' that is not UTF-8, `rowanroot_unknown_format`.
+#' table is made from it, `rowanroot_output_saved_twice` in one script, `rowanroot_cannot_write`,
+#' `rowanroot_bad_text` for text that is not UTF-8, `rowanroot_unknown_format`.
 #' @examples
 #' old <- setwd(tempdir())
 #' visits <- data.frame(hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5), tare_kg = c(6, 6.2))
@@ -69,16 +72,21 @@ save_table <- function(x, path, table = NULL, force = FALSE, guard_formulas = FA
 check_output_path <- function(path, call) {
   check_path(path, "path", call, several = FALSE)
   ending <- path_ending(path)
-  if (ending %in% names(output_formats)) return(check_package(output_formats[[ending]]$package, output_formats[[ending]]$what, call))
+  if (ending %in% names(output_formats)) {
+    return(check_package(output_formats[[ending]]$package, output_formats[[ending]]$what, call))
+  }
   if (ending %in% file_kinds$sqlite$endings) return(invisible())
-  stop_because(c("Can't tell the format of {.file {path}}.", "i" = "End its name in {.or {.code .{c(names(output_formats), 'sqlite')}}}."), "unknown_format", call)
+  stop_because(c("Can't tell the format of {.file {path}}.",
+                 "i" = "End its name in {.or {.code .{c(names(output_formats), 'sqlite')}}}."), "unknown_format",
+               call)
 }
 
 check_saved_once <- function(path, call) {
   saved <- vapply(state$run$outputs, `[[`, "", "output")
   if (!path %in% saved) return(invisible())
   stop_because(c("The script saves {.file {path}} twice.",
-                 "x" = "The second table would replace the first at every run.", "i" = "Save one of them under another name."),
+                 "x" = "The second table would replace the first at every run.",
+                   "i" = "Save one of them under another name."),
                "output_saved_twice", call, output = path)
 }
 
@@ -105,7 +113,9 @@ is_made_from <- function(source, target, call) {
   if (!is.null(target$path) && !file.exists(target$path)) return(FALSE)
   with_connection(target, function(connection) {
     of_source <- database_identity(source$connection)
-    if (!identical(source$connection, connection) && (is.null(of_source) || !identical(of_source, database_identity(connection)))) return(FALSE)
+    if (!identical(source$connection, connection) && (is.null(of_source) ||
+                                                      !identical(of_source,
+                                                                 database_identity(connection)))) return(FALSE)
     written <- table_identity(connection, target$table)
     read <- tables_read(source$connection, source_query(source))
     if (is.null(read) && !is.null(source$table)) read <- table_identity(source$connection, source$table)
@@ -119,7 +129,8 @@ look_at_output <- function(target, x, guard, call) {
   run$outputs <- c(run$outputs, list(list(output = target$name)))
   if (!is.null(run$wanted) && !identical(target$name, run$wanted)) return(x)
   table <- if (is_live_table(x)) current_table(x, call) else open_frame(x)
-  run$tables <- c(run$tables, list(list(name = target$name, path = target$path, table = table, state = output_state(target, record_for(target, table, guard, call)))))
+  run$tables <- c(run$tables, list(list(name = target$name, path = target$path, table = table,
+                                        state = output_state(target, record_for(target, table, guard, call)))))
   x
 }
 
@@ -135,7 +146,9 @@ record_for <- function(target, x, guard, call) {
   origin <- table_origin(x, call)
   if (guard) origin$key <- rlang::hash(paste(origin$key, "guarded"))
   now <- new_record(target$name, x, origin, table_keys(x, origin$parts, call))
-  if (is.null(state$run) && any(vapply(now$lines, function(line) !is.null(line$anew), NA))) now$key <- rlang::hash(paste(now$key, new_nonce()))
+  if (is.null(state$run) && any(vapply(now$lines, function(line) !is.null(line$anew), NA))) {
+    now$key <- rlang::hash(paste(now$key, new_nonce()))
+  }
   now$guarded <- guard
   now
 }
@@ -148,11 +161,14 @@ save_output <- function(x, target, force, guard, call) {
   chosen <- is.null(run$only) || target$name %in% vapply(run$only, plain_path, "")
   if (identical(run$mode, "status") || !chosen) return(tell_run(target$name, found$state, found$why, chosen = chosen))
   if (found$state == "up to date" && !force) return(tell_run(target$name, "up to date"))
-  if (found$state == "foreign" && !force && inherits(target, "database_target")) stop_foreign(target$name, found$why, call)
+  if (found$state == "foreign" && !force && inherits(target, "database_target")) {
+    stop_foreign(target$name, found$why, call)
+  }
   tell_not_repeatable(now$lines, call)
   started <- proc.time()[["elapsed"]]
   rows <- with_progress(source_bytes(live(x)$source), target_write(target, x, now, found, force, call))
-  why <- if (found$state == "up to date") "asked for" else if (found$state == "foreign" && force) c(found$why, "asked for") else found$why
+  why <- if (found$state == "up to date") "asked for" else if (found$state == "foreign" && force) c(found$why,
+      "asked for") else found$why
   tell_run(target$name, "made", why, rows = rows, seconds = round(proc.time()[["elapsed"]] - started, 3))
 }
 
@@ -160,8 +176,10 @@ save_output <- function(x, target, force, guard, call) {
 new_record <- function(output, x, origin, keys) {
   list(
     output = output, key = origin$key, script = state$run$script,
-    inputs = unname(Map(function(name, hash) list(name = name, hash = hash), all_parts(origin)$name, all_parts(origin)$hash)),
-    lines = table_lines(x), settings = as.list(session_settings()), source = rlang::hash(source_key(live(x)$source)), key_names = names(keys$columns), keys = unname(keys$columns), rows_key = keys$rows,
+    inputs = unname(Map(function(name, hash) list(name = name, hash = hash), all_parts(origin)$name,
+                        all_parts(origin)$hash)),
+    lines = table_lines(x), settings = as.list(session_settings()), source = rlang::hash(source_key(live(x)$source)),
+      key_names = names(keys$columns), keys = unname(keys$columns), rows_key = keys$rows,
     rowanroot = as.character(utils::packageVersion("rowanroot")), r = as.character(getRversion())
   )
 }

@@ -2,8 +2,9 @@
 #'
 #' `run_script()` runs an R script from top to bottom, in an environment of its own and in the folder
 #' where it lies. Its outputs, which are what [save_table()] saves, are written only if they are out of date.
-#' If a line of the script fails, the outputs that it did not come to stay as they were. An output that fails, by a check for instance, stays
-#' as it was, and those that don't depend on it are made all the same. Checks of tables that no output uses are run at the end.
+#' If a line of the script fails, the outputs that it did not come to stay as they were. An output that fails, by a
+#' check for instance, stays as it was, and those that don't depend on it are made all the same. Checks of tables
+#' that no output uses are run at the end.
 #'
 #' `script_status()` runs the script without writing or printing anything, to see what each output would be made
 #' from now, and compares that with what it was made from.
@@ -15,8 +16,9 @@
 #'   `"left out"` after a run; `"up to date"`, `"stale"`, `"missing"` or `"foreign"` as a status), `why`,
 #'   and after a run the `rows` and the `seconds` taken. `run_script()` gives it invisibly.
 #' @section Errors:
-#' `rowanroot_no_such_file`; `rowanroot_script_failed`, with the `line`, when an error stops the script, or at its end when an output or a
-#' check failed (the cause is the parent, and `outputs` the data frame of all outputs); `rowanroot_unknown_output` if `only` names none of the outputs.
+#' `rowanroot_no_such_file`; `rowanroot_script_failed`, with the `line`, when an error stops the script, or at its
+#' end when an output or a check failed (the cause is the parent, and `outputs` the data frame of all outputs);
+#' `rowanroot_unknown_output` if `only` names none of the outputs.
 #' @examples
 #' folder <- tempfile()
 #' make_demo(folder)
@@ -61,7 +63,8 @@ status_run <- function(script, call) {
   run
 }
 
-# What a run is for: "run" writes outputs, "status" tells their state, "look" only finds the table of the output `wanted`.
+# What a run is for: "run" writes outputs, "status" tells their state, "look" only finds the table of the output
+# `wanted`.
 new_script_run <- function(mode, script, force = FALSE, only = NULL, wanted = NULL) {
   run <- new.env(parent = emptyenv())
   run$mode <- mode
@@ -147,7 +150,8 @@ script_environment <- function(run) {
 parse_script <- function(file, call) {
   if (!file.exists(file)) stop_because("The script {.file {file}} was not found.", "no_such_file", call, path = file)
   tryCatch(parse(file, keep.source = TRUE, encoding = "UTF-8"), error = function(e) {
-    stop_because(c("{.file {file}} is no valid R script.", "x" = "R said: {conditionMessage(e)}"), "script_failed", call)
+    stop_because(c("{.file {file}} is no valid R script.", "x" = "R said: {conditionMessage(e)}"), "script_failed",
+                 call)
   })
 }
 
@@ -173,11 +177,15 @@ stop_outputs_failed <- function(run, call) {
   file <- run$script
   failures <- run$failures
   what <- vapply(failures, function(one) {
-    paste0(if (is.null(one$output)) "A check" else in_code(one$output), " failed at line ", one$line, if (length(failures) > 1) paste0(": ", first_lines(one$error)))
+    paste0(if (is.null(one$output)) "A check" else in_code(one$output), " failed at line ", one$line,
+           if (length(failures) > 1) paste0(": ", first_lines(one$error)))
   }, "")
-  stop_because(c("{.file {file}} ran to its end, but {if (length(failures) == 1) 'one part of it' else paste(length(failures), 'parts of it')} failed.",
+  stop_because(c(paste0("{.file {file}} ran to its end, but ",
+                        "{if (length(failures) == 1) 'one part of it' else paste(length(failures), 'parts of ",
+                        "it')} failed."),
                  stats::setNames(escaped(what), rep("x", length(what)))),
-               "script_failed", call, parent = failures[[1]]$error, line = failures[[1]]$line, outputs = run_outputs(run), run = run)
+               "script_failed", call, parent = failures[[1]]$error, line = failures[[1]]$line,
+                 outputs = run_outputs(run), run = run)
 }
 
 # What is wrong, and what was found first, without the mark before it.
@@ -191,13 +199,16 @@ check_only <- function(run, call) {
   known <- vapply(run$outputs, `[[`, "", "output")
   unknown <- run$only[!vapply(run$only, plain_path, "") %in% known]
   if (!length(unknown)) return(invisible())
-  stop_because(c("The script has no output {.file {unknown[1]}}.", "i" = if (length(known)) "Its outputs are {.file {known}}." else "It has none: {.code save_table()} makes one."),
+  stop_because(c("The script has no output {.file {unknown[1]}}.",
+                 "i" = if (length(known)) "Its outputs are {.file {known}}."
+                   else "It has none: {.code save_table()} makes one."),
                "unknown_output", call)
 }
 
 # Tells of one output: to the run that it is part of, and in print.
 tell_run <- function(output, outcome, why = character(), rows = NA, seconds = NA, chosen = TRUE) {
-  told <- list(output = output, state = if (chosen) outcome else "left out", why = as.character(why), rows = rows, seconds = seconds)
+  told <- list(output = output, state = if (chosen) outcome else "left out", why = as.character(why), rows = rows,
+               seconds = seconds)
   run <- state$run
   if (is.null(run)) {
     cli::cli_inform(escaped(format_told(told)))

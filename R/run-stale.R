@@ -10,7 +10,9 @@ output_state <- function(target, now) {
     why <- if (length(records)) "it was changed by something other than rowanroot" else "it was not made by rowanroot"
     return(list(state = "foreign", why = why))
   }
-  if (isTRUE(record$drawn)) return(list(state = "stale", why = "a function of it draws random numbers", record = record))
+  if (isTRUE(record$drawn)) {
+    return(list(state = "stale", why = "a function of it draws random numbers", record = record))
+  }
   if (identical(record$key, now$key)) return(list(state = "up to date", why = character()))
   list(state = "stale", why = what_changed(with_details(record), now), record = record)
 }
@@ -23,15 +25,19 @@ what_changed <- function(then, now) {
   if (length(settings)) lines <- lines[!startsWith(lines, "a value or a function changed")]
   why <- c(changed_parts(inputs_of(then), inputs_of(now)), settings, lines)
   if (length(why)) return(why)
-  if (!identical(then$rowanroot, now$rowanroot) || !identical(then$r, now$r)) return("R or a package has another version")
+  if (!identical(then$rowanroot, now$rowanroot) || !identical(then$r, now$r)) {
+    return("R or a package has another version")
+  }
   if (!identical(then$source, now$source)) return("how the input is read changed")
   if (!identical(isTRUE(then$guarded), isTRUE(now$guarded))) return("guard_formulas changed")
   "the order of inputs or steps changed"
 }
 
 changed_settings <- function(then, now) {
-  words <- c(digits = "options(digits)", decimals = "options(OutDec)", scipen = "options(scipen)", zone = "the time zone", locale = "the language")
-  differ <- intersect(names(words)[vapply(names(words), function(name) !identical(then[[name]], now[[name]]), NA)], names(then))
+  words <- c(digits = "options(digits)", decimals = "options(OutDec)", scipen = "options(scipen)",
+             zone = "the time zone", locale = "the language")
+  differ <- intersect(names(words)[vapply(names(words), function(name) !identical(then[[name]], now[[name]]), NA)],
+                      names(then))
   if (length(differ)) paste0(words[differ], " is ", now[differ], ", was ", then[differ])
 }
 

@@ -1,4 +1,5 @@
-# Where an output goes. Each kind of target has a class with methods for these, and a `name` that it has in print and in the journal.
+# Where an output goes. Each kind of target has a class with methods for these, and a `name` that it has in print
+# and in the journal.
 
 # Whether there is something, whoever made it.
 target_exists <- function(target) UseMethod("target_exists")
@@ -6,8 +7,8 @@ target_exists <- function(target) UseMethod("target_exists")
 # The hash of its content as it is now, by which what was written is told from what others did.
 target_hash <- function(target) UseMethod("target_hash")
 
-# Writes the table and puts it down in the journal: the old content or the new one is there, whole. Gives the number of rows. `now` is
-# the record, `found` the state.
+# Writes the table and puts it down in the journal: the old content or the new one is there, whole. Gives the number
+# of rows. `now` is the record, `found` the state.
 target_write <- function(target, x, now, found, force, call) UseMethod("target_write")
 
 new_target <- function(kind, name, ...) structure(list(name = name, ...), class = c(paste0(kind, "_target"), "target"))
@@ -16,7 +17,9 @@ output_target <- function(path, table, call) {
   if (inherits(path, "DBIConnection")) return(new_database_target(path, NULL, table, call))
   check_output_path(path, call)
   if (path_ending(path) %in% file_kinds$sqlite$endings) return(new_database_target(NULL, path, table, call))
-  if (!is.null(table)) stop_because("{.arg table} is for databases; {.file {path}} is a file of one table.", "bad_argument", call)
+  if (!is.null(table)) {
+    stop_because("{.arg table} is for databases; {.file {path}} is a file of one table.", "bad_argument", call)
+  }
   new_target("file", plain_path(path), path = reachable_path(path))
 }
 
@@ -31,7 +34,9 @@ target_hash.file_target <- function(target) file_hashes(target$path)
 
 # Puts down how the content with this hash, which is about to be there, was made.
 record_output <- function(target, now, written, rows, columns, found, force, call) {
-  if (found$state == "foreign" && !force && !identical(written, target_hash(target))) stop_foreign(target$name, found$why, call)
+  if (found$state == "foreign" && !force && !identical(written, target_hash(target))) {
+    stop_foreign(target$name, found$why, call)
+  }
   now$written <- written
   now$made_at <- format(Sys.time(), "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
   now$rows <- rows

@@ -7,8 +7,8 @@ write_csv_file <- function(data, path, call, guard = FALSE) {
   written$places
 }
 
-# Columns that an older file of the same rows has are copied from there as text: `data` has the others. NULL if that file turns out
-# to be another one.
+# Columns that an older file of the same rows has are copied from there as text: `data` has the others. NULL if that
+# file turns out to be another one.
 write_csv_again <- function(data, older, path, call, guard) {
   fields <- match(older$columns, older$fields, 0L) * (older$columns %in% older$same)
   copied <- list(path = path.expand(older$path), places = older$places, fields = length(older$fields))
@@ -26,7 +26,8 @@ write_csv <- function(data, names, path, call, guard, fields, copied, append = F
   if (guard) data <- safe_for_sheets(data)
   values <- unclass(data)[match(names, base::names(data))]
   columns <- Map(function(column, name, field) if (!field) csv_column(column, name, call), values, names, fields)
-  csv_write_cpp(unname(columns), in_utf8(if (guard) safe_text(names) else names), nrow(data), path.expand(path), ",", as.integer(fields), copied, append, getOption("rowanroot.threads", 0L))
+  csv_write_cpp(unname(columns), in_utf8(if (guard) safe_text(names) else names), nrow(data), path.expand(path), ",",
+                as.integer(fields), copied, append, getOption("rowanroot.threads", 0L))
 }
 
 # A column as a plain vector that the core can write.
@@ -34,13 +35,20 @@ csv_column <- function(column, name, call) {
   if (is.factor(column)) return(writable_texts(coded_texts_cpp(as.vector(unclass(column)), levels(column)), name, call))
   check_one_column(column, "A CSV file", name, call)
   if (inherits(column, "Date")) warn_of_parts_of_days(column, "a CSV file", name, call)
-  if (inherits(column, "Date") || inherits(column, "POSIXt")) return(shown_once(column, function(values) iso_text(values, "A CSV file", name, call)))
+  if (inherits(column, "Date") || inherits(column, "POSIXt")) {
+    return(shown_once(column, function(values) iso_text(values, "A CSV file", name, call)))
+  }
   if (is.character(column)) return(writable_texts(as.vector(column), name, call))
-  if (is.object(column) && is.atomic(column) && !inherits(column, "difftime")) return(writable_texts(as.character(column), name, call))
+  if (is.object(column) && is.atomic(column) && !inherits(column, "difftime")) {
+    return(writable_texts(as.character(column), name, call))
+  }
   if (is.numeric(column) || is.logical(column)) return(as.vector(unclass(column)))
   stop_because(c("A CSV file can't hold the column {.code {name}}: it is {what_is(column)}.",
-                 "i" = if (inherits(column, "difftime")) "Make it a number of days, hours or minutes: {.code time_between(from, to, \"days\")}."
-                       else "Remove it with {.code {name} <- NULL}, or turn it into text."), "cannot_write", call, column = name)
+                 "i" = if (inherits(column,
+                                    "difftime")) paste0("Make it a number of days, hours or minutes: ",
+                                                        "{.code time_between(from, to, \"days\")}.")
+                       else "Remove it with {.code {name} <- NULL}, or turn it into text."), "cannot_write", call,
+                         column = name)
 }
 
 # Of few different texts these are looked at, and strings that are yet to be made need not be.
@@ -50,7 +58,8 @@ writable_texts <- function(column, name, call) {
   texts <- if (is.null(coded)) list(values = column) else list(values = coded$texts, of_row = coded$of_row)
   refuse <- function(rows, call) {
     stop_because(c("Can't write the column {.code {name}}: its text in row {rows[1]} is not UTF-8.",
-                   "i" = "If it is Latin-1, translate it first: {.code {name} <- iconv({name}, \"latin1\", \"UTF-8\")}."),
+                   "i" = paste0("If it is Latin-1, translate it first: ",
+                                "{.code {name} <- iconv({name}, \"latin1\", \"UTF-8\")}.")),
                  "bad_text", call, column = name, rows = rows)
   }
   at_rows(texts_in_utf8(texts, call, refuse)$values, texts)
@@ -73,7 +82,8 @@ shown_once <- function(column, show) {
 iso_text <- function(values, format, name, call) {
   text <- iso_texts_cpp(as.numeric(values), inherits(values, "Date"))
   if (any(text == "", na.rm = TRUE)) {
-    stop_not_held(format, name, "has dates or times outside of the years 0 to 9999", "Make them missing, or text.", call)
+    stop_not_held(format, name, "has dates or times outside of the years 0 to 9999", "Make them missing, or text.",
+                  call)
   }
   text
 }

@@ -1,12 +1,13 @@
-# Tables of databases as outputs, written in one transaction: whoever looks sees the complete old table or the complete new one. What is
-# beside the rows of a table, such as its indexes and grants, stays.
+# Tables of databases as outputs, written in one transaction: whoever looks sees the complete old table or the
+# complete new one. What is beside the rows of a table, such as its indexes and grants, stays.
 
 with_connection <- function(target, work, writes = FALSE) {
   tryCatch({
     if (is.null(target$connection)) with_sqlite_file(target$path, work, writes) else work(target$connection)
   }, error = function(e) {
     if (inherits(e, "rowanroot_error")) stop(e)
-    stop_because(c("Can't look into {.file {target$name}}.", "x" = "The database said: {one_text(conditionMessage(e))}"), "database", quote(save_table()))
+    stop_because(c("Can't look into {.file {target$name}}.",
+                   "x" = "The database said: {one_text(conditionMessage(e))}"), "database", quote(save_table()))
   })
 }
 
@@ -20,21 +21,27 @@ hash_of_table <- function(connection, table) {
   list(hash = sum$hash(), rows = sum$rows())
 }
 
-# A table that has the same columns is filled anew; another one is made, unless something would be lost. Names are quoted by the driver,
-# and rows come as the driver sends many: PostgreSQL gets them by COPY.
+# A table that has the same columns is filled anew; another one is made, unless something would be lost. Names are
+# quoted by the driver, and rows come as the driver sends many: PostgreSQL gets them by COPY.
 write_table <- function(connection, table, data, sent, force, call) {
   types <- column_types(connection, data)
   about <- if (DBI::dbExistsTable(connection, table)) table_about(connection, table)
   if (length(about$refers)) {
-    stop_because(c("The table {.val {table_label(table)}} can't be written anew.", "x" = "Rows of {listed(about$refers, in_quotes)} would be removed or changed with its rows: they refer to them.",
-                   "i" = "Save under another name, or let the reference be {.code ON DELETE RESTRICT}."), "cannot_write", call)
+    stop_because(c("The table {.val {table_label(table)}} can't be written anew.",
+                   "x" = paste0("Rows of {listed(about$refers, in_quotes)} would be removed or changed with its ",
+                                "rows: they refer to them."),
+                   "i" = "Save under another name, or let the reference be {.code ON DELETE RESTRICT}."),
+                     "cannot_write", call)
   }
-  if (!is.null(about) && identical(about$columns$name, names(data)) && identical(tolower(about$columns$type), tolower(unname(types)))) {
+  if (!is.null(about) && identical(about$columns$name, names(data)) &&
+      identical(tolower(about$columns$type), tolower(unname(types)))) {
     DBI::dbExecute(connection, DBI::SQL(paste("DELETE FROM", DBI::dbQuoteIdentifier(connection, table))))
   } else {
     if (length(about$kept) && !force) {
-      stop_because(c("The table {.val {table_label(table)}} has other columns than the new one, and would lose what it has besides.", "x" = "That is: {about$kept}.",
-                     "i" = "To lose it, run with {.code --force}, or write {.code save_table(\u2026, force = TRUE)}."), "cannot_write", call)
+      stop_because(c(paste0("The table {.val {table_label(table)}} has other columns than the new one, and would ",
+                            "lose what it has besides."), "x" = "That is: {about$kept}.",
+                     "i" = "To lose it, run with {.code --force}, or write {.code save_table(\u2026, force = TRUE)}."),
+                   "cannot_write", call)
     }
     if (!is.null(about)) DBI::dbRemoveTable(connection, table)
     DBI::dbCreateTable(connection, table, types)
@@ -45,12 +52,13 @@ write_table <- function(connection, table, data, sent, force, call) {
   }
 }
 
-# What a table is besides its rows: its `columns`, by name and type; what would be lost if it were made anew, in words, as `kept`; and the
-# tables whose rows are removed or changed with its rows, as `refers`.
+# What a table is besides its rows: its `columns`, by name and type; what would be lost if it were made anew, in
+# words, as `kept`; and the tables whose rows are removed or changed with its rows, as `refers`.
 table_about <- function(connection, table) UseMethod("table_about")
 
 #' @export
-table_about.default <- function(connection, table) list(columns = data.frame(name = character(), type = character()), kept = NULL, refers = character())
+table_about.default <- function(connection, table) list(columns = data.frame(name = character(), type = character()),
+                                                        kept = NULL, refers = character())
 
 # The types of columns that a new table has.
 column_types <- function(connection, data) UseMethod("column_types")
@@ -70,12 +78,17 @@ database_columns <- function(data, call) {
   if (!length(data)) stop_because("A database can't hold a table without columns.", "cannot_write", call)
   columns <- Map(function(column, name) {
     column <- as_point_in_time(column)
-    if (is.factor(column) || is.object(column) && !inherits(column, c("Date", "POSIXct", "integer64"))) column <- as.character(column)
+    if (is.factor(column) || is.object(column) && !inherits(column, c("Date", "POSIXct", "integer64"))) {
+      column <- as.character(column)
+    }
     if (is.character(column)) return(as.vector(writable_texts(as.vector(column), name, call)))
     if (is.double(column) && any(is.nan(unclass(column)) & !inherits(column, "integer64"))) {
-      stop_not_held("A database", name, "has values that are not a number", "Make them missing: {.code {name}[is.nan({name})] <- NA}.", call)
+      stop_not_held("A database", name, "has values that are not a number",
+                    "Make them missing: {.code {name}[is.nan({name})] <- NA}.", call)
     }
-    if (inherits(column, c("Date", "POSIXct")) && any(is.infinite(as.numeric(column)))) stop_not_held("A database", name, "has dates or times that are infinite", "Make them missing, or text.", call)
+    if (inherits(column, c("Date", "POSIXct")) && any(is.infinite(as.numeric(column)))) {
+      stop_not_held("A database", name, "has dates or times that are infinite", "Make them missing, or text.", call)
+    }
     if (inherits(column, "Date")) {
       warn_of_parts_of_days(column, "a database", name, call)
       column <- structure(floor(as.numeric(column)), class = "Date")
@@ -89,5 +102,8 @@ database_columns <- function(data, call) {
 check_held <- function(data, connection, call) {
   if (!inherits(connection, "SQLiteConnection") || isTRUE(connection@extended_types)) return(invisible())
   days <- names(data)[vapply(data, inherits, NA, c("Date", "POSIXct"))]
-  if (length(days)) stop_not_held("This connection", days[1], "has dates, which would come back as numbers", "Connect with {.code dbConnect(SQLite(), \u2026, extended_types = TRUE)}.", call)
+  if (length(days)) {
+    stop_not_held("This connection", days[1], "has dates, which would come back as numbers",
+                  "Connect with {.code dbConnect(SQLite(), \u2026, extended_types = TRUE)}.", call)
+  }
 }

@@ -1,4 +1,5 @@
-# Where some files changed since a table was read in this session, they alone are read, and put between the rows of the others.
+# Where some files changed since a table was read in this session, they alone are read, and put between the rows of
+# the others.
 
 # What read_csv_parts() gives; NULL if what was read before, which has the `hash` of each file besides, is of no use.
 csv_from_memory <- function(source, before, files, hashes, columns, call) {
@@ -29,7 +30,8 @@ csv_from_memory <- function(source, before, files, hashes, columns, call) {
 }
 
 # Categories as texts again, since they may have other levels now.
-bare_values <- function(values) if (is.factor(values)) coded_texts_cpp(as.vector(unclass(values)), levels(values)) else values
+bare_values <- function(values) if (is.factor(values)) coded_texts_cpp(as.vector(unclass(values)),
+    levels(values)) else values
 
 # Columns that were read one after the other from the same files.
 with_columns_of_before <- function(before, now) {

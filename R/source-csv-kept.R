@@ -1,4 +1,5 @@
-# Columns of CSV files that were read before come from memory or from the store, so that only files that are new or changed are read.
+# Columns of CSV files that were read before come from memory or from the store, so that only files that are new or
+# changed are read.
 
 # Smaller files are read as quickly as they are looked up.
 least_kept <- function() getOption("rowanroot.keep_from", 1e6)
@@ -14,7 +15,9 @@ read_files.csv_source <- function(source, files, columns, call) {
 }
 
 read_or_keep_csv <- function(source, files, hashes, columns, call) {
-  if (!keeps_columns() || sum(file.size(files$path)) < least_kept()) return(read_csv_parts(source, files, columns, call))
+  if (!keeps_columns() || sum(file.size(files$path)) < least_kept()) {
+    return(read_csv_parts(source, files, columns, call))
+  }
   keys <- part_keys(source, hashes, columns)
   content <- csv_from_store(source, files, columns, keys, call)
   if (!is.null(content)) return(content)
@@ -28,7 +31,8 @@ part_keys <- function(source, hashes, columns) {
   options <- source$options
   of_files <- paste(hashes, canonical_value(options[setdiff(names(options), c("types", "file_column"))]))
   asked <- as.character(options$types)[match(columns, names(options$types))]
-  keys <- outer(of_files, paste(quoted(columns), asked), Vectorize(function(file, column) rlang::hash(paste("csv", engine_version, file, column))))
+  keys <- outer(of_files, paste(quoted(columns), asked),
+                Vectorize(function(file, column) rlang::hash(paste("csv", engine_version, file, column))))
   matrix(keys, length(of_files), dimnames = list(NULL, columns))
 }
 
@@ -47,14 +51,16 @@ csv_from_store <- function(source, files, columns, keys, call) {
   types <- common_types(columns, source$options$types, known$kinds)
   values <- Map(function(column, type) read_kept(keys[, column], stored_type(type)), columns, types)
   if (any(vapply(values, is.null, NA))) return(NULL)
-  list(values = Map(as_csv_type, values, types), types = types, kinds = known$kinds, rows = known$rows, names = known$names)
+  list(values = Map(as_csv_type, values, types), types = types, kinds = known$kinds, rows = known$rows,
+       names = known$names)
 }
 
 # What is kept of each part: types and kinds as matrices like that of the keys.
 known_parts <- function(keys) {
   heads <- kept_columns(as.vector(keys))
   like_keys <- function(x) matrix(x, nrow(keys), dimnames = dimnames(keys))
-  list(type = like_keys(heads$type), kinds = like_keys(heads$kinds), rows = heads$rows[seq_len(nrow(keys))], names = heads$note[seq_len(nrow(keys))])
+  list(type = like_keys(heads$type), kinds = like_keys(heads$kinds), rows = heads$rows[seq_len(nrow(keys))],
+       names = heads$note[seq_len(nrow(keys))])
 }
 
 # A column's type in all files together may be another one than in those that are read now.
@@ -82,7 +88,8 @@ keep_csv <- function(content, keys) {
   for (column in colnames(keys)) {
     values <- bare_values(content$values[[column]])
     for (k in seq_len(nrow(keys))) {
-      if (!keep_column(keys[k, column], values, content$names[[k]], first[k], content$rows[k], content$kinds[k, column])) return(FALSE)
+      if (!keep_column(keys[k, column], values, content$names[[k]], first[k], content$rows[k],
+                       content$kinds[k, column])) return(FALSE)
     }
   }
   TRUE

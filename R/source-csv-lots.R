@@ -1,5 +1,5 @@
-# CSV files that are read lot by lot, none of which is kept in memory. The types are those of all rows: they are guessed from some, and
-# if a later lot shows that one is another, all begins anew.
+# CSV files that are read lot by lot, none of which is kept in memory. The types are those of all rows: they are
+# guessed from some, and if a later lot shows that one is another, all begins anew.
 
 #' @export
 each_lot.csv_source <- function(source, columns, bytes, begin, work, call) {
@@ -21,7 +21,8 @@ new_lot_reader <- function(opened, columns, types, files, call) {
   wanted <- columns_to_read(opened, columns)
   guess <- csv_guess_cpp(opened$files, wanted)
   kinds <- matrix(guess$kinds, 1, dimnames = list(NULL, columns))
-  list2env(list(opened = opened, columns = columns, asked = types, files = files, call = call, wanted = wanted, few = guess$few,
+  list2env(list(opened = opened, columns = columns, asked = types, files = files, call = call, wanted = wanted,
+                few = guess$few,
                 kinds = kinds, types = common_types(columns, types, kinds)), parent = emptyenv())
 }
 

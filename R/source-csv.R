@@ -2,9 +2,11 @@
 # their names.
 
 # What open_table() can be told of a file.
-table_options <- function(separator = ",", decimal = ".", missing = c("", "NA"), comment = NULL, encoding = "UTF-8", header = TRUE, names = NULL,
+table_options <- function(separator = ",", decimal = ".", missing = c("", "NA"), comment = NULL, encoding = "UTF-8",
+                          header = TRUE, names = NULL,
                         types = NULL, short = "error", long = "error", file_column = NULL, sheet = NULL, table = NULL) {
-  list(separator = separator, decimal = decimal, missing = missing, comment = comment, encoding = encoding, header = header, names = names,
+  list(separator = separator, decimal = decimal, missing = missing, comment = comment, encoding = encoding,
+       header = header, names = names,
        types = types, short = short, long = long, file_column = file_column, sheet = sheet, table = table)
 }
 
@@ -15,10 +17,14 @@ check_table_options <- function(options, call) {
   check_sign(options$decimal, "decimal", "{.code \".\"} or {.code \",\"}", call)
   if (!is.null(options$comment)) check_sign(options$comment, "comment", "{.code \"#\"}", call)
   if (identical(options$separator, options$decimal)) {
-    stop_because(c("{.arg separator} and {.arg decimal} can't be the same.", "x" = "Both are {.code {one_line(options$separator)}}.",
+    stop_because(c("{.arg separator} and {.arg decimal} can't be the same.",
+                   "x" = "Both are {.code {one_line(options$separator)}}.",
                    "i" = "Files with a decimal comma mostly have {.code separator = \";\"}."), "bad_argument", call)
   }
-  if (!is.character(options$missing) || anyNA(options$missing)) stop_because("{.arg missing} must be texts that stand for missing values, not {what_is(options$missing)}.", "bad_argument", call)
+  if (!is.character(options$missing) || anyNA(options$missing)) {
+    stop_because("{.arg missing} must be texts that stand for missing values, not {what_is(options$missing)}.",
+                 "bad_argument", call)
+  }
   check_one_of(options$encoding, csv_encodings, "encoding", call)
   check_flag(options$header, "header", call)
   check_one_of(options$short, c("error", "missing"), "short", call)
@@ -27,27 +33,33 @@ check_table_options <- function(options, call) {
   check_types(options$types, call)
   if (!is.null(options$file_column)) check_names_given(options$file_column, "file_column", call, only_one = TRUE)
   if (!options$header && is.null(options$names)) {
-    stop_because(c("A file without a header needs {.arg names}.", "i" = "Write {.code names = c(\"hive\", \"day\", \"gross_kg\")}."), "bad_argument", call)
+    stop_because(c("A file without a header needs {.arg names}.",
+                   "i" = "Write {.code names = c(\"hive\", \"day\", \"gross_kg\")}."), "bad_argument", call)
   }
 }
 
 check_sign <- function(x, arg, such_as, call) {
   fine <- is.character(x) && length(x) == 1 && !is.na(x) && nchar(x, "bytes") == 1 && !x %in% c("\"", "\n", "\r")
   if (fine) return(invisible())
-  stop_because(c(paste0("{.arg {arg}} must be one character, such as ", such_as, "."), "x" = "It is {.code {one_line(x)}}."), "bad_argument", call)
+  stop_because(c(paste0("{.arg {arg}} must be one character, such as ", such_as, "."),
+                 "x" = "It is {.code {one_line(x)}}."), "bad_argument", call)
 }
 
 check_names_given <- function(x, arg, call, only_one = FALSE) {
   if (is.null(x)) return(invisible())
-  fine <- is.character(x) && length(x) > 0 && !anyNA(x) && all(nzchar(x)) && !anyDuplicated(x) && (!only_one || length(x) == 1)
+  fine <- is.character(x) && length(x) > 0 && !anyNA(x) && all(nzchar(x)) && !anyDuplicated(x) &&
+    (!only_one || length(x) == 1)
   if (fine) return(invisible())
-  stop_because("{.arg {arg}} must be {if (only_one) 'the name of a column' else 'names of columns, each once'}, not {.code {one_line(x)}}.", "bad_argument", call)
+  stop_because(paste0("{.arg {arg}} must be ",
+                      "{if (only_one) 'the name of a column' else 'names of columns, each once'}, not ",
+                      "{.code {one_line(x)}}."), "bad_argument", call)
 }
 
 check_types <- function(types, call) {
   if (is.null(types)) return(invisible())
   if (!is.character(types) || is.null(names(types)) || !all(nzchar(names(types))) || anyDuplicated(names(types))) {
-    stop_because(c("{.arg types} must name a type for columns.", "i" = "Write {.code types = c(hive = \"text\", day = \"date\")}."), "bad_argument", call)
+    stop_because(c("{.arg types} must name a type for columns.",
+                   "i" = "Write {.code types = c(hive = \"text\", day = \"date\")}."), "bad_argument", call)
   }
   for (type in unname(types)) check_one_of(type, csv_types, "types", call)
 }
@@ -66,7 +78,8 @@ source_columns.csv_source <- function(source, call) {
 
 # What the core is told of the format.
 csv_format <- function(options) {
-  list(separator = options$separator, decimal = options$decimal, comment = if (is.null(options$comment)) "" else options$comment,
+  list(separator = options$separator, decimal = options$decimal,
+       comment = if (is.null(options$comment)) "" else options$comment,
        missing = in_utf8(options$missing), header = options$header, names = in_utf8(options$names),
        allows_short = options$short != "error", allows_long = options$long != "error")
 }
@@ -78,20 +91,23 @@ check_types_known <- function(types, names, call) {
 
 file_column_name <- function(name, names, call) {
   if (!is.null(name) && name %in% names) {
-    stop_because(c("{.arg file_column} must be a new name.", "x" = "The files have a column {.code {name}}."), "bad_argument", call)
+    stop_because(c("{.arg file_column} must be a new name.", "x" = "The files have a column {.code {name}}."),
+                 "bad_argument", call)
   }
   name
 }
 
-# The columns of all files, as a list of `values`, each with its type in `types`; and for each file its `rows`, all its `names`, and a row
-# of `kinds`, what the values of each column could be.
+# The columns of all files, as a list of `values`, each with its type in `types`; and for each file its `rows`, all
+# its `names`, and a row of `kinds`, what the values of each column could be.
 read_csv_parts <- function(source, files, columns, call) {
-  with_readable_files(source$options, files, function(paths) read_csv_files(paths, files$name, source$options, columns, call), call)
+  with_readable_files(source$options, files, function(paths) read_csv_files(paths, files$name, source$options,
+      columns, call), call)
 }
 
 read_csv_files <- function(paths, names, options, columns, call) {
   opened <- open_csv_files(paths, names, options, call)
-  c(read_columns(opened, columns, options$types, names, call, getOption("rowanroot.threads", 0L)), opened[c("rows", "names")])
+  c(read_columns(opened, columns, options$types, names, call, getOption("rowanroot.threads", 0L)),
+    opened[c("rows", "names")])
 }
 
 # Several threads read pieces of so many bytes.
@@ -102,8 +118,8 @@ open_csv_files <- function(paths, names, options, call, piece_bytes = 2^22) {
   opened
 }
 
-# A column has the type that was asked for, or else that all of its values, in all files, can be read as: those that turn out not to
-# be of the type that some rows have made likely are read again.
+# A column has the type that was asked for, or else that all of its values, in all files, can be read as: those that
+# turn out not to be of the type that some rows have made likely are read again.
 read_columns <- function(opened, names, types, files, call, threads) {
   wanted <- columns_to_read(opened, names)
   guess <- csv_guess_cpp(opened$files, wanted)
@@ -144,7 +160,8 @@ columns_to_read <- function(opened, names) {
   lapply(seq_along(names), function(k) list(type = "text", in_file = places[k, ]))
 }
 
-type_to_read <- function(type, is_few) if (!type %in% c("text", "category")) type else if (is_few) "coded_text" else "text"
+type_to_read <- function(type, is_few) if (!type %in%
+                                           c("text", "category")) type else if (is_few) "coded_text" else "text"
 
 # The bits are those of the core's Kinds.
 csv_type <- function(kinds) {
@@ -172,12 +189,14 @@ as_long <- function(values) {
 }
 
 stop_csv_misfit <- function(misfit, column, type, files, call) {
-  wanted <- c(logical = "TRUE or FALSE", integer = "a whole number", number = "a number", integer64 = "a whole number", date = "a date such as 2026-03-31",
+  wanted <- c(logical = "TRUE or FALSE", integer = "a whole number", number = "a number",
+              integer64 = "a whole number", date = "a date such as 2026-03-31",
               time = "a date-time such as 2026-03-31T12:00:00Z")[[type]]
   stop_because(c("{counted(misfit$count, 'value')} of {.code {column}} {cli::qty(misfit$count)}{?is/are} not {wanted}.",
                  "x" = "The first is {.val {misfit$value}}, on line {misfit$line} of {.file {files[misfit$file]}}.",
                  "i" = "Read it as text, {.code types = c({column} = \"text\")}, and convert it in a formula."),
-               "csv", call, file = files[misfit$file], line = misfit$line, column = column, value = misfit$value, problem = "misfit")
+               "csv", call, file = files[misfit$file], line = misfit$line, column = column, value = misfit$value,
+                 problem = "misfit")
 }
 
 csv_problems <- list(
@@ -191,7 +210,8 @@ csv_problems <- list(
   repeated_name = "Two columns of {.file {file}} are named {.code {value}}.",
   no_header = "{.file {file}} is empty: it has no header.",
   other_names = "{.file {file}} has {counted(found, 'column')}; {.arg names} names {expected}.",
-  long_field = "A field on line {line} of {.file {file}}, or what belongs to it, is longer than 2 GB. Is a quote missing?",
+  long_field = paste0("A field on line {line} of {.file {file}}, or what belongs to it, is longer than 2 GB. Is a ",
+                      "quote missing?"),
   unreadable = "Can't read {.file {file}}: {value}."
 )
 
@@ -210,7 +230,9 @@ stop_csv_problem <- function(problem, file, call) {
   found <- problem$found
   expected <- problem$expected
   value <- problem$value
-  way_out <- if (problem$kind == "too_many_fields" && expected == 1) "The header has one column. Does another character than {.code ,} separate the fields? Say so: {.code separator = \";\"}." else csv_ways_out[[problem$kind]]
+  way_out <- if (problem$kind == "too_many_fields" && expected ==
+                 1) paste0("The header has one column. Does another character than {.code ,} separate the fields? ",
+                           "Say so: {.code separator = \";\"}.") else csv_ways_out[[problem$kind]]
   stop_because(c(csv_problems[[problem$kind]], "i" = way_out), "csv", call,
                file = file, line = line, problem = problem$kind)
 }

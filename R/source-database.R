@@ -1,4 +1,5 @@
-# A table or a query of a database, over DBI. What it is made from is what is read: a database has no sign of change that can be trusted.
+# A table or a query of a database, over DBI. What it is made from is what is read: a database has no sign of change
+# that can be trusted.
 
 new_database_source <- function(connection, table, query, types, call) {
   check_package("DBI", "Databases", call)
@@ -17,7 +18,10 @@ new_database_source <- function(connection, table, query, types, call) {
 check_database_types <- function(types, call) {
   check_types(types, call)
   other <- setdiff(types, "text")
-  if (length(other)) stop_because(c("Columns of a database can be asked for as {.val text} only, not as {.val {other[1]}}.", "i" = "Change the type in a query, or in a formula."), "bad_argument", call)
+  if (length(other)) {
+    stop_because(c("Columns of a database can be asked for as {.val text} only, not as {.val {other[1]}}.",
+                   "i" = "Change the type in a query, or in a formula."), "bad_argument", call)
+  }
 }
 
 # The table that is meant; a database with one table needs no name.
@@ -26,22 +30,28 @@ database_table <- function(connection, table, call) {
   known <- DBI::dbListTables(connection)
   if (is.null(table) && length(known) == 1) return(known)
   if (is.null(table)) {
-    stop_because(c("Which table of the database?", "i" = if (length(known)) "Say {.arg table}: it has {listed(known, in_quotes)}." else "It has none."), "no_such_table", call)
+    stop_because(c("Which table of the database?",
+                   "i" = if (length(known)) "Say {.arg table}: it has {listed(known, in_quotes)}." else "It has none."),
+                 "no_such_table", call)
   }
   if (!inherits(table, "Id")) check_names_given(table, "table", call, only_one = TRUE)
   if (!DBI::dbExistsTable(connection, table)) {
     label <- table_label(table)
     hint <- nearest_name(label, known)
-    stop_because(c("The database has no table {.val {label}}.", "i" = if (length(hint)) "Did you mean {.val {hint}}?" else if (length(known)) "It has {listed(known, in_quotes)}."),
+    stop_because(c("The database has no table {.val {label}}.",
+                   "i" = if (length(hint)) "Did you mean {.val {hint}}?"
+                     else if (length(known)) "It has {listed(known, in_quotes)}."),
                  "no_such_table", call, table = label, nearest = hint)
   }
   table
 }
 
 #' @export
-source_read.database_source <- function(source, columns, call) query_database(source$connection, source_query(source), source$types, call)
+source_read.database_source <- function(source, columns, call) query_database(source$connection,
+    source_query(source), source$types, call)
 
-source_query <- function(source) if (is.null(source$query)) all_of_table(source$connection, source$table) else source$query
+source_query <- function(source) if (is.null(source$query)) all_of_table(source$connection,
+    source$table) else source$query
 
 #' @export
 source_parts.database_source <- function(source, call) {
@@ -63,9 +73,12 @@ new_content_sum <- function() {
   about <- NULL
   sum <- list(
     add = function(data) {
-      columns <- lapply(unname(as.list(data)), function(column) if (is.factor(column)) as.character(column) else if (is.character(column)) enc2utf8(as.vector(column)) else column)
+      columns <- lapply(unname(as.list(data)),
+                        function(column) if (is.factor(column)) as.character(column)
+                          else if (is.character(column)) enc2utf8(as.vector(column)) else column)
       # What is missing in all rows of a piece may be of any type in the next.
-      types <- vapply(columns, function(column) if (all(is.na(column))) "" else if (is.object(column) && !inherits(column, "integer64")) class(column)[1] else if (is.character(column)) "text" else "number", "")
+      types <- vapply(columns, function(column) if (all(is.na(column))) "" else if (is.object(column) &&
+          !inherits(column, "integer64")) class(column)[1] else if (is.character(column)) "text" else "number", "")
       about <<- if (is.null(about)) types else ifelse(about == "", types, about)
       number <<- content_number_cpp(columns, nrow(data), number)
       rows <<- rows + nrow(data)
@@ -86,7 +99,8 @@ source_columns.database_source <- function(source, call) {
 }
 
 #' @export
-source_title.database_source <- function(source) if (is.null(source$query)) paste("table", table_label(source$table)) else one_line(as.name(source$query), 40L)
+source_title.database_source <- function(source) if (is.null(source$query)) paste("table",
+    table_label(source$table)) else one_line(as.name(source$query), 40L)
 
 # SQLite files as sources. What was written last may lie in a file beside the database.
 #' @export

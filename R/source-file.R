@@ -1,5 +1,5 @@
-# Sources that are files: one, or several of one shape as one table, the rows of one file after those of another, in the order of their
-# names. The kinds of files have classes of their own.
+# Sources that are files: one, or several of one shape as one table, the rows of one file after those of another, in
+# the order of their names. The kinds of files have classes of their own.
 
 new_file_source <- function(kind, pattern, options) {
   new_source(c(paste0(kind, "_source"), "file_source"), pattern = pattern, options = options, folder = getwd())
@@ -16,7 +16,8 @@ source_key.file_source <- function(source) {
   options <- source$options
   usual <- table_options()
   differs <- names(options)[!mapply(identical, options, usual[names(options)])]
-  paste(c(class(source)[1], vapply(differs, function(name) paste0(name, "=", canonical_value(options[[name]])), "")), collapse = " ")
+  paste(c(class(source)[1], vapply(differs, function(name) paste0(name, "=", canonical_value(options[[name]])), "")),
+        collapse = " ")
 }
 
 #' @export
@@ -27,14 +28,19 @@ source_parts.file_source <- function(source, call) {
   for (k in seq_along(files$path)) wait_until_written(files$path[k], files$name[k], call)
   hashes <- file_hashes(files$path)
   # Where a column has the names, they are part of what the values are made from.
-  if (!is.null(source$options$file_column)) hashes <- vapply(paste(hashes, files$name), rlang::hash, "", USE.NAMES = FALSE)
+  if (!is.null(source$options$file_column)) {
+    hashes <- vapply(paste(hashes, files$name), rlang::hash, "", USE.NAMES = FALSE)
+  }
   data.frame(name = files$name, hash = hashes)
 }
 
 # A file that this run was to make, and could not, is an old one.
 check_were_made <- function(files, call) {
   failed <- files$name[vapply(files$path, plain_path, "") %in% failed_outputs()]
-  if (length(failed)) stop_because(c("{.file {failed[1]}} could not be made in this run, and is not what it would be now.", "i" = "See above what is wrong with it."), "stale_input", call, file = failed[1])
+  if (length(failed)) {
+    stop_because(c("{.file {failed[1]}} could not be made in this run, and is not what it would be now.",
+                   "i" = "See above what is wrong with it."), "stale_input", call, file = failed[1])
+  }
 }
 
 #' @export
@@ -57,7 +63,8 @@ check_still_same.file_source <- function(source, parts, call) {
 }
 
 stop_changing_file <- function(file, call) {
-  stop_because(c("{.file {file}} changed while it was read.", "i" = "Run again when it is complete."), "changing_file", call, file = file)
+  stop_because(c("{.file {file}} changed while it was read.", "i" = "Run again when it is complete."),
+               "changing_file", call, file = file)
 }
 
 # Names as the user wrote them, paths as the system finds them.
@@ -75,11 +82,14 @@ source_files <- function(source, call) {
   names <- names[order(named_in_utf8(names), method = "radix")]
   paths <- from_folder(names)
   # Of many files with the same ending one is enough.
-  for (name in names[!duplicated(paste(path_ending(names), content_ending(names)))]) check_kind_of_file(name, sub("_source$", "", class(source)[1]), call)
+  for (name in names[!duplicated(paste(path_ending(names), content_ending(names)))]) {
+    check_kind_of_file(name, sub("_source$", "", class(source)[1]), call)
+  }
   folders <- names[dir.exists(paths)]
   if (length(folders)) {
     stop_because(c("{.file {folders[1]}} is a folder, not a file.",
-                   "i" = "To open all CSV files in it, write {.code open_table(\"{folders[1]}/*.csv\")}."), "no_such_file", call)
+                   "i" = "To open all CSV files in it, write {.code open_table(\"{folders[1]}/*.csv\")}."),
+                     "no_such_file", call)
   }
   data.frame(name = named_in_utf8(names), path = paths)
 }
@@ -87,7 +97,11 @@ source_files <- function(source, call) {
 # A name that is no text can't be written down.
 check_names_of_files <- function(names, call) {
   bad <- which(!validUTF8(names) & Encoding(names) == "unknown")
-  if (length(bad)) stop_because(c("The name of a file is not valid UTF-8: {encodeString(iconv(names[bad[1]], 'latin1', 'UTF-8'))}, if it is Latin-1.", "i" = "Rename it."), "no_such_file", call)
+  if (length(bad)) {
+    stop_because(c(paste0("The name of a file is not valid UTF-8: ",
+                          "{encodeString(iconv(names[bad[1]], 'latin1', 'UTF-8'))}, if it is Latin-1."),
+                          "i" = "Rename it."), "no_such_file", call)
+  }
 }
 
 # What the system calls a file is UTF-8 mostly, though R does not know it in every locale.
@@ -139,8 +153,8 @@ check_one_shape <- function(columns, files, call) {
   }
 }
 
-# A file that was written to just now and ends in the middle of a line is probably not all there yet: it is waited for, until it ends
-# with a line or has been left alone for a while.
+# A file that was written to just now and ends in the middle of a line is probably not all there yet: it is waited
+# for, until it ends with a line or has been left alone for a while.
 wait_until_written <- function(path, name, call, patience = 30) {
   seconds_old <- function() as.numeric(Sys.time()) - as.numeric(file.mtime(path))
   started <- as.numeric(Sys.time())
@@ -164,4 +178,5 @@ ends_with_line <- function(path) {
 # What a file is, whatever its name: links to it have the same. Missing where there is none.
 file_identities <- function(paths) file_identities_cpp(path.expand(paths))
 
-source_bytes <- function(source) if (inherits(source, "file_source")) sum(file.size(source_files(source, NULL)$path)) else 0
+source_bytes <- function(source) if (inherits(source,
+                                              "file_source")) sum(file.size(source_files(source, NULL)$path)) else 0

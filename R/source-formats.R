@@ -1,72 +1,99 @@
 #' What each format keeps of a table
 #'
-#' A table that is saved and opened again is the same, but for what is said here. What a format can't hold is refused with an error before
-#' anything is written; what it changes is counted in a warning.
+#' A table that is saved and opened again is the same, but for what is said here. What a format can't hold is
+#' refused with an error before anything is written; what it changes is counted in a warning.
 #'
-#' | column | CSV | JSON lines | Parquet | workbook (`.xlsx`) | SQLite | PostgreSQL |
-#' |---|---|---|---|---|---|---|
-#' | numbers | kept, bit for bit | kept, bit for bit | kept, bit for bit | kept, bit for bit | kept, bit for bit | kept, bit for bit |
-#' | -0 | kept | kept | kept | kept | 0, counted | kept |
-#' | `Inf`, `NaN` | kept | refused | kept | refused | `Inf` kept, `NaN` refused | `Inf` kept, `NaN` refused |
-#' | whole numbers | kept | kept | kept | come back as numbers | kept | kept |
-#' | numbers that are all whole | come back as whole numbers | come back as whole numbers | kept | kept | kept | kept |
-#' | 64-bit whole numbers | kept; read with `types`, else as text where they are not exact as numbers | kept; smaller ones come back as numbers | kept | up to 15 digits, else refused | kept | kept |
-#' | logical | kept | kept | kept | kept | kept | kept |
-#' | text | kept; text that looks like numbers or dates needs `types` | kept; text that is all dates comes back as dates | kept | kept, up to 32,767 characters | kept | kept |
-#' | missing values, rows of them at the end | kept | kept | kept | kept | kept | kept |
-#' | dates | kept, years 0 to 9999 | kept, years 0 to 9999 | kept, 5 million years | kept, years 1900 to 9999 | kept | kept, years 1 to 9999 |
-#' | parts of days in dates | whole days, counted | whole days, counted | whole days, counted | whole days, counted | whole days, counted | whole days, counted |
-#' | date-times | the instant, kept | the instant, kept | microseconds kept, finer ones counted | thousandths of a second kept, finer ones counted | the instant, kept | microseconds kept, finer ones counted |
-#' | their zone | Universal Time | Universal Time | kept | Universal Time; a message names the zone | Universal Time | Universal Time |
-#' | durations | refused | refused | nanoseconds kept, with their unit | refused | refused | refused |
-#' | categories | come back as text | come back as text | kept, with levels and order | come back as text | come back as text | come back as text |
-#' | columns of other classes | as text | as text | as text | as text | as text | as text |
-#' | lists, bytes, complex numbers, matrices | refused | refused | refused | refused | refused | refused |
-#' | text that is not UTF-8 | refused | refused | refused | refused | refused | refused |
-#' | a table without rows | kept | empty file, with a warning | kept | kept | kept | kept |
-#' | order of rows | kept | kept | kept | kept | kept | none |
+#' \tabular{lllllll}{
+#'   \strong{column} \tab \strong{CSV} \tab \strong{JSON lines} \tab \strong{Parquet} \tab \strong{workbook
+#'     (\code{.xlsx})} \tab \strong{SQLite} \tab \strong{PostgreSQL} \cr
+#'   numbers \tab kept, bit for bit \tab kept, bit for bit \tab kept, bit for bit \tab kept, bit for bit \tab
+#'     kept, bit for bit \tab kept, bit for bit \cr
+#'   -0 \tab kept \tab kept \tab kept \tab kept \tab 0, counted \tab kept \cr
+#'   \code{Inf}, \code{NaN} \tab kept \tab refused \tab kept \tab refused \tab \code{Inf} kept, \code{NaN} refused
+#'     \tab \code{Inf} kept, \code{NaN} refused \cr
+#'   whole numbers \tab kept \tab kept \tab kept \tab come back as numbers \tab kept \tab kept \cr
+#'   numbers that are all whole \tab come back as whole numbers \tab come back as whole numbers \tab kept \tab
+#'     kept \tab kept \tab kept \cr
+#'   64-bit whole numbers \tab kept; read with \code{types}, else as text where they are not exact as numbers \tab
+#'     kept; smaller ones come back as numbers \tab kept \tab up to 15 digits, else refused \tab kept \tab kept
+#'     \cr
+#'   logical \tab kept \tab kept \tab kept \tab kept \tab kept \tab kept \cr
+#'   text \tab kept; text that looks like numbers or dates needs \code{types} \tab kept; text that is all dates
+#'     comes back as dates \tab kept \tab kept, up to 32,767 characters \tab kept \tab kept \cr
+#'   missing values, rows of them at the end \tab kept \tab kept \tab kept \tab kept \tab kept \tab kept \cr
+#'   dates \tab kept, years 0 to 9999 \tab kept, years 0 to 9999 \tab kept, 5 million years \tab kept, years 1900
+#'     to 9999 \tab kept \tab kept, years 1 to 9999 \cr
+#'   parts of days in dates \tab whole days, counted \tab whole days, counted \tab whole days, counted \tab whole
+#'     days, counted \tab whole days, counted \tab whole days, counted \cr
+#'   date-times \tab the instant, kept \tab the instant, kept \tab microseconds kept, finer ones counted \tab
+#'     thousandths of a second kept, finer ones counted \tab the instant, kept \tab microseconds kept, finer ones
+#'     counted \cr
+#'   their zone \tab Universal Time \tab Universal Time \tab kept \tab Universal Time; a message names the zone
+#'     \tab Universal Time \tab Universal Time \cr
+#'   durations \tab refused \tab refused \tab nanoseconds kept, with their unit \tab refused \tab refused \tab
+#'     refused \cr
+#'   categories \tab come back as text \tab come back as text \tab kept, with levels and order \tab come back as
+#'     text \tab come back as text \tab come back as text \cr
+#'   columns of other classes \tab as text \tab as text \tab as text \tab as text \tab as text \tab as text \cr
+#'   lists, bytes, complex numbers, matrices \tab refused \tab refused \tab refused \tab refused \tab refused \tab
+#'     refused \cr
+#'   text that is not UTF-8 \tab refused \tab refused \tab refused \tab refused \tab refused \tab refused \cr
+#'   a table without rows \tab kept \tab empty file, with a warning \tab kept \tab kept \tab kept \tab kept \cr
+#'   order of rows \tab kept \tab kept \tab kept \tab kept \tab kept \tab none \cr
+#' }
 #'
-#' Files of other programs are read by the same rules: what R's types can't hold exactly is an error that names the file, the column and the
-#' first row, line or cell.
+#' Files of other programs are read by the same rules: what R's types can't hold exactly is an error that names the
+#' file, the column and the first row, line or cell.
 #'
-#' - **JSON lines**: numbers and text in one column are an error with the line; `types = c(id = "text")` reads all as text, as it is written.
-#'   Whole numbers of more than 64 bits, and text with the character U+0000, are errors. A name that a line lacks is a missing value.
-#' - **Workbooks**: a column is of one type. Dates or logical values among others are an error that names the cell; numbers and text together are read
-#'   as text, with a warning that names the first of each. Errors such as `#N/A`, and formulas without a stored value, are missing, and a
-#'   warning counts them and names the first. Cells that are shown as times of day or as durations are durations in hours. The first sheet
-#'   that is not hidden is read. In old workbooks (`.xls`) errors and formulas without a value look
-#'   like empty cells.
-#' - **Parquet**: decimal numbers of more than 15 digits, whole numbers of 64 bits without a sign that are too large, lists and records are
-#'   errors. A file is read in a process of its own: a damaged one is an error, and never ends R.
-#' - **Databases**: `numeric` of PostgreSQL with more than 15 digits is an error, unless `types` asks for text; infinite dates are errors.
-#'   Columns of SQLite that hold values of several types are an error that names the first row.
-#' - **Sets of files**: a column that is of different types in two files is an error that names the files and the first value. Categories
-#'   have the levels of all files, in the order in which they are met; ordered ones in an order in which each file has its own, or an error.
+#' - **JSON lines**: numbers and text in one column are an error with the line; `types = c(id = "text")` reads all
+#'   as text, as it is written. Whole numbers of more than 64 bits, and text with the character U+0000, are errors.
+#'   A name that a line lacks is a missing value.
+#' - **Workbooks**: a column is of one type. Dates or logical values among others are an error that names the cell;
+#'   numbers and text together are read as text, with a warning that names the first of each. Errors such as `#N/A`,
+#'   and formulas without a stored value, are missing, and a warning counts them and names the first. Cells that are
+#'   shown as times of day or as durations are durations in hours. The first sheet that is not hidden is read. In
+#'   old workbooks (`.xls`) errors and formulas without a value look like empty cells.
+#' - **Parquet**: decimal numbers of more than 15 digits, whole numbers of 64 bits without a sign that are too
+#'   large, lists and records are errors. A file is read in a process of its own: a damaged one is an error, and
+#'   never ends R.
+#' - **Databases**: `numeric` of PostgreSQL with more than 15 digits is an error, unless `types` asks for text;
+#'   infinite dates are errors. Columns of SQLite that hold values of several types are an error that names the
+#'   first row.
+#' - **Sets of files**: a column that is of different types in two files is an error that names the files and the
+#'   first value. Categories have the levels of all files, in the order in which they are met; ordered ones in an
+#'   order in which each file has its own, or an error.
 #'
 #' @name file_formats
 #' @seealso [open_table()], [save_table()]
 #' @keywords file
 NULL
 
-# Workbooks, Parquet, SQLite and JSON lines, by the packages that are made for them: each gives data frames, and files of one shape are
-# put below each other.
+# Workbooks, Parquet, SQLite and JSON lines, by the packages that are made for them: each gives data frames, and
+# files of one shape are put below each other.
 
 # By the end of a file's name: its kind, and the packages that read it.
 file_kinds <- list(
-  xlsx = list(endings = c("xlsx", "xlsm"), packages = "zip", what = "workbooks", options = c("sheet", "names", "header", "missing", "types")),
-  xls = list(endings = "xls", packages = "readxl", what = "workbooks of the old format", options = c("sheet", "names", "header", "missing", "types")),
+  xlsx = list(endings = c("xlsx", "xlsm"), packages = "zip", what = "workbooks",
+              options = c("sheet", "names", "header", "missing", "types")),
+  xls = list(endings = "xls", packages = "readxl", what = "workbooks of the old format",
+             options = c("sheet", "names", "header", "missing", "types")),
   parquet = list(endings = "parquet", packages = "nanoparquet", what = "Parquet files", options = character()),
-  sqlite = list(endings = c("sqlite", "sqlite3", "db"), packages = c("DBI", "RSQLite"), what = "SQLite databases", options = c("table", "types")),
-  jsonl = list(endings = c("jsonl", "ndjson"), packages = character(), what = "files of JSON lines", options = "types", may_be_compressed = TRUE)
+  sqlite = list(endings = c("sqlite", "sqlite3", "db"), packages = c("DBI", "RSQLite"), what = "SQLite databases",
+                options = c("table", "types")),
+  jsonl = list(endings = c("jsonl", "ndjson"), packages = character(), what = "files of JSON lines",
+               options = "types", may_be_compressed = TRUE)
 )
 
 # Files that are no text in columns: read as CSV, they would give nonsense. What to do instead is said of some.
-other_endings <- c("json", "xml", "html", "htm", "pdf", "doc", "docx", "ods", "xlsb", "rds", "rda", "rdata", "dta", "sav", "sas7bdat", "feather", "arrow", "orc", "avro", "zip", "7z", "tar",
+other_endings <- c("json", "xml", "html", "htm", "pdf", "doc", "docx", "ods", "xlsb", "rds", "rda", "rdata", "dta",
+                   "sav", "sas7bdat", "feather", "arrow", "orc", "avro", "zip", "7z", "tar",
                    "bz2", "xz", "zst", "png", "jpg", "jpeg", "yaml", "yml", "r")
 
 ways_out_of_endings <- list(
-  json = "JSON is read line by line, an object on each: {.file visits.jsonl}.", rds = "Write {.code open_table(readRDS(\"{path}\"))}.",
-  ods = "Save it as {.file .xlsx}.", xlsb = "Save it as {.file .xlsx}.", zip = "Unpack it first.", xz = "Unpack it first, or compress it as {.file .gz}.", bz2 = "Unpack it first, or compress it as {.file .gz}."
+  json = "JSON is read line by line, an object on each: {.file visits.jsonl}.",
+    rds = "Write {.code open_table(readRDS(\"{path}\"))}.",
+  ods = "Save it as {.file .xlsx}.", xlsb = "Save it as {.file .xlsx}.", zip = "Unpack it first.",
+    xz = "Unpack it first, or compress it as {.file .gz}.", bz2 = "Unpack it first, or compress it as {.file .gz}."
 )
 
 # The ending that says what is in a file, which may be compressed.
@@ -81,26 +108,34 @@ kind_of_path <- function(path) {
 # That each file is of the kind that it is about to be read as.
 check_kind_of_file <- function(path, kind, call) {
   if (kind == "csv" && content_ending(path) %in% other_endings) {
-    stop_because(c("{.file {path}} is not a file of columns that can be read here.", "i" = ways_out_of_endings[[content_ending(path)]]), "unknown_format", call, file = path)
+    stop_because(c("{.file {path}} is not a file of columns that can be read here.",
+                   "i" = ways_out_of_endings[[content_ending(path)]]), "unknown_format", call, file = path)
   }
   is_of <- kind_of_path(path)
   if (is_of != kind) {
     what <- function(kind) if (kind == "csv") "CSV files" else file_kinds[[kind]]$what
-    stop_because(c("{.file {path}} has a name like {what(is_of)}, and is opened with {what(kind)}.", "i" = "Open it by a name of its own, or by a pattern with an ending, such as {.code \"visits/*.csv\"}."),
+    stop_because(c("{.file {path}} has a name like {what(is_of)}, and is opened with {what(kind)}.",
+                   "i" = paste0("Open it by a name of its own, or by a pattern with an ending, such as ",
+                                "{.code \"visits/*.csv\"}.")),
                  "unknown_format", call, file = path)
   }
   if (kind != "csv" && path_ending(path) == "gz" && !isTRUE(file_kinds[[kind]]$may_be_compressed)) {
-    stop_because(c("{.file {path}} is compressed.", "i" = "Unpack it first: only CSV files and JSON lines are read compressed."), "unknown_format", call, file = path)
+    stop_because(c("{.file {path}} is compressed.",
+                   "i" = "Unpack it first: only CSV files and JSON lines are read compressed."), "unknown_format",
+                 call, file = path)
   }
 }
 
 # The separator that files with this ending have.
-usual_separator <- function(path) if (is.character(path) && length(path) && all(content_ending(path) %in% c("tsv", "tab"))) "\t" else ","
+usual_separator <- function(path) if (is.character(path) && length(path) &&
+                                      all(content_ending(path) %in% c("tsv", "tab"))) "\t" else ","
 
 check_package <- function(packages, what, call) {
   for (package in packages) {
     if (requireNamespace(package, quietly = TRUE)) next
-    stop_because(c("{what} need the package {.pkg {package}}.", "i" = "Install it: {.code install.packages(\"{package}\")}."), "missing_package", call, package = package)
+    stop_because(c("{what} need the package {.pkg {package}}.",
+                   "i" = "Install it: {.code install.packages(\"{package}\")}."), "missing_package", call,
+                 package = package)
   }
 }
 
@@ -113,13 +148,15 @@ check_options_of_kind <- function(options, kind, call) {
   other <- setdiff(given, known)
   if (!length(other)) return(invisible())
   what <- if (kind == "csv") "CSV files" else file_kinds[[kind]]$what
-  stop_because(c("{.arg {other[1]}} is not for {what}.", "i" = "What can be said of them: {.arg {known}}."), "bad_argument", call)
+  stop_because(c("{.arg {other[1]}} is not for {what}.", "i" = "What can be said of them: {.arg {known}}."),
+               "bad_argument", call)
 }
 
 new_table_source <- function(path, options, call) {
   kind <- unique(vapply(path, kind_of_path, ""))
   if (length(kind) > 1) {
-    stop_because(c("Files that are opened together must be of one kind.", "x" = "There are {.val {kind}}.", "i" = "Open them apart, and put them below each other by {.code append_rows()}."),
+    stop_because(c("Files that are opened together must be of one kind.", "x" = "There are {.val {kind}}.",
+                   "i" = "Open them apart, and put them below each other by {.code append_rows()}."),
                  "bad_argument", call)
   }
   check_options_of_kind(options, kind, call)
@@ -135,7 +172,8 @@ new_table_source <- function(path, options, call) {
 read_one_file <- function(source, path, name, read, call) {
   tryCatch(read(source, path, name, call), error = function(e) {
     if (inherits(e, "rowanroot_error")) stop(e)
-    stop_because(c("Can't read {.file {name}}.", "x" = "What reads it said: {one_text(conditionMessage(e))}"), "unreadable_file", call, file = name)
+    stop_because(c("Can't read {.file {name}}.", "x" = "What reads it said: {one_text(conditionMessage(e))}"),
+                 "unreadable_file", call, file = name)
   })
 }
 
@@ -157,7 +195,8 @@ with_file_column <- function(data, source, files, rows, call) {
 # Plain data frames with the same columns, one below the other; `place` says in words where a row of one is.
 frames_below <- function(tables, names, call, place = function(table, row) paste("row", row)) {
   if (length(tables) == 1) return(tables[[1]])
-  columns <- lapply(stats::setNames(nm = base::names(tables[[1]])), function(name) put_files_below(lapply(tables, `[[`, name), name, names, place, call))
+  columns <- lapply(stats::setNames(nm = base::names(tables[[1]])),
+                    function(name) put_files_below(lapply(tables, `[[`, name), name, names, place, call))
   structure(columns, row.names = .set_row_names(sum(vapply(tables, nrow, 0L))), class = "data.frame")
 }
 

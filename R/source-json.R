@@ -1,17 +1,22 @@
-# JSON lines: a file with an object of single values on each line. Types are JSON's own; texts that are all ISO 8601 dates or times are
-# such, as in CSV. Types are those of all files together.
+# JSON lines: a file with an object of single values on each line. Types are JSON's own; texts that are all ISO 8601
+# dates or times are such, as in CSV. Types are those of all files together.
 
 # The bits are those of the core's JsonKind.
-json_kinds <- c(logical = 1L, integer = 2L, long = 4L, longer = 8L, real = 16L, too_large = 32L, text = 64L, date = 128L, moment = 256L, clock = 512L)
+json_kinds <- c(logical = 1L, integer = 2L, long = 4L, longer = 8L, real = 16L, too_large = 32L, text = 64L,
+                date = 128L, moment = 256L, clock = 512L)
 
 # What values of a column of each type may be.
-json_fits <- list(logical = "logical", integer = "integer", number = c("integer", "long", "real"), integer64 = c("integer", "long", "longer"), date = "date",
-                  time = c("moment", "clock"), category = c("text", "date", "moment", "clock"), text = c("text", "date", "moment", "clock"))
+json_fits <- list(logical = "logical", integer = "integer", number = c("integer", "long", "real"),
+                  integer64 = c("integer", "long", "longer"), date = "date",
+                  time = c("moment", "clock"), category = c("text", "date", "moment", "clock"),
+                    text = c("text", "date", "moment", "clock"))
 
 #' @export
 read_files.jsonl_source <- function(source, files, columns, call) {
   check_types(source$options$types, call)
-  opened <- with_readable_files(source$options, files, function(paths) Map(function(path, name) open_json(path, name, call), paths, files$name), call)
+  opened <- with_readable_files(source$options, files,
+                                function(paths) Map(function(path, name) open_json(path, name, call), paths,
+                                                    files$name), call)
   opened <- unname(opened)
   rows <- vapply(opened, `[[`, 0, "rows")
   # A file without a line has no rows, whatever the columns.
@@ -19,7 +24,8 @@ read_files.jsonl_source <- function(source, files, columns, call) {
   if (!length(filled)) stop_json(list(problem = "no_lines", line = 0), files$name[1], call)
   check_one_shape(lapply(filled, `[[`, "names"), files$name[rows > 0], call)
   check_types_known(source$options$types, filled[[1]]$names, call)
-  values <- lapply(stats::setNames(nm = filled[[1]]$names), function(name) json_column(filled, name, source$options$types[name], files$name[rows > 0], call))
+  values <- lapply(stats::setNames(nm = filled[[1]]$names),
+                   function(name) json_column(filled, name, source$options$types[name], files$name[rows > 0], call))
   data <- structure(values, row.names = .set_row_names(sum(rows)), class = "data.frame")
   with_file_column(data, source, files$name, rows, call)
 }
@@ -59,11 +65,13 @@ json_type <- function(found) {
     if ("longer" %in% found && !"real" %in% found) return("integer64")
     return(if (identical(found, "integer")) "integer" else "number")
   }
-  if (identical(found, "date")) "date" else if (identical(found, "moment") || identical(found, "clock")) "time" else "text"
+  if (identical(found, "date")) "date" else if (identical(found, "moment") ||
+                                                identical(found, "clock")) "time" else "text"
 }
 
 stop_json_misfit <- function(name, type, misfit, other, kind, call) {
-  words <- c(logical = "TRUE or FALSE", integer = "whole numbers", number = "numbers", integer64 = "whole numbers of 64 bits", date = "dates such as 2026-03-31",
+  words <- c(logical = "TRUE or FALSE", integer = "whole numbers", number = "numbers",
+             integer64 = "whole numbers of 64 bits", date = "dates such as 2026-03-31",
              time = "date-times such as 2026-03-31T12:00:00Z", category = "text", text = "text")
   why <- switch(kind,
     too_large = "It has more digits than a number can keep.",
@@ -71,7 +79,8 @@ stop_json_misfit <- function(name, type, misfit, other, kind, call) {
   )
   stop_because(c("The values of {.code {name}} are not all {words[[type]]}.",
                  "x" = "{.val {misfit$value}} is not, on line {misfit$line} of {.file {misfit$file}}. {why}",
-                 "x" = if (length(other) && is.null(why)) "{.val {other$value}} is, on line {other$line} of {.file {other$file}}.",
+                 "x" = if (length(other) &&
+                           is.null(why)) "{.val {other$value}} is, on line {other$line} of {.file {other$file}}.",
                  "i" = "Make them of one type in the file, or read all as text: {.code types = c({name} = \"text\")}."),
                "unreadable_file", call, file = misfit$file, line = misfit$line, column = name, value = misfit$value)
 }
@@ -86,7 +95,8 @@ json_problems <- list(
   nested = "The value of {.code {value}} on line {line} of {.file {file}} has parts of its own.",
   nul = "A text on line {line} of {.file {file}} has the character U+0000, which R can't hold.",
   half_character = "A text on line {line} of {.file {file}} has half of a character.",
-  control = "A text on line {line} of {.file {file}} has a control character, which JSON writes as {.code \\u001f} or the like.",
+  control = paste0("A text on line {line} of {.file {file}} has a control character, which JSON writes as ",
+                   "{.code \\u001f} or the like."),
   not_utf8 = "Line {line} of {.file {file}} is not valid UTF-8.",
   long_text = "A text on line {line} of {.file {file}} is longer than 2 GB.",
   no_lines = "{.file {file}} has no lines, so it has no columns.",
@@ -106,7 +116,8 @@ stop_json <- function(problem, file, call) {
   class <- if (kind == "nested") "nested_values" else "unreadable_file"
   line <- problem$line
   value <- problem$value
-  stop_because(c(json_problems[[kind]], "i" = json_ways_out[[kind]]), class, call, file = file, line = line, problem = kind, column = if (kind == "nested") value)
+  stop_because(c(json_problems[[kind]], "i" = json_ways_out[[kind]]), class, call, file = file, line = line,
+               problem = kind, column = if (kind == "nested") value)
 }
 
 #' @export

@@ -1,5 +1,5 @@
-# Parquet files, by nanoparquet. What is not exact in R's types is refused; what Parquet has no type for is kept beside the values in the
-# file, under our name.
+# Parquet files, by nanoparquet. What is not exact in R's types is refused; what Parquet has no type for is kept
+# beside the values in the file, under our name.
 
 #' @export
 read_files.parquet_source <- function(source, files, columns, call) {
@@ -28,10 +28,13 @@ read_parquet_files <- function(files, call) {
   given <- tempfile(c("asked", "values", "at"))
   on.exit(remove_files(given))
   saveRDS(list(paths = normalizePath(files$path), libraries = .libPaths()), given[1])
-  said <- system2(file.path(R.home("bin"), "Rscript"), shQuote(c("--vanilla", parquet_reader(), given)), stdout = TRUE, stderr = TRUE) |> suppressWarnings()
+  said <- system2(file.path(R.home("bin"), "Rscript"), shQuote(c("--vanilla", parquet_reader(), given)),
+                  stdout = TRUE, stderr = TRUE) |> suppressWarnings()
   if (!file.exists(given[2])) {
     at <- if (file.exists(given[3])) as.integer(readLines(given[3], warn = FALSE)) else 1L
-    stop_because(c("Can't read {.file {files$name[at]}}: it is damaged.", "x" = "The program that reads it broke off.", "x" = if (length(said)) "It said: {utils::tail(said, 1)}"),
+    stop_because(c("Can't read {.file {files$name[at]}}: it is damaged.",
+                   "x" = "The program that reads it broke off.",
+                   "x" = if (length(said)) "It said: {utils::tail(said, 1)}"),
                  "unreadable_file", call, file = files$name[at])
   }
   connection <- file(given[2], "rb")
@@ -48,16 +51,21 @@ parquet_reader <- function() system.file("parquet", "read.R", package = "rowanro
 parquet_table <- function(table, name, call) {
   if (!is.null(table$error)) {
     # Without paths, and places in another's code.
-    said <- trimws(gsub("(, invalid Parquet file| Parquet file)? ?(at )?'[^']*'|@ lib/[^ ]*", "", one_text(table$error)))
-    stop_because(c("Can't read {.file {name}}: it is damaged, or not a Parquet file.", "x" = "What reads it said: {said}"), "unreadable_file", call, file = name)
+    said <- trimws(gsub("(, invalid Parquet file| Parquet file)? ?(at )?'[^']*'|@ lib/[^ ]*", "",
+                        one_text(table$error)))
+    stop_because(c("Can't read {.file {name}}: it is damaged, or not a Parquet file.",
+                   "x" = "What reads it said: {said}"), "unreadable_file", call, file = name)
   }
   if (!identical(as.numeric(table$rows), as.numeric(table$rows_told))) {
-    stop_because("Can't read {.file {name}}: it is damaged. It says that it has {table$rows_told} rows, and has {table$rows}.", "unreadable_file", call, file = name)
+    stop_because(paste0("Can't read {.file {name}}: it is damaged. It says that it has {table$rows_told} rows, and ",
+                        "has {table$rows}."), "unreadable_file", call, file = name)
   }
-  kept <- if (length(table$kept)) tryCatch(jsonlite::fromJSON(table$kept[1], simplifyVector = FALSE), error = function(e) NULL)
+  kept <- if (length(table$kept)) tryCatch(jsonlite::fromJSON(table$kept[1], simplifyVector = FALSE),
+                                           error = function(e) NULL)
   for (column in names(table$columns)) {
     at <- match(column, table$names)
-    table$columns[[column]] <- parquet_column(table$columns[[column]], column, kept, table$logical[[at]], table$converted[at], name, call)
+    table$columns[[column]] <- parquet_column(table$columns[[column]], column, kept, table$logical[[at]],
+                                              table$converted[at], name, call)
   }
   table$long <- unlist(kept$long)
   table
@@ -65,11 +73,14 @@ parquet_table <- function(table, name, call) {
 
 parquet_column <- function(values, column, kept, logical, converted, file, call) {
   refuse <- function(what, hint = NULL) {
-    stop_because(c("The column {.code {column}} of {.file {file}} {what}.", "i" = hint), "unreadable_file", call, file = file, column = column)
+    stop_because(c("The column {.code {column}} of {.file {file}} {what}.", "i" = hint), "unreadable_file", call,
+                 file = file, column = column)
   }
   if (inherits(values, "few_texts")) {
     if (!all(validUTF8(values$texts[!is.na(values$texts)]))) refuse("has text that is not valid UTF-8")
-    values <- if (anyNA(values$texts)) coded_texts_cpp(replace(values$codes, values$codes == which(is.na(values$texts)), NA), values$texts) else coded_texts_cpp(values$codes, values$texts)
+    values <- if (anyNA(values$texts)) coded_texts_cpp(replace(values$codes, values$codes ==
+                                                               which(is.na(values$texts)), NA),
+                                                       values$texts) else coded_texts_cpp(values$codes, values$texts)
   }
   if (is.list(values)) refuse("holds bytes, lists or records, not single values")
   of <- logical$type
@@ -78,21 +89,30 @@ parquet_column <- function(values, column, kept, logical, converted, file, call)
   }
   if (identical(of, "DECIMAL") && is.double(values)) {
     exact <- abs(values) * 10^logical$scale < 2^53
-    if (!all(exact, na.rm = TRUE)) refuse("has decimal numbers of more than 15 digits, which would be rounded", "Write them as text, or as doubles.")
+    if (!all(exact, na.rm = TRUE)) {
+      refuse("has decimal numbers of more than 15 digits, which would be rounded",
+             "Write them as text, or as doubles.")
+    }
   }
   if (is.character(values) || is.factor(values)) {
     texts <- if (is.factor(values)) levels(values) else values
     wrong <- which(!validUTF8(texts))
-    if (length(wrong)) refuse(if (is.factor(values)) "has a category that is not valid UTF-8" else paste0("has text that is not valid UTF-8, in row ", wrong[1]))
+    if (length(wrong)) {
+      refuse(if (is.factor(values)) "has a category that is not valid UTF-8"
+        else paste0("has text that is not valid UTF-8, in row ", wrong[1]))
+    }
   }
   if (inherits(values, "integer64")) return(as_long(values))
   if (inherits(values, "Date")) return(structure(as.numeric(values), class = "Date"))
   levels <- kept$levels[[column]]
   if (!is.null(levels) && (is.factor(values) || is.character(values))) {
-    return(factor(as.character(values), levels = as.character(unlist(levels)), ordered = column %in% unlist(kept$ordered)))
+    return(factor(as.character(values), levels = as.character(unlist(levels)), ordered = column %in%
+                  unlist(kept$ordered)))
   }
   if (column %in% unlist(kept$ordered)) values <- factor(values, ordered = TRUE)
-  if (inherits(values, "POSIXct")) attr(values, "tzone") <- if (is.null(kept$zones[[column]])) "UTC" else unlist(kept$zones[[column]])
+  if (inherits(values, "POSIXct")) attr(values,
+                                        "tzone") <-
+                                          if (is.null(kept$zones[[column]])) "UTC" else unlist(kept$zones[[column]])
   if (inherits(values, "difftime") && !is.null(kept$units[[column]])) units(values) <- unlist(kept$units[[column]])
   values
 }

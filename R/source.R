@@ -11,8 +11,8 @@ source_columns <- function(source, call) UseMethod("source_columns")
 # All rows of these columns, at least, as a data frame.
 source_read <- function(source, columns, call) UseMethod("source_read")
 
-# Reads the rows in lots of about so many bytes: calls begin(lots), with their number, and work(data) for each; and all that again if the
-# types turn out to be others.
+# Reads the rows in lots of about so many bytes: calls begin(lots), with their number, and work(data) for each; and
+# all that again if the types turn out to be others.
 each_lot <- function(source, columns, bytes, begin, work, call) UseMethod("each_lot")
 
 # Where a row comes from, in words.
@@ -51,7 +51,8 @@ source_data <- function(source, parts, columns, call) {
 
 side_by_side <- function(data, more) {
   if (is.null(data)) return(more)
-  with_columns(data, c(unclass(data), unclass(more)[setdiff(names(more), names(data))])[union(names(data), names(more))])
+  with_columns(data, c(unclass(data), unclass(more)[setdiff(names(more), names(data))])[union(names(data),
+      names(more))])
 }
 
 # What was read is what the hashes are of. Of a frame or a database it is, as they are hashed when they are read.
@@ -60,7 +61,8 @@ check_still_same <- function(source, parts, call) UseMethod("check_still_same")
 #' @export
 check_still_same.default <- function(source, parts, call) invisible()
 
-new_source <- function(class, ...) structure(list(..., memory = new.env(parent = emptyenv())), class = c(class, "source"))
+new_source <- function(class, ...) structure(list(..., memory = new.env(parent = emptyenv())),
+                                             class = c(class, "source"))
 
 # A data frame that is in memory is a source in one part.
 new_frame_source <- function(data, title) new_source("frame_source", data = data, title = title)

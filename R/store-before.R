@@ -1,8 +1,8 @@
 # A table of an SQLite file is named after the file: `out/yield.sqlite, table yield`.
 output_file <- function(output) if (file.exists(output)) output else sub(", table .*$", "", output)
 
-# The folder of the script that made an output: the nearest above it that has a journal; and the output's name there. Of an SQLite file
-# that has one output, the file's name is enough.
+# The folder of the script that made an output: the nearest above it that has a journal; and the output's name
+# there. Of an SQLite file that has one output, the file's name is enough.
 project_of <- function(output, call) {
   folder <- journal_above(output_file(output), output, call)
   if (!path_ending(folder$output) %in% file_kinds$sqlite$endings) return(folder)
@@ -13,7 +13,8 @@ project_of <- function(output, call) {
   name <- if (asked %in% known) asked else if (asked == file && length(known) == 1) known
   if (is.null(name)) {
     if (!length(known)) stop_unknown_output(output, call)
-    stop_because(c("Which table of {.file {file}}?", "i" = "Name one of its outputs: {listed(known, in_quotes)}."), "unknown_output", call, output = output)
+    stop_because(c("Which table of {.file {file}}?", "i" = "Name one of its outputs: {listed(known, in_quotes)}."),
+                 "unknown_output", call, output = output)
   }
   list(path = folder$path, output = name, file = file, table = substring(name, nchar(file) + nchar(", table ") + 1))
 }
@@ -29,7 +30,9 @@ journal_above <- function(file, output, call) {
 }
 
 stop_unknown_output <- function(output, call) {
-  stop_because(c("Nothing is known of how {.file {output}} was made.", "i" = "{.code rowanroot run} of a script that saves it keeps a journal, in {.file .rowanroot} beside the script."),
+  stop_because(c("Nothing is known of how {.file {output}} was made.",
+                 "i" = paste0("{.code rowanroot run} of a script that saves it keeps a journal, in ",
+                              "{.file .rowanroot} beside the script.")),
                "unknown_output", call, output = output)
 }
 

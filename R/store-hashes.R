@@ -1,8 +1,9 @@
-# Hashes of files, calculated again only if the file has another state: size, time and number in the file system are a shortcut,
-# and what counts is the content.
+# Hashes of files, calculated again only if the file has another state: size, time and number in the file system are
+# a shortcut, and what counts is the content.
 
-# A file that was changed just before it was looked at may change again without its time showing it: for as long as the clock of its file
-# system takes to tick. That is some milliseconds where times have fractions of a second, and up to two seconds elsewhere.
+# A file that was changed just before it was looked at may change again without its time showing it: for as long as
+# the clock of its file system takes to tick. That is some milliseconds where times have fractions of a second, and
+# up to two seconds elsewhere.
 settled_after <- function(times) if (all(times != floor(times))) 0.05 else 2
 
 file_hashes <- function(paths) {
@@ -43,8 +44,8 @@ remember_written <- function(path, hash) {
   state$written[[path]] <- list(state = file_states_cpp(path), hash = hash)
 }
 
-# What was written is known from now on, if it was left alone until its time would tell. To wait for that costs less than to read a large
-# file again.
+# What was written is known from now on, if it was left alone until its time would tell. To wait for that costs less
+# than to read a large file again.
 know_written <- function() {
   written <- state$written
   state$written <- NULL
@@ -52,7 +53,9 @@ know_written <- function() {
   if (any(is_large) && !all(vapply(written[is_large], function(one) is_settled(one$state), NA))) Sys.sleep(0.06)
   for (path in names(written)) {
     one <- written[[path]]
-    if (is_settled(one$state) && identical(as.vector(file_states_cpp(path)), as.vector(one$state))) assign(path, one, envir = known_hashes())
+    if (is_settled(one$state) && identical(as.vector(file_states_cpp(path)), as.vector(one$state))) {
+      assign(path, one, envir = known_hashes())
+    }
   }
 }
 
@@ -61,7 +64,8 @@ keep_hashes <- function() {
   known <- mget(ls(known_hashes(), all.names = TRUE), envir = known_hashes())
   known <- known[file.exists(names(known))]
   if (!length(known)) return(invisible())
-  replace_file(hashes_path(), function(file) writeLines(enc2utf8(jsonlite::toJSON(known, auto_unbox = TRUE)), file, useBytes = TRUE))
+  replace_file(hashes_path(), function(file) writeLines(enc2utf8(jsonlite::toJSON(known, auto_unbox = TRUE)), file,
+                                                        useBytes = TRUE))
 }
 
 hashes_path <- function() file.path(journal_folder(), "hashes.json")

@@ -26,8 +26,8 @@ record_of_content <- function(records, hash) {
   if (length(matching)) matching[[length(matching)]]
 }
 
-# What is long of a record, such as the keys of very many columns, stands in a file of its own: each save reads the journal. Without it an
-# output is as fresh or stale as it is, but not all reasons can be given.
+# What is long of a record, such as the keys of very many columns, stands in a file of its own: each save reads the
+# journal. Without it an output is as fresh or stale as it is, but not all reasons can be given.
 long_parts <- c("inputs", "lines", "key_names", "keys", "columns")
 
 longest_line <- 20000
@@ -59,7 +59,8 @@ add_record <- function(record) {
   outputs <- vapply(records, `[[`, "", "output")
   later <- rev(stats::ave(rev(seq_along(outputs)), rev(outputs), FUN = seq_along))
   records <- records[later <= records_kept]
-  remove_files(setdiff(list.files(dirname(details_path("")), full.names = TRUE), details_path(unlist(lapply(records, `[[`, "details")))))
+  remove_files(setdiff(list.files(dirname(details_path("")), full.names = TRUE),
+                       details_path(unlist(lapply(records, `[[`, "details")))))
   lines <- vapply(records, as_json, "")
   replace_file(journal_path(), function(file) {
     connection <- file(file, "wb")

@@ -1,5 +1,6 @@
-# Columns that were read or calculated are kept in `.rowanroot/kept`, each in a file under its key, so that the next run has them without
-# reading or calculating. The files may be thrown away at any time; a damaged one is as good as none, and what can't be kept is not.
+# Columns that were read or calculated are kept in `.rowanroot/kept`, each in a file under its key, so that the next
+# run has them without reading or calculating. The files may be thrown away at any time; a damaged one is as good as
+# none, and what can't be kept is not.
 
 kept_folder <- function() file.path(journal_folder(), "kept")
 
@@ -11,7 +12,9 @@ keeps_columns <- function() dir.exists(journal_folder()) && getOption("rowanroot
 # Whether these rows of the column, the first being 0, were kept.
 keep_column <- function(key, column, note, first = 0, rows = length(column), kinds = 0L) {
   if (is.factor(column)) column <- as.vector(unclass(column))
-  if (is.character(column) && !are_yet_to_be_made_cpp(column) && is.null(coded_parts_cpp(column))) column <- enc2utf8(column)
+  if (is.character(column) && !are_yet_to_be_made_cpp(column) && is.null(coded_parts_cpp(column))) {
+    column <- enc2utf8(column)
+  }
   dir.create(kept_folder(), showWarnings = FALSE, recursive = TRUE)
   !nzchar(kept_write_cpp(path.expand(kept_path(key)), column, first, rows, kinds, serialize(note, NULL)))
 }

@@ -4,50 +4,55 @@
 #' file has changed by the next look, they are calculated again, and a line says why.
 #'
 #' CSV files are read exactly: types come from the whole column and from all files together; numbers come
-#' back bit for bit; codes with leading zeros, and whole numbers too long to be exact, stay text. Dates of the form `2026-03-31` are
-#' dates, and date-times such as `2026-03-31T12:00:00Z` are moments; those without a zone are taken as of UTC. Lines end as on any
-#' system; fields may be quoted, with line ends in them; gzip is unpacked. Texts are made into R's strings when they are looked at.
+#' back bit for bit; codes with leading zeros, and whole numbers too long to be exact, stay text. Dates of the form
+#' `2026-03-31` are dates, and date-times such as `2026-03-31T12:00:00Z` are moments; those without a zone are taken
+#' as of UTC. Lines end as on any system; fields may be quoted, with line ends in them; gzip is unpacked. Texts are
+#' made into R's strings when they are looked at.
 #'
-#' Workbooks (`.xlsx`, `.xlsm`, `.xls`), Parquet (`.parquet`), SQLite (`.sqlite`, `.sqlite3`, `.db`), JSON lines (`.jsonl`, `.jsonl.gz`, `.ndjson`)
-#' and text with tabs (`.tsv`) are known by the end of their name; the first four need the packages zip or readxl, nanoparquet and RSQLite.
-#' [file_formats] says what each keeps, and what is an error. Date-times of a workbook that are all at midnight are dates.
-#' A DBI connection gives a table or a query of any database, which is read anew at every look. The rows of a table have no order there:
-#' the same rows in another order are the same table, and so are those of a query that does not say `ORDER BY`.
+#' Workbooks (`.xlsx`, `.xlsm`, `.xls`), Parquet (`.parquet`), SQLite (`.sqlite`, `.sqlite3`, `.db`), JSON lines
+#' (`.jsonl`, `.jsonl.gz`, `.ndjson`) and text with tabs (`.tsv`) are known by the end of their name; the first four
+#' need the packages zip or readxl, nanoparquet and RSQLite. [file_formats] says what each keeps, and what is an
+#' error. Date-times of a workbook that are all at midnight are dates. A DBI connection gives a table or a query of
+#' any database, which is read anew at every look. The rows of a table have no order there: the same rows in another
+#' order are the same table, and so are those of a query that does not say `ORDER BY`.
 #'
-#' Only columns that are needed are read: if a later step leaves a column out, its values are not looked at. Where there is a journal,
-#' columns that were read are kept in `.rowanroot`, and of many files only those are read again that changed. A file that ends in the
-#' middle of a line, and was written to just now, is waited for.
+#' Only columns that are needed are read: if a later step leaves a column out, its values are not looked at. Where
+#' there is a journal, columns that were read are kept in `.rowanroot`, and of many files only those are read again
+#' that changed. A file that ends in the middle of a line, and was written to just now, is waited for.
 #'
 #' @param path The path of a file, a pattern such as `"visits/*.csv"` for several files of one shape,
 #'   or several of these. Or a data frame, or a DBI connection.
 #' @param separator The character between two fields; a tab, where files are named `.tsv`.
 #' @param decimal The character before the decimals of a number.
-#' @param missing What stands for a missing value. In quotes it is text. In a workbook text that stands for a missing value does so among numbers and
-#'   dates; among other text only if `missing` is given.
+#' @param missing What stands for a missing value. In quotes it is text. In a workbook text that stands for a
+#'   missing value does so among numbers and dates; among other text only if `missing` is given.
 #' @param comment A character with which lines begin that are no rows, such as `"#"`.
-#' @param encoding `"UTF-8"`, `"latin1"`, `"windows-1252"` or `"UTF-16"`. Files in UTF-16 that say so at their beginning need not be told.
+#' @param encoding `"UTF-8"`, `"latin1"`, `"windows-1252"` or `"UTF-16"`. Files in UTF-16 that say so at their
+#'   beginning need not be told.
 #' @param header Whether the first row has the names of the columns.
 #' @param names Names of the columns instead of those in the header.
-#' @param types Types for some columns, as in `c(hive = "text", day = "date")`: `"text"`, `"category"`, `"integer"`, `"number"`,
-#'   `"integer64"`, `"logical"`, `"date"` or `"time"`. A value that is not of its type is an error with file and line. Columns of a database can be
-#'   asked for as `"text"`.
-#' @param short,long What to do with rows that have too few fields (`"error"`, or `"missing"` for the rest) or too many (`"error"` or
-#'   `"drop"`).
+#' @param types Types for some columns, as in `c(hive = "text", day = "date")`: `"text"`, `"category"`, `"integer"`,
+#'   `"number"`, `"integer64"`, `"logical"`, `"date"` or `"time"`. A value that is not of its type is an error with
+#'   file and line. Columns of a database can be asked for as `"text"`.
+#' @param short,long What to do with rows that have too few fields (`"error"`, or `"missing"` for the rest) or too
+#'   many (`"error"` or `"drop"`).
 #' @param sheet The name or number of a workbook's sheet; the first that is not hidden, if none is given.
-#' @param table The name of a table in a database, or `DBI::Id(schema = , table = )`; it need not be given if there is only one.
+#' @param table The name of a table in a database, or `DBI::Id(schema = , table = )`; it need not be given if there
+#'   is only one.
 #' @param query A query in SQL, for a DBI connection.
 #' @param file_column The name of a column with the name of each row's file, without its ending.
 #' @return A live table: print it for a view of it, [as.data.frame()] gives its values, and
-#'   [set_columns()], [keep_rows()] and [save_table()] take it. `$`, `[[`, `names()`, `dim()`, `lapply()`, `split()`, `cbind()`, `with()` and
-#'   R's other functions of data frames work on its values. What would change it in place, such as `x$new <- 1`, is an error of class
-#'   `rowanroot_not_in_place`.
+#'   [set_columns()], [keep_rows()] and [save_table()] take it. `$`, `[[`, `names()`, `dim()`, `lapply()`,
+#'   `split()`, `cbind()`, `with()` and R's other functions of data frames work on its values. What would change it
+#'   in place, such as `x$new <- 1`, is an error of class `rowanroot_not_in_place`.
 #' @section Errors:
 #' `rowanroot_no_such_file`; `rowanroot_csv`, with file and line, for a line with too many or too few fields,
-#' a quote that is never closed, a value that is not of the type that was asked for, and the like; `rowanroot_different_columns` if files
-#' don't fit together; `rowanroot_type_mismatch` if a column is of different types in two files, or in the cells of a sheet; `rowanroot_changing_file` if
-#' one changes while it is read; `rowanroot_unreadable_file`, `rowanroot_unknown_format`, `rowanroot_missing_package`;
-#' `rowanroot_no_such_sheet`, `rowanroot_no_such_table`, `rowanroot_database` with what the database said, `rowanroot_unreadable_value` for a value of a
-#' database that R can't hold, `rowanroot_repeated_name` for two columns of a query with the same name.
+#' a quote that is never closed, a value that is not of the type that was asked for, and the like;
+#' `rowanroot_different_columns` if files don't fit together; `rowanroot_type_mismatch` if a column is of different
+#' types in two files, or in the cells of a sheet; `rowanroot_changing_file` if one changes while it is read;
+#' `rowanroot_unreadable_file`, `rowanroot_unknown_format`, `rowanroot_missing_package`; `rowanroot_no_such_sheet`,
+#' `rowanroot_no_such_table`, `rowanroot_database` with what the database said, `rowanroot_unreadable_value` for a
+#' value of a database that R can't hold, `rowanroot_repeated_name` for two columns of a query with the same name.
 #' @examples
 #' folder <- tempfile()
 #' dir.create(folder)
@@ -69,8 +74,10 @@
 #' )
 #' unlink(folder, recursive = TRUE)
 #' @export
-open_table <- function(path, separator = ",", decimal = ".", missing = c("", "NA"), comment = NULL, encoding = "UTF-8", header = TRUE, names = NULL,
-                       types = NULL, short = "error", long = "error", file_column = NULL, sheet = NULL, table = NULL, query = NULL) {
+open_table <- function(path, separator = ",", decimal = ".", missing = c("", "NA"), comment = NULL,
+                       encoding = "UTF-8", header = TRUE, names = NULL,
+                       types = NULL, short = "error", long = "error", file_column = NULL, sheet = NULL, table = NULL,
+                         query = NULL) {
   call <- quote(open_table())
   if (is_live_table(path)) return(path)
   if (is.data.frame(path)) {
@@ -84,7 +91,8 @@ open_table <- function(path, separator = ",", decimal = ".", missing = c("", "NA
   check_path(path, "path", call)
   if (!is.null(query)) stop_because("{.arg query} is for a DBI connection.", "bad_argument", call)
   if (missing(separator)) separator <- usual_separator(path)
-  options <- table_options(separator, decimal, missing, comment, encoding, header, names, types, short, long, file_column, sheet, table)
+  options <- table_options(separator, decimal, missing, comment, encoding, header, names, types, short, long,
+                           file_column, sheet, table)
   source <- new_table_source(path, options, call)
   new_live_table(source, source_columns(source, call))
 }
@@ -94,8 +102,9 @@ new_live_table <- function(source, columns, steps = list()) {
   as_live_table(list(source = source, columns = columns, steps = steps, memory = new.env(parent = emptyenv())))
 }
 
-# An environment whose names are the columns, each of which is calculated when it is looked at: so R's functions that take columns by
-# name from their `data` find the values, and those that would look at a list's insides stop. The parts are an attribute.
+# An environment whose names are the columns, each of which is calculated when it is looked at: so R's functions
+# that take columns by name from their `data` find the values, and those that would look at a list's insides stop.
+# The parts are an attribute.
 as_live_table <- function(parts) {
   table <- new.env(parent = globalenv())
   for (name in unique(parts$columns)) makeActiveBinding(name, column_of(table, name), table)
@@ -121,7 +130,9 @@ current_table <- function(x, call) {
   columns <- source_columns(live(x)$source, call)
   steps <- live(x)$steps
   for (k in seq_along(steps)) {
-    if (!identical(steps[[k]]$columns_before, columns) || looks_up_stale(steps[[k]], call)) steps[[k]] <- bound_again(steps[[k]], columns, call)
+    if (!identical(steps[[k]]$columns_before, columns) || looks_up_stale(steps[[k]], call)) {
+      steps[[k]] <- bound_again(steps[[k]], columns, call)
+    }
     columns <- steps[[k]]$columns
   }
   table <- live(x)
@@ -142,7 +153,8 @@ bound_again <- function(step, columns, call) {
 table_origin <- function(x, call) {
   parts <- source_parts(live(x)$source, call)
   steps <- vapply(live(x)$steps, key_of_step, "")
-  list(parts = parts, looked_up = looked_up_parts(live(x)$steps), key = rlang::hash(paste(c(engine_version, source_key(live(x)$source), parts$hash, steps), collapse = "\n")))
+  list(parts = parts, looked_up = looked_up_parts(live(x)$steps),
+       key = rlang::hash(paste(c(engine_version, source_key(live(x)$source), parts$hash, steps), collapse = "\n")))
 }
 
 # The columns of the source that the steps need.
@@ -206,7 +218,12 @@ with_place_of_text <- function(x, data, code) {
       if (!length(other) || length(other) > length(texts) / 2) next
       value <- texts[other[1]]
       place <- source_place(live(x)$source, other[1], e$call)
-      rlang::abort(c(e$message, e$body, "i" = cli::format_inline("{.code {name}} is text because of {counted(length(other), 'value')}, first {.val {value}}, in {place}. If {cli::qty(length(other))}{?it stands/they stand} for a missing value: {.code open_table(\u2026, missing = c(\"\", \"NA\", {quoted(value)}))}.")),
+      hint <- paste0(
+        "{.code {name}} is text because of {counted(length(other), 'value')}, first {.val {value}}, in {place}. ",
+        "If {cli::qty(length(other))}{?it stands/they stand} for a missing value: ",
+        "{.code open_table(\u2026, missing = c(\"\", \"NA\", {quoted(value)}))}."
+      )
+      rlang::abort(c(e$message, e$body, "i" = cli::format_inline(hint)),
                    class = setdiff(class(e), c("rlang_error", "error", "condition")), call = e$call)
     }
   })
@@ -239,7 +256,8 @@ table_columns <- function(x, wanted, call) {
 tell_what_changed <- function(before, now, steps) {
   what <- changed_parts(before, now)
   if (!length(what)) what <- "The script changed"
-  cli::cli_inform(c("i" = "{what[1]}{if (length(what) > 1) paste(' and', length(what) - 1, 'more')}: {counted(steps, 'step')} calculated again."),
+  cli::cli_inform(c("i" = paste0("{what[1]}{if (length(what) > 1) paste(' and', length(what) - 1, 'more')}: ",
+                                 "{counted(steps, 'step')} calculated again.")),
                   class = "rowanroot_recalculated")
 }
 

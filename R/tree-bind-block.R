@@ -15,7 +15,8 @@ new_bound <- function(names, new_scope, within, for_groups) {
   force(within)
   force(for_groups)
   statements <- list()
-  known <- if (length(names) > many_columns) list2env(stats::setNames(rep(list(TRUE), length(names)), names), hash = TRUE)
+  known <- if (length(names) > many_columns) list2env(stats::setNames(rep(list(TRUE), length(names)), names),
+                                                      hash = TRUE)
   add <- function(statement) statements[[length(statements) + 1]] <<- statement
   environment()
 }
@@ -23,7 +24,8 @@ new_bound <- function(names, new_scope, within, for_groups) {
 many_columns <- 500
 
 bind_line <- function(line, bound, env, call) {
-  switch(head_name(line), "for" = return(bind_loop(line, bound, env, call)), "while" = , "repeat" = stop_loop(line, call))
+  switch(head_name(line), "for" = return(bind_loop(line, bound, env, call)), "while" = ,
+         "repeat" = stop_loop(line, call))
   statement <- parse_statement(line, env, call)
   if (statement$removes) {
     unknown <- setdiff(statement$targets, bound$names)
@@ -46,7 +48,8 @@ bind_line <- function(line, bound, env, call) {
 bind_statement <- function(statement, scope) {
   several <- length(statement$targets) > 1
   if (several && !is.null(statement$condition)) {
-    stop_because(c("Rows are picked for one column at a time.", "x" = "The line is {.code {scope_text(scope)}}."), "bad_target", scope$call)
+    stop_because(c("Rows are picked for one column at a time.", "x" = "The line is {.code {scope_text(scope)}}."),
+                 "bad_target", scope$call)
   }
   if (several) return(bind_several(statement, scope))
   node <- bind_formula(statement$formula, scope)
@@ -105,7 +108,9 @@ loop_names <- function(line, names, env, call) {
 stop_loop <- function(line, call) {
   stop_because(c("A loop in a block runs over names of columns only.",
                  "x" = "This one does not: {.code {one_line(line)}}.",
-                 "i" = "For instance {.code for (name in names_like(\"*_g\")) column_named(name) <- column_named(name) / 1000}.",
+                 "i" = paste("For instance",
+                             "{.code for (name in names_like(\"*_g\"))",
+                             "column_named(name) <- column_named(name) / 1000}."),
                  "i" = "A formula is run for all rows at once: for rows, no loop is needed."),
                "bad_loop", call)
 }

@@ -6,11 +6,13 @@
 #
 # Code is made into text only when a message needs it: nodes keep the code that they were written as.
 #
-# `whole` says that what is bound goes into something that takes whole columns, `for_groups` that a block has one value a group,
-# and `in_function` that it is the body of a function of one row. What `language` gives is known as `find_word(name, fun, arguments)`, the
-# record of what is called, `goes_by_row(name)`, whether such a word goes row by row, and `words()`, the names to offer.
+# `whole` says that what is bound goes into something that takes whole columns, `for_groups` that a block has one
+# value a group, and `in_function` that it is the body of a function of one row. What `language` gives is known as
+# `find_word(name, fun, arguments)`, the record of what is called, `goes_by_row(name)`, whether such a word goes row
+# by row, and `words()`, the names to offer.
 new_scope <- function(columns, env, line, call, language) {
-  c(list(columns = columns, env = env, line = line, call = call, locals = list(), whole = FALSE, is_cut = FALSE), language)
+  c(list(columns = columns, env = env, line = line, call = call, locals = list(), whole = FALSE, is_cut = FALSE),
+    language)
 }
 
 scope_text <- function(scope) line_text(scope$line)
@@ -36,7 +38,8 @@ not_in_formulas <- c("for", "while", "repeat", "break", "next", "return", "<-", 
 stop_no_formula <- function(expr, scope) {
   stop_because(c("A formula has no {.code {as.character(expr[[1]])}}.",
                  "x" = "It stands in {.code {scope_text(scope)}}.",
-                 "i" = "Each line of the block is run for all rows at once: no loop is needed, and a line sets one column."),
+                 "i" = paste0("Each line of the block is run for all rows at once: no loop is needed, and a line ",
+                              "sets one column.")),
                "bad_formula", scope$call)
 }
 
@@ -53,12 +56,15 @@ bind_named <- function(expr, scope) {
   new_column(name)
 }
 
-# Whether names mean something in a formula. A function of one row sees neither columns nor row numbers but by its arguments.
+# Whether names mean something in a formula. A function of one row sees neither columns nor row numbers but by its
+# arguments.
 is_in_scope <- function(names, scope) {
-  is_column(names, scope) | match(names, c(base::names(scope$locals), if (is.null(scope$in_function)) reserved_names), 0L) > 0L
+  is_column(names, scope) | match(names, c(base::names(scope$locals),
+                                           if (is.null(scope$in_function)) reserved_names), 0L) > 0L
 }
 
-# Of very many columns, a block has an environment with their names: to match against all of them for each line takes too long.
+# Of very many columns, a block has an environment with their names: to match against all of them for each line
+# takes too long.
 is_column <- function(names, scope) {
   if (is.null(scope$known)) return(match(names, scope$columns, 0L) > 0L)
   vapply(names, exists, NA, envir = scope$known, inherits = FALSE, USE.NAMES = FALSE)
@@ -84,15 +90,16 @@ bind_name <- function(name, scope) {
 
 script_value <- function(name, scope) {
   if (!nzchar(name)) {
-    stop_because(c("An argument is empty in {.code {scope_text(scope)}}.", "i" = "Give a value, or take the comma away."),
+    stop_because(c("An argument is empty in {.code {scope_text(scope)}}.",
+                   "i" = "Give a value, or take the comma away."),
                  "bad_formula", scope$call)
   }
   if (exists(name, envir = scope$env)) return(get(name, envir = scope$env))
   stop_unknown_column(name, scope$columns, scope$call, scope_text(scope))
 }
 
-# Does the code look up a name that means something in the formula? R's own list of names says at once that it does not, or that it does
-# where no sign has a meaning of its own.
+# Does the code look up a name that means something in the formula? R's own list of names says at once that it does
+# not, or that it does where no sign has a meaning of its own.
 mentions <- function(expr, scope) {
   if (!any(is_in_scope(all.vars(expr), scope))) return(FALSE)
   if (!any(match(c("$", "@", "::", ":::", "function"), all.names(expr), 0L))) return(TRUE)
@@ -105,7 +112,9 @@ mentioned_names <- function(expr) {
   if (!is.call(expr)) return(character())
   if (is.symbol(expr[[1]])) {
     head <- as.character(expr[[1]])
-    if (head %in% c("$", "@", "::", ":::")) return(if (head %in% c("$", "@")) mentioned_names(expr[[2]]) else character())
+    if (head %in% c("$", "@", "::", ":::")) {
+      return(if (head %in% c("$", "@")) mentioned_names(expr[[2]]) else character())
+    }
     if (head == "function") return(setdiff(mentioned_names(expr[[3]]), names(expr[[2]])))
     parts <- as.list(expr)[-1]
   } else {
@@ -131,7 +140,8 @@ bind_script_value <- function(expr, scope) {
 bind_braces <- function(expr, scope) {
   lines <- as.list(expr)[-1]
   if (!length(lines)) {
-    stop_because(c("Empty braces have no value.", "x" = "They stand in {.code {scope_text(scope)}}."), "bad_formula", scope$call)
+    stop_because(c("Empty braces have no value.", "x" = "They stand in {.code {scope_text(scope)}}."), "bad_formula",
+                 scope$call)
   }
   tryCatch(follow(lines, scope)$value, not_taken_in = function(condition) {
     stop_because(c("Braces in a formula hold local names, {.code if}, and a value at the end.",
@@ -168,7 +178,9 @@ bind_call <- function(expr, scope) {
   name <- if (is.symbol(expr[[1]])) as.character(expr[[1]]) else one_line(expr[[1]])
   word <- scope$find_word(name, fun, arguments)
   # What most calls are comes first.
-  if (is_operation(word) && is.null(names(arguments)) && length(arguments) == word$arguments) return(bound_word(word, arguments, expr, scope))
+  if (is_operation(word) && is.null(names(arguments)) && length(arguments) == word$arguments) {
+    return(bound_word(word, arguments, expr, scope))
+  }
   check_means_one_thing(word, arguments, scope)
   check_takes_every_row(fun, arguments, expr, scope)
   node <- if (!is.null(word)) bind_word(word, arguments, expr, scope)
@@ -285,7 +297,9 @@ check_functions_exist <- function(names, scope) {
   hint <- nearest_name(unknown[1], c(function_names(scope$env), scope$words()))
   stop_because(c("There is no function {.code {unknown[1]}()}.",
                  "x" = "It is called in {.code {scope_text(scope)}}.",
-                 "i" = if (length(hint)) "Did you mean {.code {hint}()}?" else "Is a {.code library()} missing at the top of the script?"),
+                 "i" = if (length(hint)) "Did you mean {.code {hint}()}?" else paste0("Is a {.code library()} ",
+                                                                                      "missing at the top of ",
+                                                                                      "the script?")),
                "unknown_function", scope$call, name = unknown[1])
 }
 
@@ -310,8 +324,11 @@ check_takes_every_row <- function(fun, arguments, expr, scope) {
   if (is.null(scope$in_function) && is_handler(fun)) return(check_no_handler(arguments, expr, scope))
   if (!identical(fun, base::`[[`) || !mentions(arguments[[1]], scope)) return(invisible())
   stop_because(c("{.code {one_line(expr)}} would give every row the same value.",
-                 "x" = "It is used in {.code {scope_text(scope)}}, and {.code [[} takes one value out of a whole column.",
-                 "i" = "For a value of each row, use {.code vapply({one_line(arguments[[1]])}, `[`, \"\", 1)}, or a function that works on whole columns."),
+                 "x" = paste0("It is used in {.code {scope_text(scope)}}, and {.code [[} takes one value out of a ",
+                              "whole column."),
+                 "i" = paste0("For a value of each row, use ",
+                              "{.code vapply({one_line(arguments[[1]])}, `[`, \"\", 1)}, or a function that ",
+                              "works on whole columns.")),
                "not_row_wise", scope$call)
 }
 
@@ -321,7 +338,8 @@ check_not_by_number <- function(arguments, expr, scope) {
   stop_picks_by_place(expr, scope_text(scope), scope$call)
 }
 
-# Rows of a column picked where a value for each row is wanted: by a number of the script; by a condition, there may be one.
+# Rows of a column picked where a value for each row is wanted: by a number of the script; by a condition, there may
+# be one.
 picks_rows <- function(arguments, scope) {
   !scope$whole && !isTRUE(scope$for_groups) && is.null(scope$in_function) && length(arguments) == 2 &&
     mentions(arguments[[1]], scope) && !identical(arguments[[2]], quote(expr = ))
@@ -341,18 +359,23 @@ stop_picks_by_place <- function(expr, formula, call) {
   column <- one_line(expr[[2]])
   stop_because(c("{.code {one_line(expr)}} would give every row the value of another one.",
                  "x" = "It is used in {.code {formula}}.",
-                 "i" = "For the column's first value write {.code first_value({column})}, for that of the row above {.code previous({column})}.",
-                 "i" = "To set only some rows write {.code name[.row == {one_line(expr[[3]])}] <- \u2026}."), "not_row_wise", call)
+                 "i" = paste0("For the column's first value write {.code first_value({column})}, for that of the ",
+                              "row above {.code previous({column})}."),
+                 "i" = "To set only some rows write {.code name[.row == {one_line(expr[[3]])}] <- \u2026}."),
+                   "not_row_wise", call)
 }
 
-is_handler <- function(fun) identical(fun, base::tryCatch) || identical(fun, base::try) || identical(fun, base::withCallingHandlers)
+is_handler <- function(fun) identical(fun, base::tryCatch) || identical(fun, base::try) ||
+  identical(fun, base::withCallingHandlers)
 
 check_no_handler <- function(arguments, expr, scope) {
   if (!any(vapply(arguments, mentions, NA, scope = scope))) return(invisible())
   name <- one_line(expr[[1]])
   stop_because(c("{.code {name}()} would handle the errors and warnings of all rows at once.",
                  "x" = "It is used in {.code {scope_text(scope)}}.",
-                 "i" = "Put it in a function of one row and call that by {.code one_by_one(f, \u2026)}; {.code as_number()}, {.code as_date()} and the like have {.code unreadable = \"missing\"}."),
+                 "i" = paste0("Put it in a function of one row and call that by {.code one_by_one(f, \u2026)}; ",
+                              "{.code as_number()}, {.code as_date()} and the like have ",
+                              "{.code unreadable = \"missing\"}.")),
                "not_row_wise", scope$call)
 }
 
@@ -384,7 +407,8 @@ stop_formula_failed <- function(code, formula, error, call, way_out = NULL) {
 stop_above_alone <- function(scope) {
   stop_because(c("{.code .above} has a meaning only in {.code running()}.",
                  "x" = "It is used in {.code {scope_text(scope)}}.",
-                 "i" = "For instance {.code running(.above * 0.99 + net_kg, start = 0)}; the row before of a column is {.code previous(net_kg)}."),
+                 "i" = paste0("For instance {.code running(.above * 0.99 + net_kg, start = 0)}; the row before of a ",
+                              "column is {.code previous(net_kg)}.")),
                "bad_formula", scope$call)
 }
 

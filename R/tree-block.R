@@ -7,7 +7,9 @@ reserved_names <- c(".row", ".rows", ".above")
 block_lines <- function(block, call) {
   if (!is_block(block)) stop_not_a_block(if (missing(block)) quote(expr = ) else block, call)
   if (length(block) == 1) {
-    stop_because(c("The block has no lines.", "i" = "Write formulas in its braces, such as {.code net_kg <- gross_kg - tare_kg}."), "not_a_block", call)
+    stop_because(c("The block has no lines.",
+                   "i" = "Write formulas in its braces, such as {.code net_kg <- gross_kg - tare_kg}."),
+                 "not_a_block", call)
   }
   as.list(block)[-1]
 }
@@ -28,19 +30,23 @@ parse_statement <- function(expr, env, call) {
     if (length(place) != 3) stop_bad_target(expr, call)
     if (identical(place[[3]], quote(expr = ))) {
       name <- one_line(place[[2]])
-      stop_because(c("{.code {name}[]} says no rows.", "i" = "For all rows write {.code {name} <- \u2026}, for some {.code {name}[condition] <- \u2026}."), "bad_target", call)
+      stop_because(c("{.code {name}[]} says no rows.",
+                     "i" = paste0("For all rows write {.code {name} <- \u2026}, for some ",
+                                  "{.code {name}[condition] <- \u2026}.")), "bad_target", call)
     }
     condition <- place[[3]]
     place <- place[[2]]
   }
   targets <- statement_targets(place, expr, env, call)
-  list(targets = targets, formula = expr[[3]], condition = condition, removes = is.null(expr[[3]]) && is.null(condition),
+  list(targets = targets, formula = expr[[3]], condition = condition, removes = is.null(expr[[3]]) &&
+       is.null(condition),
        line = expr)
 }
 
 # A line of a block, or a condition, as text.
 line_text <- function(line) {
-  if (is_call_to(line, c("<-", "="))) paste(one_line(line[[2]], 80L), "<-", one_line(line[[3]], 200L)) else one_line(line, 200L)
+  if (is_call_to(line, c("<-", "="))) paste(one_line(line[[2]], 80L), "<-",
+                                            one_line(line[[3]], 200L)) else one_line(line, 200L)
 }
 
 statement_targets <- function(place, expr, env, call) {
@@ -54,11 +60,13 @@ statement_targets <- function(place, expr, env, call) {
 
 target_name <- function(place, expr, env, call) {
   if (is.character(place) && length(place) == 1) place <- as.name(place)
-  name <- if (is.symbol(place)) as.character(place) else if (is_call_to(place, "column_named")) named_in_code(place, env, call)
+  name <- if (is.symbol(place)) as.character(place) else if (is_call_to(place, "column_named")) named_in_code(place,
+      env, call)
   if (is.null(name)) stop_bad_target(expr, call)
   if (match(name, reserved_names, 0L)) {
     stop_because(c("Can't set {.code {name}}.",
-                   "i" = "This name has a meaning of its own in formulas: choose another, such as {.code {sub('^.', '', name)}}."),
+                   "i" = paste0("This name has a meaning of its own in formulas: choose another, such as ",
+                                "{.code {sub('^.', '', name)}}.")),
                  "bad_target", call)
   }
   name
@@ -100,6 +108,7 @@ stop_not_a_statement <- function(expr, call) {
   stop_because(c(
     "Each line of a block must set a column.",
     "x" = "{.code {one_line(expr)}} sets none.",
-    "i" = if (equality) "To set a column write {.code <-}; {.code ==} compares." else "Write {.code name <- {one_line(expr)}}."
+    "i" = if (equality) "To set a column write {.code <-}; {.code ==} compares."
+      else "Write {.code name <- {one_line(expr)}}."
   ), "not_a_statement", call)
 }

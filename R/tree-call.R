@@ -39,7 +39,10 @@ within_text <- function(call) if (!is.null(call$arguments$within)) paste0(" with
 
 # A line of a block.
 line_in_words <- function(line) {
-  if (is_call_to(line, "for")) return(c(paste0("For each ", as.character(line[[2]]), " of ", code_text(line[[3]]), ":"), lower_first(line_in_words(line[[4]]))))
+  if (is_call_to(line, "for")) {
+    return(c(paste0("For each ", as.character(line[[2]]), " of ", code_text(line[[3]]), ":"),
+             lower_first(line_in_words(line[[4]]))))
+  }
   if (is_block(line)) return(block_in_words(line))
   place <- line[[2]]
   some <- is_call_to(place, "[")
@@ -50,7 +53,8 @@ line_in_words <- function(line) {
 
 block_in_words <- function(block) unlist(lapply(as.list(block)[-1], line_in_words))
 
-place_in_words <- function(after) if (is.null(after)) "last" else if (identical(after, 0)) "first" else paste("after", code_text(after))
+place_in_words <- function(after) if (is.null(after)) "last" else if (identical(after,
+    0)) "first" else paste("after", code_text(after))
 
 upper_first <- function(text) paste0(toupper(substr(text, 1, 1)), substr(text, 2, nchar(text)))
 

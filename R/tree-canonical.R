@@ -19,9 +19,12 @@ canonical_node <- function(node, parts) {
     word = paste0("word(", name_in_keys(node$word), ",", listed_parts(parts, names(node$arguments)), ")"),
     choose = paste0(if (node$some_rows) "some_rows(" else "choose(", listed_parts(parts), ")"),
     several = paste0("several(", listed_parts(parts, names(node$parts)), ")"),
-    running = paste0("running(", parts, ",", canonical_value(node$start), ",", canonical_groups(node), "|", canonical_order(node), ")"),
-    aggregate = paste0("aggregate(", node$word$name, ",", node$skip_missing, ",", node$share, ",", canonical_groups(node), ",", parts, ")"),
-    ordered = paste0("ordered(", node$word$name, ",", canonical_value(node$options), ",", canonical_groups(node), "|", canonical_order(node),
+    running = paste0("running(", parts, ",", canonical_value(node$start), ",", canonical_groups(node), "|",
+                     canonical_order(node), ")"),
+    aggregate = paste0("aggregate(", node$word$name, ",", node$skip_missing, ",", node$share, ",",
+                       canonical_groups(node), ",", parts, ")"),
+    ordered = paste0("ordered(", node$word$name, ",", canonical_value(node$options), ",", canonical_groups(node),
+                     "|", canonical_order(node),
                      "|", parts, ")")
   )
 }
@@ -34,11 +37,13 @@ canonical_order <- function(node) listed_parts(paste(quoted(node$along$names), n
 
 canonical_call <- function(node, parts) {
   groups <- if (!is.null(node$within)) paste0("|", canonical_groups(node))
-  paste0("call(", canonical_function(node$fun), ",", listed_parts(parts, names(node$arguments)), ",", canonical_conditions(node),
+  paste0("call(", canonical_function(node$fun), ",", listed_parts(parts, names(node$arguments)), ",",
+         canonical_conditions(node),
          named_functions(node), groups, ")")
 }
 
-listed_parts <- function(texts, names = NULL) paste(if (is.null(names)) texts else paste0(names, "=", texts, recycle0 = TRUE), collapse = ",")
+listed_parts <- function(texts, names = NULL) paste(if (is.null(names)) texts else paste0(names, "=", texts,
+    recycle0 = TRUE), collapse = ",")
 
 canonical_value <- function(x) UseMethod("canonical_value")
 
@@ -90,7 +95,8 @@ canonical_function <- function(fun, trail = new_trail()) {
   known <- trail_place(trail, fun)
   if (!is.na(known)) return(paste0("again(", known, ")"))
   code <- paste(deparse(args_and_body(fun), width.cutoff = 500L), collapse = "\n")
-  paste0("function(", quoted(code), ",", canonical_surroundings(args_and_body(fun), environment(fun), names(formals(fun)), trail), ")")
+  paste0("function(", quoted(code), ",", canonical_surroundings(args_and_body(fun), environment(fun),
+                                                                names(formals(fun)), trail), ")")
 }
 
 canonical_package_function <- function(fun, home) {
@@ -144,12 +150,15 @@ functions_by_text <- function(expr, env) {
 
 texts_in <- function(expr) {
   if (is.character(expr)) return(expr[!is.na(expr)])
-  if (is.call(expr) || is.pairlist(expr)) unlist(lapply(as.list(expr), function(part) if (!missing(part)) texts_in(part)), use.names = FALSE)
+  if (is.call(expr) || is.pairlist(expr)) {
+    unlist(lapply(as.list(expr), function(part) if (!missing(part)) texts_in(part)), use.names = FALSE)
+  }
 }
 
 # The same of the texts among a call's arguments.
 named_functions <- function(node) {
-  texts <- unlist(lapply(unname(node$arguments), function(one) if (one$kind == "value" && is.character(one$value) && length(one$value) <= 10) one$value))
+  texts <- unlist(lapply(unname(node$arguments), function(one) if (one$kind == "value" && is.character(one$value) &&
+      length(one$value) <= 10) one$value))
   shown <- vapply(unique(texts[!is.na(texts)]), function(text) {
     bound <- if (nzchar(text)) script_binding(text, node$env)$value
     if (is.function(bound)) paste0(";", text, "=", canonical_function(bound)) else ""
@@ -165,16 +174,19 @@ canonical_conditions <- function(node) {
 }
 
 session_settings <- function() {
-  c(digits = format(getOption("digits")), decimals = getOption("OutDec"), scipen = format(getOption("scipen")), zone = zone_in_use(), locale = Sys.getlocale())
+  c(digits = format(getOption("digits")), decimals = getOption("OutDec"), scipen = format(getOption("scipen")),
+    zone = zone_in_use(), locale = Sys.getlocale())
 }
 
-# Without a name that is set, by what its clocks are called in winter and in summer: R would ask the system in a slow way.
+# Without a name that is set, by what its clocks are called in winter and in summer: R would ask the system in a
+# slow way.
 zone_in_use <- function() {
   zone <- Sys.getenv("TZ")
   if (nzchar(zone)) zone else paste(unique(format(.POSIXct(c(1704067200, 1719792000)), "%Z")), collapse = "/")
 }
 
-# Methods of the script for classes: R finds them wherever a function that has methods is called. Empty where there are none.
+# Methods of the script for classes: R finds them wherever a function that has methods is called. Empty where there
+# are none.
 canonical_methods <- function(env) {
   shown <- character()
   start <- env
@@ -182,7 +194,9 @@ canonical_methods <- function(env) {
     is_attached <- !identical(env, globalenv()) && !is.null(attr(env, "name"))
     for (name in if (!is_attached) grep(".[.].", ls(env, all.names = TRUE), value = TRUE)) {
       value <- if (!bindingIsActive(name, env)) get(name, envir = env)
-      if (is.function(value) && has_generic(name, start)) shown <- c(shown, paste0(name, "=", canonical_function(value)))
+      if (is.function(value) && has_generic(name, start)) {
+        shown <- c(shown, paste0(name, "=", canonical_function(value)))
+      }
     }
     env <- parent.env(env)
   }
@@ -193,7 +207,8 @@ canonical_methods <- function(env) {
 has_generic <- function(name, env) {
   dots <- gregexpr(".", name, fixed = TRUE)[[1]]
   heads <- substring(name, 1, dots[dots > 1] - 1)
-  any(heads %in% c("Ops", "Math", "Summary", "Complex", names(.knownS3Generics), getNamespace("base")$.S3PrimitiveGenerics, internal_generics)) ||
+  any(heads %in% c("Ops", "Math", "Summary", "Complex", names(.knownS3Generics),
+                   getNamespace("base")$.S3PrimitiveGenerics, internal_generics)) ||
     any(vapply(heads, function(head) {
       fun <- get0(head, envir = env, mode = "function")
       is.function(fun) && !is.primitive(fun) && "UseMethod" %in% all.names(body(fun))
@@ -201,9 +216,12 @@ has_generic <- function(name, env) {
 }
 
 # Functions that look for methods in C, but for primitive ones.
-internal_generics <- c("unlist", "cbind", "rbind", "as.vector", "is.unsorted", "lengths", "nchar", "rep.int", "rep_len", "+", "-", "*", "/", "^", "%%", "%/%",
-                       "==", "!=", "<", "<=", ">", ">=", "!", "&", "|", "[", "[[", "$", "abs", "sqrt", "exp", "floor", "round", "signif", "max", "min", "sum",
-                       "range", "length", "c", "rep", "xtfrm", "as.character", "as.numeric", "as.double", "as.integer", "is.na")
+internal_generics <- c("unlist", "cbind", "rbind", "as.vector", "is.unsorted", "lengths", "nchar", "rep.int",
+                       "rep_len", "+", "-", "*", "/", "^", "%%", "%/%",
+                       "==", "!=", "<", "<=", ">", ">=", "!", "&", "|", "[", "[[", "$", "abs", "sqrt", "exp",
+                         "floor", "round", "signif", "max", "min", "sum",
+                       "range", "length", "c", "rep", "xtfrm", "as.character", "as.numeric", "as.double",
+                         "as.integer", "is.na")
 
 # What a name is bound to in the script: not in a package, nor in R itself. Boxed, as it may be NULL.
 script_binding <- function(name, env) {

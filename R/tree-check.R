@@ -1,5 +1,5 @@
-# What the types of a word's arguments must be: errors, and a warning, that need no values. `about` has the `formula` and the `call` for
-# messages; `likes` are columns without rows that have the classes of the arguments.
+# What the types of a word's arguments must be: errors, and a warning, that need no values. `about` has the
+# `formula` and the `call` for messages; `likes` are columns without rows that have the classes of the arguments.
 
 # R would compare a number with a text as texts, and calculate with neither.
 check_types_fit <- function(node, types, about) {
@@ -18,7 +18,9 @@ check_types_fit <- function(node, types, about) {
   joins <- name == "+" && all(types %in% c("text", "missing"))
   stop_because(c("{.code {name}} needs numbers, not text.",
                  "x" = "{.code {label_of(culprit)}} is text in {.code {about$formula}}.",
-                 "i" = if (joins) "To join texts write {.code join_text({paste(vapply(node$arguments, label_of, ''), collapse = ', ')})}."
+                 "i" = if (joins) paste0("To join texts write ",
+                                         "{.code join_text({paste(vapply(node$arguments, label_of, ''), ",
+                                         "collapse = ', ')})}.")
                        else "If it holds numbers, convert it first: {.code as.numeric()}."),
                "type_mismatch", about$call, texts = if (!joins) text_columns(node, types))
 }
@@ -36,10 +38,12 @@ check_no_category <- function(node, likes, about) {
   if (!length(found)) return(invisible())
   stop_because(c("{.code {node$word$name}} needs numbers, not a category.",
                  "x" = "{.code {label_of(node$arguments[[found[1]]])}} is a category in {.code {about$formula}}.",
-                 "i" = "If its levels are numbers, convert it first: {.code as.numeric(as.character(\u2026))}."), "type_mismatch", about$call)
+                 "i" = "If its levels are numbers, convert it first: {.code as.numeric(as.character(\u2026))}."),
+                   "type_mismatch", about$call)
 }
 
-# `texts` has the text of each argument that is one. A text that is no level of a category is equal to none of its values: mostly it is misspelled.
+# `texts` has the text of each argument that is one. A text that is no level of a category is equal to none of its
+# values: mostly it is misspelled.
 check_levels <- function(node, likes, texts, about) {
   if (!isTRUE(node$word$levels)) return(invisible())
   category <- which(vapply(likes, is.factor, NA))
@@ -54,12 +58,15 @@ check_levels <- function(node, likes, texts, about) {
 
 level_hint <- function(text, levels) {
   hint <- nearest_name(text, levels)
-  escaped(cli::format_inline(if (length(hint)) "Did you mean {.val {hint}}?" else "Its levels are {listed(levels, in_quotes)}.", keep_whitespace = FALSE))
+  escaped(cli::format_inline(if (length(hint)) "Did you mean {.val {hint}}?"
+    else "Its levels are {listed(levels, in_quotes)}.", keep_whitespace = FALSE))
 }
 
 stop_number_as_condition <- function(node, type, about) {
-  stop_because(c("A condition must be true or false, not {type_words[[type]]}.", "x" = "It is {.code {label_of(node)}}.",
-                 "i" = "Compare it with something: {.code {label_of(node)} > 0}, {.code !is.na({label_of(node)})}."), "type_mismatch", about$call)
+  stop_because(c("A condition must be true or false, not {type_words[[type]]}.",
+                 "x" = "It is {.code {label_of(node)}}.",
+                 "i" = "Compare it with something: {.code {label_of(node)} > 0}, {.code !is.na({label_of(node)})}."),
+                   "type_mismatch", about$call)
 }
 
 stop_rows_by_number <- function(node, about) {
@@ -76,7 +83,8 @@ rows_by_number <- function(code) {
   if (leaves_out) code <- code[[2]]
   one <- is.numeric(code)
   shown <- one_line(code)
-  if (leaves_out) if (one) paste(".row !=", shown) else paste0("!.row %in% ", shown) else if (one) paste(".row ==", shown) else paste(".row %in%", shown)
+  if (leaves_out) if (one) paste(".row !=", shown) else paste0("!.row %in% ", shown) else if (one) paste(".row ==",
+      shown) else paste(".row %in%", shown)
 }
 
 stop_branches_differ <- function(yes, no, node, about) {
@@ -86,10 +94,12 @@ stop_branches_differ <- function(yes, no, node, about) {
 # An `if` of two sorts of values, or a word that chooses among columns.
 stop_choice_differs <- function(one, other, node, about) {
   is_if <- is.null(node$of)
-  stop_because(c(if (is_if) "The two branches of an {.code if} must be of one type." else "The columns of {.code {node$of}()} must be of one type.",
+  stop_because(c(if (is_if) "The two branches of an {.code if} must be of one type."
+    else "The columns of {.code {node$of}()} must be of one type.",
                  "x" = paste(if (is_if) "With {.code if ({label_of(node)})}," else "With {.code {label_of(node)}},",
                              "one is {one} and the other {other}, in {.code {about$formula}}."),
-                 "i" = "Convert one of them: {.code as.character()} makes text, {.code as.numeric()} makes numbers. {.code NA} fits every type."),
+                 "i" = paste0("Convert one of them: {.code as.character()} makes text, {.code as.numeric()} makes ",
+                              "numbers. {.code NA} fits every type.")),
                "type_mismatch", about$call)
 }
 
@@ -100,15 +110,20 @@ check_can_aggregate <- function(node, type, like, about) {
   if (is.null(needs) || is.null(kind) || kind == "a category" && isTRUE(node$word$categories)) return(invisible())
   stop_because(c("{.code {node$word$name}()} needs {needs}, not {kind}.",
                  "x" = "{.code {label_of(node$argument)}} is {kind} in {.code {about$formula}}.",
-                 "i" = if (needs == "numbers") "If it holds numbers, convert it first: {.code as.numeric({if (kind == 'text') '' else 'as.character(\u2026)'})}."
+                 "i" = if (needs ==
+                           "numbers") paste0("If it holds numbers, convert it first: ",
+                                             "{.code as.numeric({if (kind == 'text') '' else ",
+                                             "'as.character(\u2026)'})}.")
                        else "Compare it with something: {.code {label_of(node$argument)} == \u2026}."),
                "type_mismatch", about$call)
 }
 
 stop_type_changes <- function(node, type, found, about) {
   stop_because(c("A running formula must give what it takes.",
-                 "x" = "{.code .above} is {type_words[[type]]} and {.code {label_of(node)}} gives {type_words[[found]]}, in {.code {about$formula}}.",
-                 "i" = "Choose a {.arg start} of the formula's type, or convert what it gives."), "type_mismatch", about$call)
+                 "x" = paste0("{.code .above} is {type_words[[type]]} and {.code {label_of(node)}} gives ",
+                              "{type_words[[found]]}, in {.code {about$formula}}."),
+                 "i" = "Choose a {.arg start} of the formula's type, or convert what it gives."), "type_mismatch",
+                   about$call)
 }
 
 # Numbers, or what a word's option makes of them, in the order of rows: the rest is an error.
@@ -116,7 +131,8 @@ check_numbers <- function(x, about, days_too = FALSE) {
   if (value_type(x) %in% c("logical", "integer", "double") || days_too && is_day_or_time(x)) return(invisible())
   stop_because(c("{.code {about$name}()} needs numbers, not {type_name(x)}.",
                  "x" = "{.code {about$label}} is that in {.code {about$formula}}.",
-                 "i" = if (is.character(x)) "If it holds numbers, convert it first: {.code as.numeric()}."), "type_mismatch", about$call)
+                 "i" = if (is.character(x)) "If it holds numbers, convert it first: {.code as.numeric()}."),
+                   "type_mismatch", about$call)
 }
 
 sort_text <- function(x) if (is.object(x)) paste("of class", class(x)[1]) else type_name(x)

@@ -1,6 +1,7 @@
 # Formulas of rows that come in chunks, one after the other.
 
-# Whether a tree has for each row what it has there for all rows, if they come in chunks. `grouped` says that the block has groups.
+# Whether a tree has for each row what it has there for all rows, if they come in chunks. `grouped` says that the
+# block has groups.
 goes_by_row <- function(node, grouped) {
   fold_node(node, function(node, children) {
     by_row <- unlist(children)

@@ -2,8 +2,8 @@
 #'
 #' Where a verb takes columns, such as `carry =` in [set_columns()], they can be given as bare names,
 #' as a range `a:c`, by a pattern, by what they hold, or all of them; with a minus in front they are left out. Several
-#' stand in `c()`; `NULL` stands for none. These words are for such places only. `columns_where()` looks at the columns as they are when the verb is
-#' written.
+#' stand in `c()`; `NULL` stands for none. These words are for such places only. `columns_where()` looks at the
+#' columns as they are when the verb is written.
 #'
 #' `column_named()` is for blocks: it stands for the column of that name, left or right of `<-`.
 #'
@@ -30,7 +30,8 @@ columns_where <- function(is) stop_only_in_verbs("columns_where(is.numeric)")
 #' @export
 column_named <- function(name) {
   stop_because(c("{.code column_named()} stands for a column only in a block.",
-                 "i" = "For instance {.code set_columns(x, {{ column_named(\"net_kg\") <- gross_kg - tare_kg }})}."), "bad_choice")
+                 "i" = "For instance {.code set_columns(x, {{ column_named(\"net_kg\") <- gross_kg - tare_kg }})}."),
+                   "bad_choice")
 }
 
 stop_only_in_verbs <- function(word) {
@@ -57,7 +58,8 @@ with_columns_found <- function(expr, x, env, call) {
 
 column_is <- function(is, column, name, expr, call) {
   found <- tryCatch(is(column), error = function(e) {
-    stop_because(c("{.code {one_line(expr)}} failed for the column {.code {name}}.", "x" = "R said: {conditionMessage(e)}"), "bad_choice", call, parent = e)
+    stop_because(c("{.code {one_line(expr)}} failed for the column {.code {name}}.",
+                   "x" = "R said: {conditionMessage(e)}"), "bad_choice", call, parent = e)
   })
   if (rlang::is_bool(found)) return(found)
   stop_because(c("The function in {.code {one_line(expr)}} must say TRUE or FALSE for a column.",
@@ -85,7 +87,9 @@ choose_part <- function(expr, names, env, call) {
     all_columns = chosen_names(names),
     names_like = chosen_names(grep(utils::glob2rx(eval(expr[[2]], env)), names, value = TRUE)),
     stop_because(c("Can't choose columns by {.code {one_line(expr)}}.",
-                   "i" = "Columns are given as names, {.code a:c}, {.code names_like(\"*_kg\")}, {.code columns_where(is.numeric)} or {.code all_columns()}, several in {.code c()}, with a minus to leave them out."),
+                   "i" = paste0("Columns are given as names, {.code a:c}, {.code names_like(\"*_kg\")}, ",
+                                "{.code columns_where(is.numeric)} or {.code all_columns()}, several in ",
+                                "{.code c()}, with a minus to leave them out.")),
                  "bad_choice", call)
   )
 }

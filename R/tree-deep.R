@@ -2,7 +2,8 @@
 # tree would fill its stack. So they are cut into parts of a few levels, each a shared node: the innermost is bound
 # first, and looked at first by all that walks through the tree, after which it is known.
 
-# Syntax through which a formula is cut, besides words that go row by row: each of their arguments has a value for each row.
+# Syntax through which a formula is cut, besides words that go row by row: each of their arguments has a value for
+# each row.
 seen_through <- c("(", "if", "ifelse")
 
 is_seen_through <- function(expr, scope) {

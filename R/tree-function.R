@@ -1,7 +1,7 @@
-# A function of the script, or of a package, that is written for one row is taken into the formula: its body becomes part of
-# the tree, with its arguments in place of its parameters, and runs for all rows at once. It must consist
-# of words of the language, functions of R that work value by value, `if`, `switch`, local names and
-# `return()`. Anything else is not taken in: such a function is called with whole columns.
+# A function of the script, or of a package, that is written for one row is taken into the formula: its body becomes
+# part of the tree, with its arguments in place of its parameters, and runs for all rows at once. It must consist of
+# words of the language, functions of R that work value by value, `if`, `switch`, local names and `return()`.
+# Anything else is not taken in: such a function is called with whole columns.
 
 # The node of the call, or NULL if the function can't be taken in.
 take_in <- function(fun, expr, scope) {
@@ -19,13 +19,14 @@ take_in <- function(fun, expr, scope) {
 # R's own functions and rowanroot's work on columns as they are.
 is_written_by_somebody <- function(fun) {
   if (!is.function(fun) || is.primitive(fun)) return(FALSE)
-  !isNamespace(environment(fun)) || !getNamespaceName(environment(fun)) %in% c("base", "stats", "utils", "methods", "graphics", "grDevices", "tools", "rowanroot")
+  !isNamespace(environment(fun)) || !getNamespaceName(environment(fun)) %in%
+    c("base", "stats", "utils", "methods", "graphics", "grDevices", "tools", "rowanroot")
 }
 
 give_up <- function() rlang::cnd_signal(rlang::cnd("not_taken_in"))
 
-# Calls of a function within itself, calls within calls, and all calls of one formula: beyond these a function surely calls itself without
-# end.
+# Calls of a function within itself, calls within calls, and all calls of one formula: beyond these a function
+# surely calls itself without end.
 most_within_itself <- 20
 deepest_call <- 60
 most_calls <- 1000
@@ -37,7 +38,8 @@ check_recursion <- function(fun, expr, scope) {
   if (within < most_within_itself && scope$depth < deepest_call && scope$calls$made < most_calls) return(invisible())
   if (within < 2) give_up()
   stop_because(c("{.code {one_line(expr[[1]])}()} calls itself without end.",
-                 "x" = "It is called in {.code {scope_text(scope)}}, and for a column every branch of an {.code if} is followed.",
+                 "x" = paste0("It is called in {.code {scope_text(scope)}}, and for a column every branch of an ",
+                              "{.code if} is followed."),
                  "i" = "To call it for each row by itself, write {.code one_by_one({one_line(expr[[1]])}, \u2026)}."),
                "endless_recursion", scope$call)
 }
@@ -46,7 +48,8 @@ check_recursion <- function(fun, expr, scope) {
 function_scope <- function(fun, expr, scope) {
   # What is not called as it is written, such as one with `within`, is told when it is called.
   given <- tryCatch(as.list(match.call(fun, expr))[-1], error = function(e) give_up())
-  inner <- new_scope(character(), environment(fun), scope$line, scope$call, scope[c("find_word", "goes_by_row", "words")])
+  inner <- new_scope(character(), environment(fun), scope$line, scope$call,
+                     scope[c("find_word", "goes_by_row", "words")])
   inner$in_function <- TRUE
   inner$functions <- c(scope$functions, fun)
   inner$given <- names(given)
@@ -72,7 +75,8 @@ follow <- function(lines, scope, value = new_value(NA)) {
     if (is_block(line)) {
       lines <- c(as.list(line)[-1], lines)
     } else if (is_call_to(line, "return")) {
-      return(list(value = if (length(line) == 2) bind_formula(line[[2]], scope) else give_up(), locals = scope$locals, returned = TRUE))
+      return(list(value = if (length(line) == 2) bind_formula(line[[2]], scope) else give_up(),
+                  locals = scope$locals, returned = TRUE))
     } else if (is_call_to(line, c("<-", "=")) && is.symbol(line[[2]])) {
       value <- bind_formula(line[[3]], scope)
       value <- new_shared(value)

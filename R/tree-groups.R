@@ -41,7 +41,8 @@ is_for_groups <- function(node, columns) {
 }
 
 columns_in_aggregates <- function(node) {
-  unique(unlist(lapply(find_nodes(node, function(node) node$kind == "aggregate"), function(one) node_columns(one$argument))))
+  unique(unlist(lapply(find_nodes(node, function(node) node$kind == "aggregate"),
+                       function(one) node_columns(one$argument))))
 }
 
 # The tree with the values of its aggregates in their place: for each group one.
@@ -54,12 +55,14 @@ with_aggregates <- function(node, value_of, sizes) {
 # Whether a tree has words that depend on the block's groups or order.
 goes_by_groups <- function(node) {
   any_node(node, function(node) {
-    switch(node$kind, aggregate = , ordered = , running = is.null(node$within) || is.null(node$along), rows = , r_code = TRUE, FALSE)
+    switch(node$kind, aggregate = , ordered = , running = is.null(node$within) || is.null(node$along), rows = ,
+           r_code = TRUE, FALSE)
   })
 }
 
 stop_not_one_value <- function(formula, call) {
   stop_because(c("{.code {formula}} has a value for each row, not one for each group.",
-                 "i" = "Take one of them, as by {.code mean()}, {.code max()} or {.code first_value()}; a name that begins with a dot is for what is only used on the way."),
+                 "i" = paste0("Take one of them, as by {.code mean()}, {.code max()} or {.code first_value()}; a ",
+                              "name that begins with a dot is for what is only used on the way.")),
                "not_one_value", call)
 }

@@ -1,5 +1,5 @@
-# A formula is a tree of nodes. All of them are made here, and are of one class; tree-walk.R has the ways through a tree.
-# A node has a `kind`, its parts, and `shown`: the code that it was written as, for messages.
+# A formula is a tree of nodes. All of them are made here, and are of one class; tree-walk.R has the ways through a
+# tree. A node has a `kind`, its parts, and `shown`: the code that it was written as, for messages.
 
 new_node <- function(kind, ..., shown = NULL) {
   node <- list(kind = kind, ..., shown = shown)
@@ -64,14 +64,16 @@ new_several <- function(parts) new_node("several", parts = parts)
 new_shared <- function(node) {
   if (node$kind %in% c("column", "value", "rows", "shared")) return(node)
   state$shared_nodes <- c(state$shared_nodes, 0)[1] + 1
-  new_node("shared", id = as.character(state$shared_nodes), part = list2env(list(node = node)), type = node$type, like = node$like, shown = node$shown)
+  new_node("shared", id = as.character(state$shared_nodes), part = list2env(list(node = node)), type = node$type,
+           like = node$like, shown = node$shown)
 }
 
 # A formula of very many levels, cut into shared parts (tree-deep.R).
 new_deep <- function(parts, node, shown) new_node("deep", parts = parts, node = node, shown = shown)
 
 # A number that becomes another type of number.
-new_conversion <- function(argument, type) new_node("convert", argument = argument, to = type, shown = shown_code(argument))
+new_conversion <- function(argument, type) new_node("convert", argument = argument, to = type,
+                                                    shown = shown_code(argument))
 
 shown_code <- function(node) if (node$kind %in% c("column", "rows")) as.name(node$name) else node$shown
 
@@ -87,7 +89,8 @@ typed_operation <- function(name, operands, type, line = NULL) {
   new_node("operation", name = name, operands = operands, type = type, line = line)
 }
 
-typed_choice <- function(condition, yes, no, type) new_node("choose", condition = condition, yes = yes, no = no, type = type)
+typed_choice <- function(condition, yes, no, type) new_node("choose", condition = condition, yes = yes, no = no,
+                                                            type = type)
 
 typed_above <- function(type) new_node("above", type = type)
 

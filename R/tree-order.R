@@ -18,7 +18,8 @@ choose_order <- function(expr, names, env, call) {
   parts <- if (is_call_to(expr, "c")) as.list(expr)[-1] else list(expr)
   chosen <- lapply(parts, function(part) {
     if (is_call_to(part, "-")) {
-      stop_because(c("Can't order by {.code {one_line(part)}}.", "i" = "From the greatest to the least it is {.code descending({one_line(part[[2]])})}."),
+      stop_because(c("Can't order by {.code {one_line(part)}}.",
+                     "i" = "From the greatest to the least it is {.code descending({one_line(part[[2]])})}."),
                    "bad_choice", call)
     }
     downwards <- is_call_to(part, "descending")

@@ -20,7 +20,8 @@ final_targets <- function(statements) {
 
 wanted_columns <- function(step) if (is.null(step$wanted)) step$columns else intersect(step$columns, step$wanted)
 
-# Which statements are run: all, unless only some columns are wanted, or some are kept and what was on the way to them is not used.
+# Which statements are run: all, unless only some columns are wanted, or some are kept and what was on the way to
+# them is not used.
 used_statements <- function(step, is_kept = rep(FALSE, length(step$statements))) {
   is_used <- rep(TRUE, length(step$statements))
   if (is.null(step$wanted) && !any(is_kept)) return(is_used)
@@ -30,7 +31,9 @@ used_statements <- function(step, is_kept = rep(FALSE, length(step$statements)))
     is_used[k] <- statement$removes || any(statement$targets %in% wanted)
     if (!is_used[k]) next
     wanted <- setdiff(wanted, statement$targets)
-    if (!statement$removes && !is_kept[k]) wanted <- union(wanted, c(node_columns(statement$node), step$within, step$along$names))
+    if (!statement$removes && !is_kept[k]) {
+      wanted <- union(wanted, c(node_columns(statement$node), step$within, step$along$names))
+    }
   }
   is_used
 }
@@ -38,7 +41,8 @@ used_statements <- function(step, is_kept = rep(FALSE, length(step$statements)))
 # For each statement the keys of its targets.
 statement_keys <- function(step, keys) {
   columns <- keys$columns
-  shared <- paste(c(canonical_methods(step$env), keys$rows, columns[step$within], "|", columns[step$along$names], step$along$descending,
+  shared <- paste(c(canonical_methods(step$env), keys$rows, columns[step$within], "|", columns[step$along$names],
+                    step$along$descending,
                     if (!is.null(step$calibration)) rlang::hash(step$calibration$found)), collapse = ",")
   lapply(step$statements, function(statement) {
     if (statement$removes) return(character())
@@ -57,7 +61,8 @@ through_block <- function(from, targets, origins) {
 }
 
 statement_key <- function(statement) {
-  paste0(paste(quoted(statement$targets), collapse = ","), "<-", if (statement$removes) "nothing" else canonical(statement$node))
+  paste0(paste(quoted(statement$targets), collapse = ","), "<-",
+         if (statement$removes) "nothing" else canonical(statement$node))
 }
 
 # The nodes that a statement adds to a table's lineage. `by` are the columns of the block's groups and order.

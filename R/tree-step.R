@@ -19,19 +19,20 @@ step_trees <- function(step) UseMethod("step_trees")
 #' @export
 step_trees.default <- function(step) list()
 
-# The columns of the table before that are needed if these are wanted after. With `wanted` among its parts a step is to give only those,
-# as far as it can; else all of its formulas are run.
+# The columns of the table before that are needed if these are wanted after. With `wanted` among its parts a step is
+# to give only those, as far as it can; else all of its formulas are run.
 step_needs <- function(step, wanted) UseMethod("step_needs")
 
 #' @export
 step_needs.default <- function(step, wanted) step$columns_before
 
-# Keys of what comes out, from those of what goes in: a list of `rows`, for which rows there are and in which order, and `columns`.
-# Each names a value by all that it was made from.
+# Keys of what comes out, from those of what goes in: a list of `rows`, for which rows there are and in which order,
+# and `columns`. Each names a value by all that it was made from.
 step_keys <- function(step, keys) UseMethod("step_keys")
 
 #' @export
-step_keys.default <- function(step, keys) keys_in_rows(key_from(key_of_step(step), keys$rows, keys$columns), stats::setNames(nm = step$columns))
+step_keys.default <- function(step, keys) keys_in_rows(key_from(key_of_step(step), keys$rows, keys$columns),
+                                                       stats::setNames(nm = step$columns))
 
 # Whether the step gives for each chunk of rows what it gives for these rows of the whole table.
 goes_by_chunks <- function(step) UseMethod("goes_by_chunks")
@@ -54,7 +55,8 @@ carry_origins <- function(step, origins) UseMethod("carry_origins")
 #' @export
 carry_origins.default <- function(step, origins) origins
 
-# What the step adds to a table's lineage: groups of nodes, each of which is made of the columns as they are before its group.
+# What the step adds to a table's lineage: groups of nodes, each of which is made of the columns as they are before
+# its group.
 step_lineage <- function(step) UseMethod("step_lineage")
 
 #' @export
@@ -65,7 +67,8 @@ rows_in_lineage <- function(step, from = character(), line = step_lines(step)[[1
   list(name = line$text, kind = "rows", formula = line$text, from = from)
 }
 
-# Where the value of a column in a row after the step comes from: see the reasons below. `rows` is how many rows there were before.
+# Where the value of a column in a row after the step comes from: see the reasons below. `rows` is how many rows
+# there were before.
 step_reason <- function(step, column, row, rows) UseMethod("step_reason")
 
 # Rows are chosen or moved: where from is seen by moving their numbers along.
@@ -91,12 +94,15 @@ step_checks <- function(step) UseMethod("step_checks")
 step_checks.default <- function(step) list()
 
 # What a step calculates depends on what a calibrated routine has learned, too.
-key_of_step <- function(step) paste0(step_key(step), canonical_methods(step$env), if (!is.null(step$calibration)) rlang::hash(step$calibration$found))
+key_of_step <- function(step) paste0(step_key(step), canonical_methods(step$env),
+                                     if (!is.null(step$calibration)) rlang::hash(step$calibration$found))
 
 lines_of_step <- function(step) {
   lines <- step_lines(step)
   if (is.null(step$calibration)) return(lines)
-  lapply(lines, function(line) utils::modifyList(line, list(key = rlang::hash(paste(line$key, rlang::hash(step$calibration$found))))))
+  lapply(lines, function(line) utils::modifyList(line,
+                                                 list(key = rlang::hash(paste(line$key,
+                                                     rlang::hash(step$calibration$found))))))
 }
 
 # What a tree comes to for these columns of a table without a name: one value for each row. `line` is its code.
@@ -105,8 +111,8 @@ calculate_tree <- function(engine, node, columns, line, call) UseMethod("calcula
 # The engine for data that is in memory.
 default_engine <- function() state$engine
 
-# The schema (tree-type.R) of the table after the step; an error where a formula has the wrong type. NULL if it is not known before the
-# step is run.
+# The schema (tree-type.R) of the table after the step; an error where a formula has the wrong type. NULL if it is
+# not known before the step is run.
 step_schema <- function(step, schema, call) UseMethod("step_schema")
 
 #' @export

@@ -1,12 +1,15 @@
 # Types of trees, found without calculating and without an engine: from the columns' types to a tree whose nodes have a
 # `type`, in which numbers are converted by nodes of their own. What must have another type is an error here.
 #
-# A type is "logical", "integer", "double", "text"; "missing", that of a bare NA and of a column that was set to it, which fits
-# every type; "number" where only the values say whether it is a whole number or a double; "other" for what has a class, which
-# `like`, a column without rows, has too; and "unknown" where a function must be called to see what it gives.
+# A type is "logical", "integer", "double", "text"; "missing", that of a bare NA and of a column that was set to it,
+# which fits every type; "number" where only the values say whether it is a whole number or a double; "other" for
+# what has a class, which `like`, a column without rows, has too; and "unknown" where a function must be called to
+# see what it gives.
 
-# What is known of a table's columns: their `types` by name, and `likes` of those that have a class. `rows` may be unknown.
-new_schema <- function(types, likes, rows = NA_integer_) structure(list(types = types, likes = likes, rows = rows), class = "schema")
+# What is known of a table's columns: their `types` by name, and `likes` of those that have a class. `rows` may be
+# unknown.
+new_schema <- function(types, likes, rows = NA_integer_) structure(list(types = types, likes = likes, rows = rows),
+    class = "schema")
 
 schema_of <- function(data) {
   columns <- as.list(data)
@@ -25,7 +28,8 @@ set_in_schema <- function(schema, name, type, like) {
 
 is_typed <- function(node) !is.null(node$type) && node$type != "unknown"
 
-# The tree with its types. `about` has the `formula` and the `call` for messages; `above` is the type of the row above, in a recurrence.
+# The tree with its types. `about` has the `formula` and the `call` for messages; `above` is the type of the row
+# above, in a recurrence.
 type_tree <- function(node, schema, about, above = NULL) {
   map_node(node, function(node) type_one(node, schema, about, above), stop_at = function(node) node$kind == "running")
 }
@@ -82,7 +86,8 @@ type_word_of <- function(node, about) {
     check_arguments(node, types, lapply(node$arguments, `[[`, "like"), lapply(node$arguments, text_of), about)
     return(type_by_example(node, node$word$r, node$arguments))
   }
-  node$arguments <- Map(function(argument, type) if (is.na(type)) argument else converted(argument, type), node$arguments, rule$operands)
+  node$arguments <- Map(function(argument, type) if (is.na(type)) argument else converted(argument, type),
+                        node$arguments, rule$operands)
   with_type(node, rule$result)
 }
 
@@ -102,7 +107,8 @@ rule_of_types <- function(word, types) {
   real <- word$type(ifelse(types == "number", "double", types))
   if (is.null(whole) || is.null(real)) return(list(operands = rep(NA, length(types)), result = "unknown"))
   list(operands = ifelse(whole$operands == real$operands, whole$operands, NA),
-       result = if (whole$result == real$result) whole$result else if (all(c(whole$result, real$result) %in% c("integer", "double"))) "number" else "unknown")
+       result = if (whole$result == real$result) whole$result else if (all(c(whole$result, real$result) %in%
+           c("integer", "double"))) "number" else "unknown")
 }
 
 # What R's function gives for columns without rows.
@@ -117,7 +123,8 @@ type_by_example <- function(node, fun, arguments) {
 
 example_of <- function(node) {
   if (node$kind == "value") return(node$value)
-  switch(node$type, logical = logical(), integer = integer(), double = double(), text = character(), missing = logical(), other = node$like)
+  switch(node$type, logical = logical(), integer = integer(), double = double(), text = character(),
+         missing = logical(), other = node$like)
 }
 
 # Words that go value by value are asked what they give; other functions are not called before it is their turn.
@@ -164,7 +171,8 @@ type_aggregate_of <- function(node, about) {
     edge = with_type(node, type, like),
     if (type == "other") with_type(node, if (is.null(like) || !is_day_or_time(like)) "unknown" else "other", like)
     else if (type == "text") with_type(node, "text")
-    else if (type == "double" || node$word$what %in% c("mean", "variance") || !is.null(node$share)) with_type(node, "double")
+    else if (type == "double" || node$word$what %in% c("mean", "variance") || !is.null(node$share)) with_type(node,
+        "double")
     else with_type(node, "number")
   )
 }
@@ -175,11 +183,14 @@ type_ordered_of <- function(node, about) {
   what <- list(name = node$word$name, label = label_of(node$argument), formula = about$formula, call = about$call)
   like <- if (type == "other") node$argument$like else example_of(node$argument)
   keeps_days <- node$word$what %in% c("least", "greatest")
-  if (node$word$memory %in% c("running", "moving") && node$word$what != "count" && !is.null(like)) check_numbers(like, what, days_too = keeps_days)
+  if (node$word$memory %in% c("running", "moving") && node$word$what != "count" && !is.null(like)) {
+    check_numbers(like, what, days_too = keeps_days)
+  }
   switch(node$word$memory,
     neighbour = with_type(node, if (type == "missing") "logical" else type, node$argument$like),
     ranking = with_type(node, "number"),
-    if (type == "other") with_type(node, if (node$word$what == "count") "integer" else "other", node$argument$like) else with_type(node, "number")
+    if (type == "other") with_type(node, if (node$word$what == "count") "integer" else "other",
+                                   node$argument$like) else with_type(node, "number")
   )
 }
 
@@ -228,7 +239,8 @@ schema_after <- function(statement, schema) {
 }
 
 # A condition of rows is checked.
-check_type_of_condition <- function(node, shown, schema, call) type_tree(new_condition(node, shown), schema, new_about(shown, call))
+check_type_of_condition <- function(node, shown, schema, call) type_tree(new_condition(node, shown), schema,
+    new_about(shown, call))
 
 # These columns of a schema, `from` those of the names that they had.
 columns_of_schema <- function(schema, columns, from = columns) {

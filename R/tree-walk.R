@@ -10,13 +10,14 @@ parts_of_kind <- list(
 # The nodes that a node is made of, as a list.
 node_children <- function(node) {
   if (node$kind == "shared") return(list(node$part$node))
-  unlist(lapply(parts_of_kind[[node$kind]], function(part) if (is_node(node[[part]])) node[part] else unname(node[[part]])),
+  unlist(lapply(parts_of_kind[[node$kind]],
+                function(part) if (is_node(node[[part]])) node[part] else unname(node[[part]])),
          recursive = FALSE)
 }
 
-# What `f(node, children)` gives, where `children` are what it gave for the node's own, as a list. Shared and deep nodes
-# are what the node in them is; `of_shared` may make something else of that. Parts of a node for which `stop_at(node)` holds
-# are not visited.
+# What `f(node, children)` gives, where `children` are what it gave for the node's own, as a list. Shared and deep
+# nodes are what the node in them is; `of_shared` may make something else of that. Parts of a node for which
+# `stop_at(node)` holds are not visited.
 fold_node <- function(node, f, of_shared = identity, stop_at = NULL) {
   seen <- new.env(parent = emptyenv())
   visit <- function(node) {
@@ -79,14 +80,16 @@ any_node <- function(node, is) fold_node(node, function(node, children) any(unli
 # The columns that a tree reads, in the order in which it does.
 node_columns <- function(node) {
   as.character(fold_node(node, function(node, children) {
-    unique(c(unlist(children), switch(node$kind, column = node$name, r_code = node$columns, c(node$within, node$along$names))))
+    unique(c(unlist(children), switch(node$kind, column = node$name, r_code = node$columns,
+                                      c(node$within, node$along$names))))
   }))
 }
 
 # The script's single values in a tree, by the code that gave them.
 shown_values <- function(node) {
   values <- find_nodes(node, function(node) node$kind == "value" && is_shown_value(node))
-  found <- stats::setNames(lapply(values, function(node) format_value(node$value)), vapply(values, function(node) one_line(node$shown), ""))
+  found <- stats::setNames(lapply(values, function(node) format_value(node$value)),
+                           vapply(values, function(node) one_line(node$shown), ""))
   found[!duplicated(names(found))]
 }
 

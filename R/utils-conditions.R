@@ -11,7 +11,8 @@ warn_because <- function(message, class, call = NULL, ..., envir = rlang::caller
               call = call, ..., use_cli_format = TRUE)
 }
 
-# The sentences with what stands in braces, without colours: names and values that come from files are no signs to a terminal.
+# The sentences with what stands in braces, without colours: names and values that come from files are no signs to a
+# terminal.
 plain_message <- function(message, envir) {
   outer <- options(cli.num_colors = 1L)
   on.exit(options(outer))
@@ -25,7 +26,11 @@ stop_unknown_column <- function(name, known, call, formula = NULL, place = "a co
   stop_because(c(
     "There is no column {.code {name}}.",
     "x" = if (!is.null(formula)) "It is used in {.code {formula}}, and is neither a column nor defined in the script.",
-    "i" = if (length(known) == 1 && grepl("[;\t|]", known)) "The only column is {.code {known}}. Is the separator {.code {one_line(sub('.*?([;\t|]).*', '\\\\1', known))}}? Say so: {.code open_table(\u2026, separator = \u2026)}."
+    "i" = if (length(known) == 1 && grepl("[;\t|]",
+                                          known)) paste0("The only column is {.code {known}}. Is the separator ",
+                                                         "{.code {one_line(sub('.*?([;\t|]).*', '\\\\1', ",
+                                                         "known))}}? Say so: {.code ",
+                                                         "open_table(\u2026, separator = \u2026)}.")
           else if (length(hint)) "Did you mean {.code {hint}}?"
           else if (length(known)) "The columns are {listed(known)}."
           else "The table has no columns."

@@ -21,7 +21,8 @@ file_name_for <- function(path, longest = 200) {
   paste0(rlang::hash(enc2utf8(path)), if (nzchar(ending)) paste0(".", ending))
 }
 
-# The folder that names of outputs are seen from, and where the journal is: that of the script that runs, wherever it goes meanwhile.
+# The folder that names of outputs are seen from, and where the journal is: that of the script that runs, wherever
+# it goes meanwhile.
 base_folder <- function() if (is.null(state$run$folder)) getwd() else state$run$folder
 
 absolute_path <- function(path) if (is_absolute(path)) path.expand(path) else file.path(getwd(), path)
@@ -32,9 +33,14 @@ is_absolute <- function(path) grepl("^(/|[A-Za-z]:[/\\\\])", path.expand(path))
 
 check_path <- function(path, arg, call, several = TRUE) {
   fine <- is.character(path) && length(path) > 0 && !anyNA(path) && all(nzchar(path)) && (several || length(path) == 1)
-  if (fine && !all(validUTF8(path))) stop_because(c("{.arg {arg}} is not valid UTF-8.", "i" = "If it is Latin-1, write {.code iconv({arg}, \"latin1\", \"UTF-8\")}, or rename the file."), "bad_argument", call)
+  if (fine && !all(validUTF8(path))) {
+    stop_because(c("{.arg {arg}} is not valid UTF-8.",
+                   "i" = "If it is Latin-1, write {.code iconv({arg}, \"latin1\", \"UTF-8\")}, or rename the file."),
+                 "bad_argument", call)
+  }
   if (fine) return(invisible())
-  stop_because(c("{.arg {arg}} must be {if (several) 'a path or a data frame' else 'one path'}, not {what_is(path)}."), "bad_argument", call)
+  stop_because(c("{.arg {arg}} must be {if (several) 'a path or a data frame' else 'one path'}, not {what_is(path)}."),
+               "bad_argument", call)
 }
 
 # The same path, however it is written: an output has one name in the journal.

@@ -14,8 +14,10 @@ listed <- function(names, show = in_code, at_most = 8) {
   paste0(paste(show(names[seq_len(at_most)]), collapse = ", "), " and ", format(more, big.mark = ","), " more")
 }
 
-in_code <- function(names) vapply(names, function(name) cli::format_inline("{.code {name}}", keep_whitespace = TRUE), "", USE.NAMES = FALSE)
-in_quotes <- function(values) vapply(values, function(value) cli::format_inline("{.val {value}}", keep_whitespace = TRUE), "", USE.NAMES = FALSE)
+in_code <- function(names) vapply(names, function(name) cli::format_inline("{.code {name}}", keep_whitespace = TRUE),
+                                  "", USE.NAMES = FALSE)
+in_quotes <- function(values) vapply(values, function(value) cli::format_inline("{.val {value}}",
+    keep_whitespace = TRUE), "", USE.NAMES = FALSE)
 
 # Code as one line of text.
 one_line <- function(expr, width = 60L) {
@@ -35,8 +37,8 @@ in_utf8 <- function(x) enc2utf8(as.character(x))
 # A file beside another, as its path would be written.
 in_folder_of <- function(path, name) if (dirname(path) == ".") name else file.path(dirname(path), name)
 
-# What a text may hold to mislead whoever reads it in a terminal or on a page: control characters, and those that turn the direction of
-# writing. Each is shown as it is written in code.
+# What a text may hold to mislead whoever reads it in a terminal or on a page: control characters, and those that
+# turn the direction of writing. Each is shown as it is written in code.
 misleading <- c(1:8, 11:31, 127:159, 0x200e, 0x200f, 0x202a:0x202e, 0x2066:0x2069)
 
 shown <- function(text) {
@@ -95,7 +97,9 @@ short_title <- function(typed, otherwise) if (is.symbol(typed)) one_line(typed, 
 shown_each <- function(x, digits) {
   if (!is.atomic(x) || !is.null(dim(x))) return(rep("...", NROW(x)))
   vapply(seq_along(x), function(k) {
-    if (is.na(x[k])) "missing" else if (is.character(x) || is.factor(x)) quoted(as.character(x[k])) else trimws(format(x[k], digits = digits))
+    if (is.na(x[k])) "missing" else if (is.character(x) ||
+                                        is.factor(x)) quoted(as.character(x[k])) else trimws(format(x[k],
+                                            digits = digits))
   }, "")
 }
 

@@ -8,8 +8,8 @@
 #' @param after Where the columns go: after the column of this name; `0` puts them first. By default they go last.
 #' @return A table with these columns, and the rows of `x`. Columns are shared with `x`, not copied.
 #' @section Errors:
-#' `rowanroot_unknown_column`; `rowanroot_bad_choice` for what chooses no column; `rowanroot_bad_argument` for a column that is given
-#' with a name: [rename_columns()] gives names.
+#' `rowanroot_unknown_column`; `rowanroot_bad_choice` for what chooses no column; `rowanroot_bad_argument` for a
+#' column that is given with a name: [rename_columns()] gives names.
 #' @examples
 #' visits <- data.frame(
 #'   hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5), tare_kg = c(6, 6.2), frames = c(3L, 6L)
@@ -51,24 +51,30 @@ choice_as_typed <- function(typed, x, env, call) {
   parts <- as.list(typed)[-1]
   named <- names(parts)[nzchar(names(parts))]
   if (length(named)) {
-    stop_because(c("{.code {deparse(call)}} takes columns as they are named.", "x" = "One is given with the name {.arg {named[1]}}.",
-                   "i" = "To rename write {.code rename_columns(x, {named[1]} = {one_line(parts[[named[1]]])})}."), "bad_argument", call)
+    stop_because(c("{.code {deparse(call)}} takes columns as they are named.",
+                   "x" = "One is given with the name {.arg {named[1]}}.",
+                   "i" = "To rename write {.code rename_columns(x, {named[1]} = {one_line(parts[[named[1]]])})}."),
+                     "bad_argument", call)
   }
-  if (!length(parts)) stop_because(c("There are no columns.", "i" = "Write {.code {call[[1]]}(x, hive, net_kg)}."), "bad_choice", call)
+  if (!length(parts)) {
+    stop_because(c("There are no columns.", "i" = "Write {.code {call[[1]]}(x, hive, net_kg)}."), "bad_choice", call)
+  }
   with_columns_found(as.call(c(quote(c), parts)), x, env, call)
 }
 
 new_step_columns <- function(verb, typed, after, names, env, call) {
   chosen <- choose_columns(typed, names, env, call)
   if (!length(chosen) && verb != "drop_columns") {
-    stop_because(c("{.code {paste(vapply(as.list(typed)[-1], one_line, ''), collapse = ', ')}} chooses no column.", "i" = "There are {listed(names)}."), "bad_choice", call)
+    stop_because(c("{.code {paste(vapply(as.list(typed)[-1], one_line, ''), collapse = ', ')}} chooses no column.",
+                   "i" = "There are {listed(names)}."), "bad_choice", call)
   }
   columns <- switch(verb,
     keep_columns = chosen,
     drop_columns = setdiff(names, chosen),
     move_columns = moved(names, chosen, place_of(after, names, env, call))
   )
-  structure(list(verb = verb, typed = typed, after = after, from = columns, columns = columns, columns_before = names, env = env),
+  structure(list(verb = verb, typed = typed, after = after, from = columns, columns = columns,
+                 columns_before = names, env = env),
             class = c("step_columns", "step"))
 }
 
@@ -79,7 +85,8 @@ moved <- function(names, chosen, place) {
 }
 
 #' @export
-bind_step.step_columns <- function(step, names, call) new_step_columns(step$verb, step$typed, step$after, names, step$env, call)
+bind_step.step_columns <- function(step, names, call) new_step_columns(step$verb, step$typed, step$after, names,
+    step$env, call)
 
 #' @export
 step_needs.step_columns <- function(step, wanted) step$from[match(wanted, step$columns)]
@@ -97,8 +104,10 @@ step_key.step_columns <- function(step) {
 
 #' @export
 step_lines.step_columns <- function(step) {
-  shown <- c(vapply(as.list(step$typed)[-1], one_line, ""), if (!is.null(step$after)) paste("after =", one_line(step$after)))
-  list(list(name = "columns", text = paste0(step$verb, "(", paste(shown, collapse = ", "), ")"), key = rlang::hash(step_key(step))))
+  shown <- c(vapply(as.list(step$typed)[-1], one_line, ""),
+             if (!is.null(step$after)) paste("after =", one_line(step$after)))
+  list(list(name = "columns", text = paste0(step$verb, "(", paste(shown, collapse = ", "), ")"),
+            key = rlang::hash(step_key(step))))
 }
 
 #' @export
@@ -108,7 +117,8 @@ goes_by_chunks.step_columns <- function(step) TRUE
 step_lineage.step_columns <- function(step) {
   renamed <- which(step$columns != step$from)
   list(lapply(renamed, function(k) {
-    list(name = step$columns[k], kind = "column", formula = paste(step$columns[k], "<-", step$from[k]), from = step$from[k])
+    list(name = step$columns[k], kind = "column", formula = paste(step$columns[k], "<-", step$from[k]),
+         from = step$from[k])
   }))
 }
 

@@ -6,8 +6,8 @@
 #' @param condition A formula as in [set_columns()] that is true or false for each row. Rows where it is
 #'   missing are neither kept by the one nor dropped by the other.
 #' @param ... Nothing: there is one condition; several are joined with `&&`.
-#' @param within Columns by whose values the rows are grouped, as in [set_columns()]: aggregates in the condition are then of
-#'   the group.
+#' @param within Columns by whose values the rows are grouped, as in [set_columns()]: aggregates in the condition
+#'   are then of the group.
 #' @return A table with all columns of `x` and these rows, in their order. Row names that are only numbers are counted
 #'   anew.
 #' @section Errors:
@@ -26,7 +26,8 @@ keep_rows <- function(x, condition, ..., within = NULL) {
   if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   check_one_condition(substitute(list(...)), call)
-  apply_step(x, new_step_keep_rows("keep_rows", substitute(condition), substitute(within), column_names(x), parent.frame(), call), call)
+  apply_step(x, new_step_keep_rows("keep_rows", substitute(condition), substitute(within), column_names(x),
+                                   parent.frame(), call), call)
 }
 
 #' @rdname keep_rows
@@ -36,7 +37,8 @@ drop_rows <- function(x, condition, ..., within = NULL) {
   if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   check_one_condition(substitute(list(...)), call)
-  apply_step(x, new_step_keep_rows("drop_rows", substitute(condition), substitute(within), column_names(x), parent.frame(), call), call)
+  apply_step(x, new_step_keep_rows("drop_rows", substitute(condition), substitute(within), column_names(x),
+                                   parent.frame(), call), call)
 }
 
 check_one_condition <- function(others, call) {
@@ -58,14 +60,16 @@ new_step_keep_rows <- function(verb, condition, within, names, env, call) {
   }
   if (is_call_to(condition, c("{", "<-"))) {
     stop_because(c("The condition sets a column: {.code {one_line(condition)}}.",
-                   "i" = "To compare write {.code a == b}, {.code a < b} and the like; to set columns use {.code set_columns()}."),
+                   "i" = paste0("To compare write {.code a == b}, {.code a < b} and the like; to set columns use ",
+                                "{.code set_columns()}.")),
                  "bad_formula", call)
   }
   groups <- if (!is.null(within)) choose_columns(within, names, env, call)
   scope <- formula_scope(names, env, condition, call)
   scope$within <- groups
   structure(list(verb = verb, node = bind_formula(condition, scope), within = groups,
-                 typed = list(condition = condition, within = within), columns = names, columns_before = names, env = env),
+                 typed = list(condition = condition, within = within), columns = names, columns_before = names,
+                   env = env),
             class = c("step_keep_rows", "step"))
 }
 
@@ -85,13 +89,15 @@ step_keys.step_keep_rows <- function(step, keys) {
 
 #' @export
 step_key.step_keep_rows <- function(step) {
-  paste0(step$verb, "(", canonical(step$node), if (length(step$within)) paste0("|", paste(quoted(step$within), collapse = ",")), ")")
+  paste0(step$verb, "(", canonical(step$node), if (length(step$within)) paste0("|",
+      paste(quoted(step$within), collapse = ",")), ")")
 }
 
 #' @export
 step_lines.step_keep_rows <- function(step) {
   within <- if (length(step$within)) paste0(", within = ", one_line(step$typed$within))
-  list(list(name = "rows", text = paste0(step$verb, "(", line_text(step$typed$condition), within, ")"), key = rlang::hash(step_key(step)),
+  list(list(name = "rows", text = paste0(step$verb, "(", line_text(step$typed$condition), within, ")"),
+            key = rlang::hash(step_key(step)),
             values = shown_values(step$node), anew = anew_words(tree_outside(step$node))))
 }
 
@@ -99,16 +105,19 @@ step_lines.step_keep_rows <- function(step) {
 step_trees.step_keep_rows <- function(step) list(step$node)
 
 #' @export
-goes_by_chunks.step_keep_rows <- function(step) !length(step$within) && is.null(step$calibration) && goes_by_row(step$node, FALSE)
+goes_by_chunks.step_keep_rows <- function(step) !length(step$within) && is.null(step$calibration) &&
+  goes_by_row(step$node, FALSE)
 
 #' @export
 step_lineage.step_keep_rows <- function(step) list(list(rows_in_lineage(step, c(node_columns(step$node), step$within))))
 
 #' @export
-call_in_words.call_keep_rows <- function(call) paste0("Keep the rows where ", code_text(call$arguments$condition), within_text(call))
+call_in_words.call_keep_rows <- function(call) paste0("Keep the rows where ", code_text(call$arguments$condition),
+                                                      within_text(call))
 
 #' @export
-call_in_words.call_drop_rows <- function(call) paste0("Leave out the rows where ", code_text(call$arguments$condition), within_text(call))
+call_in_words.call_drop_rows <- function(call) paste0("Leave out the rows where ",
+                                                      code_text(call$arguments$condition), within_text(call))
 
 #' @export
 step_schema.step_keep_rows <- function(step, schema, call) {

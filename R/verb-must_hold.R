@@ -1,19 +1,20 @@
 #' Check that conditions hold
 #'
-#' `must_hold()` stops where a condition does not hold in every row, `should_hold()` warns. All conditions are looked at, and told
-#' with how many rows break them, and the first ones. A condition may also be of the whole table, such as `sum(share) == 1`.
+#' `must_hold()` stops where a condition does not hold in every row, `should_hold()` warns. All conditions are
+#' looked at, and told with how many rows break them, and the first ones. A condition may also be of the whole
+#' table, such as `sum(share) == 1`.
 #'
-#' A check is a step like others: in a script that [run_script()] runs, an output whose table breaks it is not written, and the old
-#' one stays.
+#' A check is a step like others: in a script that [run_script()] runs, an output whose table breaks it is not
+#' written, and the old one stays.
 #'
 #' @param x A data frame, or a live table from [open_table()].
-#' @param ... Formulas as in [set_columns()] that are true or false, best with names that say what holds. Where one is missing it
-#'   does not hold.
+#' @param ... Formulas as in [set_columns()] that are true or false, best with names that say what holds. Where one
+#'   is missing it does not hold.
 #' @param within Columns by whose values the rows are grouped, as in [set_columns()].
 #' @return `x`, invisibly.
 #' @section Errors:
-#' `rowanroot_broken_condition`, of the warning too: with `broken`, a data frame that has for each broken condition its name, its formula,
-#' how many rows break it, and the first of them. Else as [set_columns()].
+#' `rowanroot_broken_condition`, of the warning too: with `broken`, a data frame that has for each broken condition
+#' its name, its formula, how many rows break it, and the first of them. Else as [set_columns()].
 #' @seealso [known()] and others for conditions that many tables must meet.
 #' @examples
 #' visits <- data.frame(hive = c("NB-01", "NB-02", "SH-01"), net_kg = c(25, 22.3, -14))
@@ -24,7 +25,8 @@ must_hold <- function(x, ..., within = NULL) {
   call <- quote(must_hold())
   if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
-  step <- new_step_conditions("must_hold", as.list(substitute(list(...)))[-1], substitute(within), column_names(x), parent.frame(), call)
+  step <- new_step_conditions("must_hold", as.list(substitute(list(...)))[-1], substitute(within), column_names(x),
+                              parent.frame(), call)
   invisible(apply_step(x, step, call))
 }
 
@@ -34,12 +36,16 @@ should_hold <- function(x, ..., within = NULL) {
   call <- quote(should_hold())
   if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
-  step <- new_step_conditions("should_hold", as.list(substitute(list(...)))[-1], substitute(within), column_names(x), parent.frame(), call)
+  step <- new_step_conditions("should_hold", as.list(substitute(list(...)))[-1], substitute(within), column_names(x),
+                              parent.frame(), call)
   invisible(apply_step(x, step, call))
 }
 
 new_step_conditions <- function(verb, typed, within, names, env, call) {
-  if (!length(typed)) stop_because(c("There is no condition.", "i" = "Write {.code {verb}(x, \"net weight is positive\" = net_kg > 0)}."), "bad_formula", call)
+  if (!length(typed)) {
+    stop_because(c("There is no condition.",
+                   "i" = "Write {.code {verb}(x, \"net weight is positive\" = net_kg > 0)}."), "bad_formula", call)
+  }
   groups <- if (!is.null(within)) choose_columns(within, names, env, call)
   nodes <- lapply(unname(typed), function(condition) {
     scope <- formula_scope(names, env, condition, call)
@@ -64,14 +70,16 @@ bind_step.step_conditions <- function(step, names, call) {
 }
 
 #' @export
-step_needs.step_conditions <- function(step, wanted) union(wanted, c(unlist(lapply(step$nodes, node_columns)), step$within))
+step_needs.step_conditions <- function(step, wanted) union(wanted,
+                                                           c(unlist(lapply(step$nodes, node_columns)), step$within))
 
 #' @export
 step_keys.step_conditions <- function(step, keys) keys
 
 #' @export
 step_key.step_conditions <- function(step) {
-  paste0(step$verb, "(", paste(vapply(step$nodes, canonical, ""), quoted(step$titles), collapse = ";"), "|", paste(quoted(step$within), collapse = ","), ")")
+  paste0(step$verb, "(", paste(vapply(step$nodes, canonical, ""), quoted(step$titles), collapse = ";"), "|",
+         paste(quoted(step$within), collapse = ","), ")")
 }
 
 #' @export
@@ -79,7 +87,8 @@ step_lines.step_conditions <- function(step) {
   lapply(seq_along(step$nodes), function(k) {
     formula <- line_text(step$typed$conditions[[k]])
     title <- if (step$titles[k] != one_line(step$typed$conditions[[k]])) paste(quoted(step$titles[k]), "= ")
-    list(name = step$titles[k], text = paste0(step$verb, "(", title, formula, ")"), key = rlang::hash(paste(step$verb, canonical(step$nodes[[k]]))),
+    list(name = step$titles[k], text = paste0(step$verb, "(", title, formula, ")"),
+         key = rlang::hash(paste(step$verb, canonical(step$nodes[[k]]))),
          values = shown_values(step$nodes[[k]]), anew = anew_words(tree_outside(step$nodes[[k]])))
   })
 }
@@ -98,7 +107,8 @@ step_lineage.step_conditions <- function(step) {
 
 #' @export
 step_checks.step_conditions <- function(step) {
-  Map(function(title, condition) list(title = title, formula = one_line(condition, 200L)), step$titles, unname(step$typed$conditions))
+  Map(function(title, condition) list(title = title, formula = one_line(condition, 200L)), step$titles,
+      unname(step$typed$conditions))
 }
 
 #' @export

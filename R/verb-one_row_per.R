@@ -1,17 +1,18 @@
 #' One row for each group
 #'
 #' @param x A data frame, or a live table from [open_table()].
-#' @param columns Columns by whose values the rows are grouped, as [all_columns()] says: missing values are a group of their own.
-#' @param block Lines in braces, as in [set_columns()]; each gives one value for a group, such as `mean(net_kg)` or `.rows`. Later
-#'   lines can use earlier ones. Without a block there are only the groups: `one_row_per(x, all_columns())` has the different
-#'   rows.
+#' @param columns Columns by whose values the rows are grouped, as [all_columns()] says: missing values are a group
+#'   of their own.
+#' @param block Lines in braces, as in [set_columns()]; each gives one value for a group, such as `mean(net_kg)` or
+#'   `.rows`. Later lines can use earlier ones. Without a block there are only the groups: `one_row_per(x,
+#'   all_columns())` has the different rows.
 #' @param ... Nothing: a formula outside the braces is an error.
-#' @return A table of the class of `x` with the columns that make the groups and those that the block sets, a row for each group, in
-#'   the order in which groups first come.
+#' @return A table of the class of `x` with the columns that make the groups and those that the block sets, a row
+#'   for each group, in the order in which groups first come.
 #' @section Errors:
-#' As [set_columns()]; `rowanroot_not_one_value` for a formula that has a value for each row; `rowanroot_not_row_wise` for `sum(m)` of a
-#' column `m` that has one value for the group; `rowanroot_bad_target` to set a
-#' column that makes the groups.
+#' As [set_columns()]; `rowanroot_not_one_value` for a formula that has a value for each row;
+#' `rowanroot_not_row_wise` for `sum(m)` of a column `m` that has one value for the group; `rowanroot_bad_target` to
+#' set a column that makes the groups.
 #' @examples
 #' visits <- data.frame(
 #'   apiary = c("NB", "NB", "SH"), keeper = c("Ada", "Jo", "Ada"), net_kg = c(25, 22.3, 14)
@@ -28,7 +29,10 @@ one_row_per <- function(x, columns, block, ...) {
   if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   check_nothing_outside(substitute(list(...)), call)
-  if (missing(columns)) stop_because(c("There are no columns to group by.", "i" = "Write {.code one_row_per(x, apiary, {{ mean_kg <- mean(net_kg) }})}."), "bad_choice", call)
+  if (missing(columns)) {
+    stop_because(c("There are no columns to group by.",
+                   "i" = "Write {.code one_row_per(x, apiary, {{ mean_kg <- mean(net_kg) }})}."), "bad_choice", call)
+  }
   columns <- with_columns_found(substitute(columns), x, parent.frame(), call)
   block <- if (missing(block)) quote({}) else substitute(block)
   apply_step(x, new_step_one_row_per(columns, block, column_names(x), parent.frame(), call), call)
@@ -37,8 +41,10 @@ one_row_per <- function(x, columns, block, ...) {
 new_step_one_row_per <- function(columns, block, names, env, call) {
   keys <- choose_columns(columns, names, env, call)
   if (!length(keys)) stop_because("{.code {one_line(columns)}} chooses no column.", "bad_choice", call)
-  statements <- if (identical(block, quote({}))) list() else bind_block(block, names, env, call, formula_scope, keys, for_groups = TRUE)
-  step <- list(keys = keys, statements = one_value_statements(statements, keys, call), typed = list(columns = columns, block = block),
+  statements <- if (identical(block, quote({}))) list() else bind_block(block, names, env, call, formula_scope, keys,
+      for_groups = TRUE)
+  step <- list(keys = keys, statements = one_value_statements(statements, keys, call),
+               typed = list(columns = columns, block = block),
                columns_before = names, env = env)
   set <- as.character(final_targets(statements)$set)
   step$columns <- c(keys, set[!is_scratch(set)])
@@ -52,7 +58,8 @@ one_value_statements <- function(statements, keys, call) {
     statement <- statements[[k]]
     taken <- intersect(statement$targets, keys)
     if (length(taken)) {
-      stop_because(c("{.code {line_text(statement$line)}} sets {.code {taken[1]}}, by which the rows are grouped.", "i" = "Give it another name."),
+      stop_because(c("{.code {line_text(statement$line)}} sets {.code {taken[1]}}, by which the rows are grouped.",
+                     "i" = "Give it another name."),
                    "bad_target", call)
     }
     if (statement$removes) next
@@ -61,25 +68,30 @@ one_value_statements <- function(statements, keys, call) {
     if (is.na(found)) statements[[k]]$look <- TRUE
     else if (!found && !all(is_scratch(statement$targets))) stop_not_one_value(line_text(statement$line), call)
     statements[[k]]$of_group <- is.na(found) || found
-    of_group <- if (statements[[k]]$of_group) union(of_group, statement$targets) else setdiff(of_group, statement$targets)
+    of_group <- if (statements[[k]]$of_group) union(of_group, statement$targets) else setdiff(of_group,
+        statement$targets)
   }
   statements
 }
 
-# `sum(m)` of a column `m` that has one value for each group: in R it would be `m`, and of the column of all rows it is `m` times these.
+# `sum(m)` of a column `m` that has one value for each group: in R it would be `m`, and of the column of all rows it
+# is `m` times these.
 check_aggregates_of_rows <- function(statement, of_group, made, call) {
   for (part in whole_parts(statement$node)) {
     columns <- node_columns(part)
     if (!length(columns) || !all(columns %in% of_group) || !any(columns %in% made)) next
-    stop_because(c("{.code {label_of(part)}} is over the rows of a group, and {.code {intersect(columns, made)[1]}} has one value for the group.",
+    stop_because(c(paste0("{.code {label_of(part)}} is over the rows of a group, and ",
+                          "{.code {intersect(columns, made)[1]}} has one value for the group."),
                    "x" = "It is used in {.code {line_text(statement$line)}}.",
-                   "i" = "For that value write {.code {intersect(columns, made)[1]}} alone; the number of rows is {.code .rows}."),
+                   "i" = paste0("For that value write {.code {intersect(columns, made)[1]}} alone; the number of ",
+                                "rows is {.code .rows}.")),
                  "not_row_wise", call, column = intersect(columns, made)[1])
   }
 }
 
 #' @export
-bind_step.step_one_row_per <- function(step, names, call) new_step_one_row_per(step$typed$columns, step$typed$block, names, step$env, call)
+bind_step.step_one_row_per <- function(step, names, call) new_step_one_row_per(step$typed$columns, step$typed$block,
+    names, step$env, call)
 
 #' @export
 step_needs.step_one_row_per <- function(step, wanted) {
@@ -95,7 +107,8 @@ step_key.step_one_row_per <- function(step) {
 
 #' @export
 step_lines.step_one_row_per <- function(step) {
-  rows <- list(name = "rows", text = paste0("one_row_per(", one_line(step$typed$columns), ")"), key = rlang::hash(paste(quoted(step$keys), collapse = ",")))
+  rows <- list(name = "rows", text = paste0("one_row_per(", one_line(step$typed$columns), ")"),
+               key = rlang::hash(paste(quoted(step$keys), collapse = ",")))
   c(list(rows), NextMethod())
 }
 

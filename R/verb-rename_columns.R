@@ -2,13 +2,14 @@
 #'
 #' @param x A data frame, or a live table from [open_table()].
 #' @param ... Pairs `new = old`; and a function of names, such as `toupper`, for all columns that are in no pair.
-#' @param style For all columns that are in no pair: words in small letters joined by `_` (`"snake"`); joined without anything, with
-#'   capitals from the second on (`"camel"`); with capitals and spaces (`"title"`); or the name in small letters (`"lower"`). A word
-#'   ends before a capital that follows a small letter, and at what is neither letter nor digit.
+#' @param style For all columns that are in no pair: words in small letters joined by `_` (`"snake"`); joined
+#'   without anything, with capitals from the second on (`"camel"`); with capitals and spaces (`"title"`); or the
+#'   name in small letters (`"lower"`). A word ends before a capital that follows a small letter, and at what is
+#'   neither letter nor digit.
 #' @return The table with other names. Columns are shared with `x`, not copied.
 #' @section Errors:
-#' `rowanroot_unknown_column`; `rowanroot_repeated_name` if two columns would have the same name, or one is renamed twice;
-#' `rowanroot_bad_argument` for what is neither a pair nor a function that gives a name for each name.
+#' `rowanroot_unknown_column`; `rowanroot_repeated_name` if two columns would have the same name, or one is renamed
+#' twice; `rowanroot_bad_argument` for what is neither a pair nor a function that gives a name for each name.
 #' @examples
 #' visits <- data.frame(`Hive Code` = c("NB-01", "NB-02"), grossKg = c(31, 28.5), check.names = FALSE)
 #' visits |> rename_columns(gross = grossKg)
@@ -34,7 +35,8 @@ new_step_rename <- function(typed, style, names, env, call) {
   old <- vapply(typed[is_pair], function(part) one_column(part, names, env, call), "")
   if (anyDuplicated(old)) {
     twice <- old[duplicated(old)][1]
-    stop_because("The column {.code {twice}} is given two names: {.code {names(old)[old == twice]}}.", "repeated_name", call)
+    stop_because("The column {.code {twice}} is given two names: {.code {names(old)[old == twice]}}.",
+                 "repeated_name", call)
   }
   columns <- replace(names, match(old, names), names(old))
   other <- !names %in% old
@@ -48,19 +50,24 @@ new_step_rename <- function(typed, style, names, env, call) {
 one_column <- function(expr, names, env, call) {
   chosen <- choose_columns(expr, names, env, call)
   if (length(chosen) == 1) return(chosen)
-  stop_because(c("Each new name is for one column.", "x" = "{.code {one_line(expr)}} chooses {length(chosen)}."), "bad_choice", call)
+  stop_because(c("Each new name is for one column.", "x" = "{.code {one_line(expr)}} chooses {length(chosen)}."),
+               "bad_choice", call)
 }
 
 names_by <- function(part, names, env, call) {
   fun <- tryCatch(eval(part, env), error = function(e) NULL)
   if (!is.function(fun)) {
     stop_because(c("{.code {one_line(part)}} is neither a pair nor a function.",
-                   "i" = "Write {.code rename_columns(x, new_name = {one_line(part)})}, or give a function such as {.code toupper}."), "bad_argument", call)
+                   "i" = paste0("Write {.code rename_columns(x, new_name = {one_line(part)})}, or give a function ",
+                                "such as {.code toupper}.")), "bad_argument", call)
   }
   found <- tryCatch(fun(names), error = function(e) {
-    stop_because(c("{.code {one_line(part)}} failed.", "x" = "R said: {conditionMessage(e)}"), "bad_argument", call, parent = e)
+    stop_because(c("{.code {one_line(part)}} failed.", "x" = "R said: {conditionMessage(e)}"), "bad_argument", call,
+                 parent = e)
   })
-  if (is.character(found) && length(found) == length(names) && !anyNA(found) && all(nzchar(found))) return(as.vector(found))
+  if (is.character(found) && length(found) == length(names) && !anyNA(found) && all(nzchar(found))) {
+    return(as.vector(found))
+  }
   stop_because(c("{.code {one_line(part)}} must give a name for each name.",
                  "x" = "For {length(names)} name{?s} it gave {what_is(found)}."), "bad_argument", call)
 }
@@ -69,7 +76,8 @@ check_no_name_twice <- function(columns, from, call) {
   if (!anyDuplicated(columns)) return(invisible())
   twice <- columns[duplicated(columns)][1]
   stop_because(c("Two columns would have the name {.code {twice}}.",
-                 "x" = "They are {.code {from[columns == twice][1:2]}}.", "i" = "Give one of them another name in a pair."), "repeated_name", call)
+                 "x" = "They are {.code {from[columns == twice][1:2]}}.",
+                   "i" = "Give one of them another name in a pair."), "repeated_name", call)
 }
 
 name_styles <- list(
@@ -98,7 +106,8 @@ step_lines.step_rename <- function(step) {
   named <- nzchar(names(parts))
   parts[named] <- paste(names(parts)[named], "=", parts[named])
   shown <- c(parts, if (!is.null(step$style)) paste("style =", quoted(step$style)))
-  list(list(name = "columns", text = paste0("rename_columns(", paste(shown, collapse = ", "), ")"), key = rlang::hash(step_key(step))))
+  list(list(name = "columns", text = paste0("rename_columns(", paste(shown, collapse = ", "), ")"),
+            key = rlang::hash(step_key(step))))
 }
 
 #' @export
@@ -115,7 +124,8 @@ call_in_words.call_rename_columns <- function(call) {
   pairs <- free_arguments(call)
   style <- call$arguments$style
   named <- nzchar(names_or_none(pairs))
-  shown <- c(if (any(named)) paste(vapply(pairs[named], code_text, ""), "to", names(pairs)[named]), if (any(!named)) paste("all by", vapply(pairs[!named], code_text, "")),
+  shown <- c(if (any(named)) paste(vapply(pairs[named], code_text, ""), "to", names(pairs)[named]),
+             if (any(!named)) paste("all by", vapply(pairs[!named], code_text, "")),
              if (!is.null(style)) paste("all to", style, "style"))
   paste("Rename", paste(shown, collapse = ", "))
 }

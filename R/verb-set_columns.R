@@ -21,23 +21,24 @@
 #'
 #' @section Functions:
 #' A function of your own, or of a package, that is written for one row, with `if`, `switch`, local names and
-#' `return()`, is taken into the formula and runs for all rows at once. Any other function is called once, with whole columns (of
-#' the group under `within`), and gives one value a row, or, if it is R's own or a package's, one for all. A function of the script that gives
-#' one value for several rows is refused, and so is one with code such as `x[1]` that means one thing for a row and another for a column:
-#' [one_by_one()] calls it for each row, [all_at_once()] with whole columns.
-#' `mean()`, `sum()`, `sd()`, `min()`, `max()` and the like are over the column or the group: `max(a, b)` of
-#' several columns, or `max(a, 0)`, could also mean the greater in each row, and is refused with both ways to say it.
+#' `return()`, is taken into the formula and runs for all rows at once. Any other function is called once, with
+#' whole columns (of the group under `within`), and gives one value a row, or, if it is R's own or a package's, one
+#' for all. A function of the script that gives one value for several rows is refused, and so is one with code such
+#' as `x[1]` that means one thing for a row and another for a column: [one_by_one()] calls it for each row,
+#' [all_at_once()] with whole columns. `mean()`, `sum()`, `sd()`, `min()`, `max()` and the like are over the column
+#' or the group: `max(a, b)` of several columns, or `max(a, 0)`, could also mean the greater in each row, and is
+#' refused with both ways to say it.
 #'
-#' [ranking()], [running_total()], [moving_mean()], [previous()], [running()], [z_score()] and [row_total()] are words for what
-#' depends on order, on groups, or on other columns of the row.
+#' [ranking()], [running_total()], [moving_mean()], [previous()], [running()], [z_score()] and [row_total()] are
+#' words for what depends on order, on groups, or on other columns of the row.
 #'
 #' `.row` is the number of the row and `.rows` the number of rows, of the group under `within`.
 #'
 #' @section Types:
 #' Types are R's. The branches of an `if`, and the two sides of a comparison, must both be text or neither:
-#' R would quietly make a text of a number there. Texts are compared by the code points of their characters, so that a result does not
-#' depend on the machine's language. Sums and means of doubles keep what rounding takes from them, and may differ from R's in the last digit;
-#' everything else is as in R, bit for bit.
+#' R would quietly make a text of a number there. Texts are compared by the code points of their characters, so that
+#' a result does not depend on the machine's language. Sums and means of doubles keep what rounding takes from them,
+#' and may differ from R's in the last digit; everything else is as in R, bit for bit.
 #'
 #' @param x A data frame, or a live table from [open_table()]. It is never changed itself.
 #' @param block Lines in braces.
@@ -45,8 +46,9 @@
 #' @param within Columns by whose values the rows are grouped, given as for `carry`. Aggregates such as `mean()` and
 #'   `sum()`, R's functions of whole columns, `.row` and `.rows` are then of the group. Missing values are a group
 #'   of their own. A single function can have its own: `mean(net_kg, within = apiary)`. Rows stay in their order.
-#' @param along Columns that give the order of rows, for all that depends on it: running words, `previous()` and the like,
-#'   [first_value()], `.row`, and R's functions of whole columns such as `cumsum()`. [descending()] is from the greatest down.
+#' @param along Columns that give the order of rows, for all that depends on it: running words, `previous()` and the
+#'   like, [first_value()], `.row`, and R's functions of whole columns such as `cumsum()`. [descending()] is from
+#'   the greatest down.
 #' @param carry Which of the old columns the result keeps, as [all_columns()] says: all by default.
 #' @param after Where new columns go: after the column of this name; `0` puts them first. By default
 #'   they go last. Columns that are replaced stay where they are.
@@ -56,12 +58,13 @@
 #' `rowanroot_unknown_column`, `rowanroot_unknown_function`, `rowanroot_wrong_length` (one value a row,
 #' or one), `rowanroot_type_mismatch` (text where a number must be), `rowanroot_bad_result` (a list or a
 #' data frame where a column must be), `rowanroot_wrong_columns` (other than as many as names),
-#' `rowanroot_bad_loop`, `rowanroot_bad_formula`, `rowanroot_endless_recursion`, `rowanroot_formula_failed` (R's own message is in it),
-#' `rowanroot_ambiguous_word` (`max(a, b)`), `rowanroot_not_row_wise` (`a[2]`), `rowanroot_row_or_columns`, `rowanroot_bad_target`,
-#' `rowanroot_not_a_statement`, `rowanroot_not_a_block`, `rowanroot_not_a_table`, `rowanroot_bad_text` (text that is not
-#' UTF-8), `rowanroot_no_level` for a text given to a category that is none of its levels; to compare them is a warning of
-#' that class. Whole numbers that become too large are missing, with a warning of class `rowanroot_overflow`; the least or greatest of no
-#' values is infinite, with one of class `rowanroot_no_values`.
+#' `rowanroot_bad_loop`, `rowanroot_bad_formula`, `rowanroot_endless_recursion`, `rowanroot_formula_failed` (R's own
+#' message is in it), `rowanroot_ambiguous_word` (`max(a, b)`), `rowanroot_not_row_wise` (`a[2]`),
+#' `rowanroot_row_or_columns`, `rowanroot_bad_target`, `rowanroot_not_a_statement`, `rowanroot_not_a_block`,
+#' `rowanroot_not_a_table`, `rowanroot_bad_text` (text that is not UTF-8), `rowanroot_no_level` for a text given to
+#' a category that is none of its levels; to compare them is a warning of that class. Whole numbers that become too
+#' large are missing, with a warning of class `rowanroot_overflow`; the least or greatest of no values is infinite,
+#' with one of class `rowanroot_no_values`.
 #' @examples
 #' visits <- data.frame(
 #'   hive = c("NB-01", "NB-02", "SH-01"),
@@ -114,7 +117,8 @@ new_step_set_columns <- function(block, within, along, carry, after, names, env,
   statements <- bind_block(block, names, env, call, formula_scope, groups)
   step <- list(statements = statements, carried = choose_columns(carry, names, env, call), within = groups,
                along = if (!is.null(along)) choose_order(along, names, env, call),
-               typed = list(block = block, within = within, along = along, carry = carry, after = after), columns_before = names, env = env)
+               typed = list(block = block, within = within, along = along, carry = carry, after = after),
+                 columns_before = names, env = env)
   step$columns <- step_columns(step, names, place_of(after, names, env, call))
   structure(step, class = c("step_set_columns", "step"))
 }
@@ -141,12 +145,14 @@ step_columns <- function(step, names, place) {
 
 #' @export
 bind_step.step_set_columns <- function(step, names, call) {
-  new_step_set_columns(step$typed$block, step$typed$within, step$typed$along, step$typed$carry, step$typed$after, names, step$env, call)
+  new_step_set_columns(step$typed$block, step$typed$within, step$typed$along, step$typed$carry, step$typed$after,
+                       names, step$env, call)
 }
 
 #' @export
 step_needs.step_set_columns <- function(step, wanted) {
-  used <- lapply(step$statements[used_statements(step)], function(statement) if (!statement$removes) node_columns(statement$node))
+  used <- lapply(step$statements[used_statements(step)],
+                 function(statement) if (!statement$removes) node_columns(statement$node))
   intersect(step$columns_before, c(wanted, unlist(used), step$within, step$along$names))
 }
 
@@ -161,14 +167,16 @@ step_keys.step_set_columns <- function(step, keys) {
 step_key.step_set_columns <- function(step) {
   lines <- vapply(step$statements, statement_key, "")
   paste0("set_columns(", paste(lines, collapse = ";"), "|", paste(quoted(step$within), collapse = ","), "|",
-         paste(quoted(step$along$names), step$along$descending, collapse = ","), "|", paste(quoted(step$columns), collapse = ","), ")")
+         paste(quoted(step$along$names), step$along$descending, collapse = ","), "|",
+           paste(quoted(step$columns), collapse = ","), ")")
 }
 
 #' @export
 step_lines.step_set_columns <- function(step) {
   methods <- canonical_methods(step$env)
   lapply(step$statements, function(statement) {
-    line <- list(name = paste(statement$targets, collapse = ", "), text = line_text(statement$line), key = rlang::hash(paste0(statement_key(statement), methods)))
+    line <- list(name = paste(statement$targets, collapse = ", "), text = line_text(statement$line),
+                 key = rlang::hash(paste0(statement_key(statement), methods)))
     if (statement$removes) return(line)
     line$values <- shown_values(statement$node)
     line$anew <- anew_words(tree_outside(statement$node))
@@ -203,7 +211,8 @@ goes_by_chunks.step_set_columns <- function(step) {
 }
 
 #' @export
-step_lineage.step_set_columns <- function(step) lapply(step$statements, statement_in_lineage, by = c(step$within, step$along$names))
+step_lineage.step_set_columns <- function(step) lapply(step$statements, statement_in_lineage,
+                                                       by = c(step$within, step$along$names))
 
 #' @export
 step_reason.step_set_columns <- function(step, column, row, rows) {
@@ -215,7 +224,8 @@ step_reason.step_set_columns <- function(step, column, row, rows) {
 call_in_words.call_set_columns <- function(call) {
   given <- call$arguments
   lines <- block_in_words(given$block)
-  options <- c(if (!is.null(given$within)) trimws(within_text(call)), if (!is.null(given$along)) paste("along", code_text(given$along)))
+  options <- c(if (!is.null(given$within)) trimws(within_text(call)),
+               if (!is.null(given$along)) paste("along", code_text(given$along)))
   if (length(options)) lines[1] <- paste0(upper_first(paste(options, collapse = ", ")), ": ", lower_first(lines[1]))
   c(lines, if (!is.null(given$carry)) paste("Of the old columns carry", code_text(given$carry)),
     if (!is.null(given$after)) paste("Put the new columns", place_in_words(given$after)))

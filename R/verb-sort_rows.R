@@ -22,12 +22,14 @@ sort_rows <- function(x, ..., missing = "last") {
 
 new_step_sort_rows <- function(by, missing, names, env, call) {
   if (!length(by)) {
-    stop_because(c("There is no column to sort by.", "i" = "Write {.code sort_rows(x, hive)}, or {.code sort_rows(x, descending(net_kg))}."),
+    stop_because(c("There is no column to sort by.",
+                   "i" = "Write {.code sort_rows(x, hive)}, or {.code sort_rows(x, descending(net_kg))}."),
                  "bad_choice", call)
   }
   named <- names(by)[nzchar(names(by))]
   if (length(named)) {
-    stop_because(c("{.code sort_rows()} has no argument {.arg {named[1]}}.", "i" = "Columns are given without a name."), "bad_argument", call)
+    stop_because(c("{.code sort_rows()} has no argument {.arg {named[1]}}.",
+                   "i" = "Columns are given without a name."), "bad_argument", call)
   }
   check_one_of(missing, c("last", "first"), "missing", call)
   order <- choose_order(as.call(c(quote(c), by)), names, env, call)
@@ -36,7 +38,8 @@ new_step_sort_rows <- function(by, missing, names, env, call) {
 }
 
 #' @export
-bind_step.step_sort_rows <- function(step, names, call) new_step_sort_rows(step$typed, step$missing, names, step$env, call)
+bind_step.step_sort_rows <- function(step, names, call) new_step_sort_rows(step$typed, step$missing, names, step$env,
+    call)
 
 #' @export
 step_needs.step_sort_rows <- function(step, wanted) union(wanted, step$order$names)
@@ -62,7 +65,8 @@ step_lineage.step_sort_rows <- function(step) list(list(rows_in_lineage(step, st
 
 #' @export
 call_in_words.call_sort_rows <- function(call) {
-  paste0("Sort the rows by ", code_list(free_arguments(call)), if (identical(call$arguments$missing, "first")) ", missing ones first")
+  paste0("Sort the rows by ", code_list(free_arguments(call)),
+         if (identical(call$arguments$missing, "first")) ", missing ones first")
 }
 
 #' @export

@@ -9,7 +9,8 @@
 #' @return A table of these rows, the greatest first (the least, of `bottom_rows()`); with groups one after the
 #'   other, in the order in which they first come. Rows without a value in `by` are none of them.
 #' @section Errors:
-#' `rowanroot_unknown_column`, `rowanroot_bad_argument` for another `count` or `ties`, `rowanroot_type_mismatch` for a list.
+#' `rowanroot_unknown_column`, `rowanroot_bad_argument` for another `count` or `ties`, `rowanroot_type_mismatch` for
+#' a list.
 #' @examples
 #' visits <- data.frame(apiary = c("SH", "NB", "NB", "NB"), net_kg = c(14, 20, 25, 18))
 #' visits |> top_rows(2, by = net_kg)
@@ -35,23 +36,30 @@ bottom_rows <- function(x, count, by, within = NULL, ties = "keep") {
 
 new_step_top_rows <- function(verb, count, typed, ties, names, env, call) {
   if (identical(typed$by, quote(expr = ))) {
-    stop_because(c("There is no column to choose rows by.", "i" = "Write {.code {verb}(x, 3, by = net_kg)}."), "bad_argument", call)
+    stop_because(c("There is no column to choose rows by.", "i" = "Write {.code {verb}(x, 3, by = net_kg)}."),
+                 "bad_argument", call)
   }
-  if (missing(count)) stop_because(c("How many rows?", "i" = "Write {.code {verb}(x, 3, by = {one_line(typed$by)})}."), "bad_argument", call)
+  if (missing(count)) {
+    stop_because(c("How many rows?", "i" = "Write {.code {verb}(x, 3, by = {one_line(typed$by)})}."), "bad_argument",
+                 call)
+  }
   count <- check_whole_number(count, 0, "count", call)
   check_one_of(ties, c("keep", "cut"), "ties", call)
   by <- choose_order(typed$by, names, env, call)
   if (any(by$descending)) {
     stop_because(c("{.arg by} needs no {.code descending()}.",
-                   "i" = "{.code top_rows()} takes the greatest values, {.code bottom_rows()} the least."), "bad_choice", call)
+                   "i" = "{.code top_rows()} takes the greatest values, {.code bottom_rows()} the least."),
+                     "bad_choice", call)
   }
   within <- if (!is.null(typed$within)) choose_columns(typed$within, names, env, call)
-  structure(list(verb = verb, count = count, by = by$names, within = within, ties = ties, typed = typed, columns = names, columns_before = names,
+  structure(list(verb = verb, count = count, by = by$names, within = within, ties = ties, typed = typed,
+                 columns = names, columns_before = names,
                  env = env), class = c("step_top_rows", "step"))
 }
 
 #' @export
-bind_step.step_top_rows <- function(step, names, call) new_step_top_rows(step$verb, step$count, step$typed, step$ties, names, step$env, call)
+bind_step.step_top_rows <- function(step, names, call) new_step_top_rows(step$verb, step$count, step$typed,
+    step$ties, names, step$env, call)
 
 #' @export
 step_needs.step_top_rows <- function(step, wanted) union(wanted, c(step$by, step$within))
@@ -63,7 +71,8 @@ step_keys.step_top_rows <- function(step, keys) {
 
 #' @export
 step_key.step_top_rows <- function(step) {
-  paste0(step$verb, "(", step$count, "|", paste(quoted(step$by), collapse = ","), "|", paste(quoted(step$within), collapse = ","), "|", step$ties, ")")
+  paste0(step$verb, "(", step$count, "|", paste(quoted(step$by), collapse = ","), "|",
+         paste(quoted(step$within), collapse = ","), "|", step$ties, ")")
 }
 
 #' @export

@@ -1,13 +1,15 @@
 #' What differs in an output from what it was before
 #'
-#' When an output is made anew, the file that it replaces is kept in `.rowanroot` beside the script, until it is made again.
+#' When an output is made anew, the file that it replaces is kept in `.rowanroot` beside the script, until it is
+#' made again.
 #'
-#' @param output The path of an output: of the file itself, in the folder of its script or below. A table of an SQLite file that has several is
-#'   named as in print: `"out/yield.sqlite, table net"`.
+#' @param output The path of an output: of the file itself, in the folder of its script or below. A table of an
+#'   SQLite file that has several is named as in print: `"out/yield.sqlite, table net"`.
 #' @param by Columns that make the key by which rows are found, as in [compare_tables()].
 #' @return A comparison as [compare_tables()] gives it: print it, or take [as.data.frame()] of it.
 #' @section Errors:
-#' `rowanroot_no_such_file`; `rowanroot_unknown_output` if nothing is known of the file; `rowanroot_nothing_before` if it was made only once.
+#' `rowanroot_no_such_file`; `rowanroot_unknown_output` if nothing is known of the file; `rowanroot_nothing_before`
+#' if it was made only once.
 #' @examples
 #' old <- setwd(tempdir())
 #' visits <- data.frame(hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5))
@@ -32,10 +34,12 @@ changes_by <- function(output, by, env, call) {
   if (!length(output_records(folder$output))) stop_unknown_output(output, call)
   kept <- before_path(folder$output)
   if (!file.exists(kept)) {
-    stop_because(c("There is nothing to compare {.file {output}} with.", "i" = "When it is made anew, the file that it replaces is kept, until {.code rowanroot clean}."),
+    stop_because(c("There is nothing to compare {.file {output}} with.",
+                   "i" = "When it is made anew, the file that it replaces is kept, until {.code rowanroot clean}."),
                  "nothing_before", call, output = output)
   }
-  tables <- if (is.null(folder$table)) lapply(list(before = kept, now = folder$output), function(file) as.data.frame(open_table(file)))
+  tables <- if (is.null(folder$table)) lapply(list(before = kept, now = folder$output),
+                                              function(file) as.data.frame(open_table(file)))
             else list(before = readRDS(kept), now = as.data.frame(open_table(folder$file, table = folder$table)))
   eval(as.call(list(compare_tables, quote(before), quote(now), by = by)), tables, env)
 }

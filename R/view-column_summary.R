@@ -2,11 +2,12 @@
 #'
 #' @param x A data frame, or a live table from [open_table()].
 #' @param ... Columns, as [all_columns()] says: all by default.
-#' @return A data frame of class `column_summary` with a row for each column: its name (`column`) and `type`, how many rows are `known` and
-#'   `missing`, and how many `different` values there are; of numbers, dates and times `mean`, `sd`, `min`, the quartiles `q1`, `median`
-#'   and `q3` (as R's [stats::quantile()]) and `max`, as doubles: days or seconds since 1970-01-01; of texts, categories, true and false
-#'   the most `frequent` three values with their counts, of equally frequent ones those that come first. Printed, dates are dates,
-#'   and what is nothing beside a column's greatest values reads 0.
+#' @return A data frame of class `column_summary` with a row for each column: its name (`column`) and `type`, how
+#'   many rows are `known` and `missing`, and how many `different` values there are; of numbers, dates and times
+#'   `mean`, `sd`, `min`, the quartiles `q1`, `median` and `q3` (as R's [stats::quantile()]) and `max`, as doubles:
+#'   days or seconds since 1970-01-01; of texts, categories, true and false the most `frequent` three values with
+#'   their counts, of equally frequent ones those that come first. Printed, dates are dates, and what is nothing
+#'   beside a column's greatest values reads 0.
 #' @section Errors:
 #' `rowanroot_unknown_column`, `rowanroot_not_a_table`.
 #' @examples
@@ -21,7 +22,10 @@ column_summary <- function(x, ...) {
   call <- quote(column_summary())
   check_table(x, call)
   names <- column_names(x)
-  if (...length()) names <- choose_columns(choice_as_typed(substitute(list(...)), x, parent.frame(), call), names, parent.frame(), call)
+  if (...length()) {
+    names <- choose_columns(choice_as_typed(substitute(list(...)), x, parent.frame(), call), names, parent.frame(),
+                            call)
+  }
   data <- unclass(if (is_live_table(x)) table_data(x, call) else x)[names]
   rows <- lapply(names, function(name) summary_row(name, data[[name]]))
   result <- do.call(rbind, c(list(summary_row("", logical())[0, ]), rows))
@@ -68,7 +72,8 @@ measured <- function(column) {
 
 frequent_values <- function(values, counts) {
   top <- utils::head(order(-counts, method = "radix"), 3)
-  paste0(shown_cell(as.character(values[top])), " (", format(counts[top], big.mark = ",", trim = TRUE), ")", collapse = ", ")
+  paste0(shown_cell(as.character(values[top])), " (", format(counts[top], big.mark = ",", trim = TRUE), ")",
+         collapse = ", ")
 }
 
 #' @export

@@ -1,22 +1,24 @@
 #' What differs between two tables
 #'
-#' Says which columns were added, removed and changed: in how many rows, by how much at most, and the first examples; and which rows are
-#' only in one of the tables. Rows are found by their key, or are compared in their order.
+#' Says which columns were added, removed and changed: in how many rows, by how much at most, and the first
+#' examples; and which rows are only in one of the tables. Rows are found by their key, or are compared in their
+#' order.
 #'
 #' @param before,after Data frames, or live tables from [open_table()].
-#' @param by Columns of both tables that are the key of a row, as [all_columns()] says. Without it rows are compared in their order, if
-#'   the tables have the same number.
+#' @param by Columns of both tables that are the key of a row, as [all_columns()] says. Without it rows are compared
+#'   in their order, if the tables have the same number.
 #' @param ignore Changes of numbers up to this much do not count.
-#' @return A list of class `table_comparison`, which prints itself, with `columns`, a data frame that has for each column its `status`
-#'   (`"added"`, `"removed"`, `"changed"`, `"same"`), its types, in how many `rows` it changed, the `largest` change of a number, or
-#'   of a date in days and of a time in seconds, and `examples`; `added` and `removed`, data frames of the rows that are only in
-#'   `after` or `before`; and the number of rows in `both`. `as.data.frame()` gives `columns`.
+#' @return A list of class `table_comparison`, which prints itself, with `columns`, a data frame that has for each
+#'   column its `status` (`"added"`, `"removed"`, `"changed"`, `"same"`), its types, in how many `rows` it changed,
+#'   the `largest` change of a number, or of a date in days and of a time in seconds, and `examples`; `added` and
+#'   `removed`, data frames of the rows that are only in `after` or `before`; and the number of rows in `both`.
+#'   `as.data.frame()` gives `columns`.
 #'
-#'   Missing values are the same as missing values. Where a column has another type, its values are compared as texts, those of
-#'   whole numbers and other numbers as numbers.
+#'   Missing values are the same as missing values. Where a column has another type, its values are compared as
+#'   texts, those of whole numbers and other numbers as numbers.
 #' @section Errors:
-#' `rowanroot_unknown_column`; `rowanroot_duplicate_key` if a key is in a table twice; `rowanroot_type_mismatch` for keys of different
-#' types; `rowanroot_bad_argument`, `rowanroot_not_a_table`.
+#' `rowanroot_unknown_column`; `rowanroot_duplicate_key` if a key is in a table twice; `rowanroot_type_mismatch` for
+#' keys of different types; `rowanroot_bad_argument`, `rowanroot_not_a_table`.
 #' @examples
 #' before <- data.frame(hive = c("NB-01", "NB-02", "SH-01"), gross_kg = c(31, 28.5, NA), tare_kg = 6)
 #' after <- before[c(3, 1), ] |>
@@ -38,7 +40,8 @@ compare_tables <- function(before, after, by = NULL, ignore = 0) {
   key <- if (!is.null(by)) choose_columns(by, column_names(before), parent.frame(), call)
   absent <- setdiff(key, names)
   if (length(absent)) {
-    stop_because(c("The key must be in both tables.", "x" = "{titles[['after']]} has no column {.code {absent[1]}}.", "i" = "It has {listed(column_names(after))}."),
+    stop_because(c("The key must be in both tables.", "x" = "{titles[['after']]} has no column {.code {absent[1]}}.",
+                   "i" = "It has {listed(column_names(after))}."),
                  "unknown_column", call, column = absent[1])
   }
   before <- if (is_live_table(before)) table_data(before, call) else before
@@ -50,7 +53,9 @@ compare_tables <- function(before, after, by = NULL, ignore = 0) {
 # Which rows belong together: `before` and `after`, NULL if that can't be said, and those that are only in one.
 pairs_in_order <- function(before, after) {
   rows <- c(nrow(before), nrow(after))
-  if (rows[1] == rows[2]) list(before = TRUE, after = TRUE, both = rows[1], added = integer(), removed = integer(), moved = FALSE)
+  if (rows[1] == rows[2]) {
+    list(before = TRUE, after = TRUE, both = rows[1], added = integer(), removed = integer(), moved = FALSE)
+  }
   else list(both = NA_real_, added = integer(), removed = integer(), moved = FALSE)
 }
 
@@ -76,29 +81,40 @@ pairs_by_key <- function(before, after, key, titles, call) {
 check_keys_known <- function(codes, key, table, call) {
   missing <- which(is_missing_key(codes))
   if (!length(missing)) return(invisible())
-  stop_because(c("A row must have a key that is known.", "x" = "In {table} {counted_rows(length(missing))} {cli::qty(length(missing))}{?has/have} none in {.code {key}}, row {missing[1]} first.",
-                 "i" = "Take other columns into {.arg by}, or compare the rows that have one."), "missing_key", call, rows = missing)
+  stop_because(c("A row must have a key that is known.",
+                 "x" = paste0("In {table} {counted_rows(length(missing))} {cli::qty(length(missing))}{?has/have} ",
+                              "none in {.code {key}}, row {missing[1]} first."),
+                 "i" = "Take other columns into {.arg by}, or compare the rows that have one."), "missing_key", call,
+                   rows = missing)
 }
 
 new_table_comparison <- function(before, after, key, pairs, titles, ignore) {
   names <- union(names(after), names(before))
-  label <- function(at) if (length(key)) key_text(as.list(after)[key], row_number(pairs$after, at)) else paste("row", at)
+  label <- function(at) if (length(key)) key_text(as.list(after)[key], row_number(pairs$after, at)) else paste("row",
+      at)
   rows <- lapply(names, function(name) {
-    row <- comparison_row(name, if (!name %in% names(before)) "added" else if (!name %in% names(after)) "removed" else "same")
+    row <- comparison_row(name, if (!name %in% names(before)) "added" else if (!name %in%
+        names(after)) "removed" else "same")
     if (row$status != "added") row$type_before <- type_name(before[[name]])
     if (row$status != "removed") row$type_after <- type_name(after[[name]])
     if (row$status != "same" || name %in% key || is.null(pairs$before)) return(row)
-    compare_columns(row, values_of_rows(before[[name]], pairs$before), values_of_rows(after[[name]], pairs$after), label, ignore)
+    compare_columns(row, values_of_rows(before[[name]], pairs$before), values_of_rows(after[[name]], pairs$after),
+                    label, ignore)
   })
-  table <- function(data, rows) if (identical(rows, TRUE)) data else as_table_like(data, lapply(unclass(data)[names(data)], take_rows, rows = rows), .set_row_names(length(rows)))
-  structure(list(titles = titles, by = as.character(key), rows = c(before = nrow(before), after = nrow(after)), both = pairs$both, moved = pairs$moved,
+  table <- function(data, rows) if (identical(rows, TRUE)) data else as_table_like(data,
+      lapply(unclass(data)[names(data)], take_rows, rows = rows), .set_row_names(length(rows)))
+  structure(list(titles = titles, by = as.character(key), rows = c(before = nrow(before), after = nrow(after)),
+                 both = pairs$both, moved = pairs$moved,
                  turned = is.unsorted(match(intersect(names(after), names(before)), names(before))),
-                 columns = do.call(rbind, c(list(comparison_row(character(), character())), rows)), added = table(after, pairs$added), removed = table(before, pairs$removed)), class = "table_comparison")
+                 columns = do.call(rbind, c(list(comparison_row(character(), character())), rows)),
+                   added = table(after, pairs$added), removed = table(before, pairs$removed)),
+                   class = "table_comparison")
 }
 
 comparison_row <- function(name, status) {
   none <- rep(NA, length(name))
-  data.frame(column = name, status = status, type_before = as.character(none), type_after = as.character(none), rows = as.numeric(none),
+  data.frame(column = name, status = status, type_before = as.character(none), type_after = as.character(none),
+             rows = as.numeric(none),
              largest = as.numeric(none), at = as.character(none), examples = as.character(none))
 }
 
@@ -126,10 +142,13 @@ compare_columns <- function(row, a, b, label, ignore) {
 }
 
 # Numbers, days or moments, which can be subtracted.
-are_measured_alike <- function(a, b) is_measured(a) && is_measured(b) && is.null(dim(a)) && is.null(dim(b)) && key_sort(a) == key_sort(b)
+are_measured_alike <- function(a, b) is_measured(a) && is_measured(b) && is.null(dim(a)) && is.null(dim(b)) &&
+  key_sort(a) == key_sort(b)
 
 as_numbers <- function(after, before) {
-  if (inherits(after, "integer64") || inherits(before, "integer64")) bit64::as.double.integer64(bit64::as.integer64(after) - bit64::as.integer64(before))
+  if (inherits(after, "integer64") || inherits(before, "integer64")) {
+    bit64::as.double.integer64(bit64::as.integer64(after) - bit64::as.integer64(before))
+  }
   else as.double(unclass(after)) - as.double(unclass(before))
 }
 
@@ -142,7 +161,9 @@ change_examples <- function(a, b) {
 
 # Which rows have different values. What is missing in both is the same.
 differs <- function(a, b, ignore) {
-  if (!is.atomic(a) || !is.atomic(b) || !is.null(dim(a)) || !is.null(dim(b))) return(!mapply(identical, rows_in_list(a), rows_in_list(b)))
+  if (!is.atomic(a) || !is.atomic(b) || !is.null(dim(a)) || !is.null(dim(b))) {
+    return(!mapply(identical, rows_in_list(a), rows_in_list(b)))
+  }
   if (are_measured_alike(a, b)) {
     if (!inherits(a, "integer64")) {
       a <- as.vector(unclass(a))
@@ -161,7 +182,8 @@ differs <- function(a, b, ignore) {
   (!is.na(other) & other) | missing != is.na(b)
 }
 
-rows_in_list <- function(x) if (is.null(dim(x))) as.list(x) else lapply(seq_len(nrow(x)), function(k) unname(unlist(x[k, ])))
+rows_in_list <- function(x) if (is.null(dim(x))) as.list(x) else lapply(seq_len(nrow(x)),
+    function(k) unname(unlist(x[k, ])))
 
 #' @export
 as.data.frame.table_comparison <- function(x, ...) x$columns

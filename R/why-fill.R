@@ -9,17 +9,21 @@ fill_line <- function(statement, block, row) {
   formula <- statement$formula
   if (!is.null(statement$condition)) {
     holds <- take_rows(block$value(statement$condition)$values, row)
-    note(found, paste0(one_line(statement$condition), ": ", filled_text(statement$condition, block, row, found), " is ", value_text(holds)))
+    note(found, paste0(one_line(statement$condition), ": ", filled_text(statement$condition, block, row, found),
+                       " is ", value_text(holds)))
     if (!isTRUE(holds)) {
       target <- statement$targets
       if (target %in% block$columns) found$used <- c(found$used, target)
-      return(list(filled = if (target %in% block$columns) "as it was" else "missing, as it is set in other rows only", notes = found$notes, used = unique(found$used)))
+      return(list(filled = if (target %in%
+                               block$columns) "as it was" else "missing, as it is set in other rows only",
+                  notes = found$notes, used = unique(found$used)))
     }
   }
   formula <- branch_taken(formula, block, row, found)
   filled <- filled_text(formula, block, row, found)
   plain <- is.symbol(formula) || !is.language(formula)
-  list(filled = if (!plain || !identical(formula, statement$formula)) filled, notes = unique(found$notes), used = unique(found$used))
+  list(filled = if (!plain || !identical(formula, statement$formula)) filled, notes = unique(found$notes),
+       used = unique(found$used))
 }
 
 # Making the text may make notes, which come first.
@@ -48,7 +52,8 @@ branch_taken <- function(code, block, row, found) {
 
 branch_of_switch <- function(code, block, row, found) {
   value <- take_rows(block$value(code[[2]])$values, row)
-  note(found, paste0("switch: ", filled_text(code[[2]], block, row, found), if (!is.symbol(code[[2]])) paste0(" is ", value_text(value))))
+  note(found, paste0("switch: ", filled_text(code[[2]], block, row, found),
+                     if (!is.symbol(code[[2]])) paste0(" is ", value_text(value))))
   branches <- as.list(code)[-(1:2)]
   names <- names(branches)
   at <- if (is.na(value)) NA else match(as.character(value), names)
@@ -57,7 +62,8 @@ branch_of_switch <- function(code, block, row, found) {
   if (!length(at) || is.na(at)) NA else branch_taken(branches[[at]], block, row, found)
 }
 
-# Calls that stand for one value of a whole column or of an order are shown as they come out, with a note; others with what goes in.
+# Calls that stand for one value of a whole column or of an order are shown as they come out, with a note; others
+# with what goes in.
 filled_text <- function(code, block, row, found) {
   texts <- list()
   held <- function(text) {
@@ -71,7 +77,8 @@ filled_text <- function(code, block, row, found) {
     if (is_call_to(code, c("function", "quote"))) return(code)
     special <- special_call(code, block, row, found, inner)
     if (!is.null(special)) return(held(special))
-    as.call(c(code[[1]], lapply(as.list(code)[-1], function(part) if (identical(part, quote(expr = ))) part else fill(part))))
+    as.call(c(code[[1]], lapply(as.list(code)[-1], function(part) if (identical(part,
+        quote(expr = ))) part else fill(part))))
   }
   text <- one_line(fill(code, inner = FALSE), 400L)
   for (name in names(texts)) text <- gsub(name, texts[[name]], text, fixed = TRUE)
@@ -125,12 +132,15 @@ explain_call.word_derived <- function(word, code, node, block, row, found, inner
   values <- lapply(parts, block$values)
   told <- mapply(note_of_order, parts, values, MoreArgs = list(block = block, row = row))
   labels <- mapply(function(part, values) part_text(part, value_text(take_rows(values, row))), parts, values)
-  for (one in unique(told)) note(found, paste0(one_line(code), ": ", paste(unique(labels[told == one]), collapse = ", "), ", ", one))
+  for (one in unique(told)) {
+    note(found, paste0(one_line(code), ": ", paste(unique(labels[told == one]), collapse = ", "), ", ", one))
+  }
   found$used <- c(found$used, intersect(node_columns(node), block$columns))
   node_text(node, block, row)[[if (inner) "inside" else "alone"]]
 }
 
-part_text <- function(part, value) if (is.null(part$word$explain_value)) paste(part$word$name, value) else paste(value, part$word$explain_value)
+part_text <- function(part, value) if (is.null(part$word$explain_value)) paste(part$word$name,
+    value) else paste(value, part$word$explain_value)
 
 # A node with its values in this row: as it stands alone, and with brackets where they are needed inside of another.
 node_text <- function(node, block, row) {
@@ -161,13 +171,15 @@ note_of_order <- function(node, values, block, row) {
   of <- paste0(counted_rows(length(rows)), group_text(node, block, row))
   if (node$kind == "aggregate") return(paste("over", of))
   if (node$kind == "running") return(paste0("from the row above, ", above_text(rows, row, values), ", among ", of))
-  node$word$explain(list(arguments = argument_values_of(node, block), values = values, rows = rows, row = row, at = match(row, rows),
+  node$word$explain(list(arguments = argument_values_of(node, block), values = values, rows = rows, row = row,
+                         at = match(row, rows),
                          of = of, options = node$options))
 }
 
 above_text <- function(rows, row, values) {
   at <- match(row, rows)
-  if (at == 1) "of which there is none" else paste0(value_text(take_rows(values, rows[at - 1])), " (row ", rows[at - 1], ")")
+  if (at == 1) "of which there is none" else paste0(value_text(take_rows(values, rows[at - 1])), " (row ",
+                                                    rows[at - 1], ")")
 }
 
 argument_values_of <- function(node, block) {
@@ -179,7 +191,9 @@ argument_values_of <- function(node, block) {
 group_text <- function(node, block, row) {
   names <- if (is.null(node$within)) block$step$within else node$within
   if (!length(names)) return("")
-  paste0(" where ", paste(vapply(names, function(name) paste(name, "is", value_text(take_rows(block$value(as.name(name))$values, row))), ""), collapse = " and "))
+  paste0(" where ", paste(vapply(names, function(name) paste(name, "is",
+                                                             value_text(take_rows(block$value(as.name(name))$values,
+                                                                 row))), ""), collapse = " and "))
 }
 
 # A look-up of one column is shown as what it gave. The note tells where the table has it.
@@ -212,11 +226,14 @@ place_of_key <- function(node, values, block) {
 
 format.explanation <- function(x, width = cli::console_width(), ...) {
   x <- shown_explanation(x)
-  c(paste0(cli::style_bold(x$column), ", row ", format(x$row, big.mark = ","), ", is ", cli::style_bold(value_text(x$value))), indented(x, width - 2))
+  c(paste0(cli::style_bold(x$column), ", row ", format(x$row, big.mark = ","), ", is ",
+           cli::style_bold(value_text(x$value))), indented(x, width - 2))
 }
 
 shown_explanation <- function(x) {
-  for (part in c("column", "formula", "filled", "notes", "place")) if (!is.null(x[[part]])) x[[part]] <- shown(x[[part]])
+  for (part in c("column", "formula", "filled", "notes", "place")) {
+    if (!is.null(x[[part]])) x[[part]] <- shown(x[[part]])
+  }
   x$from <- lapply(x$from, shown_explanation)
   x
 }
@@ -225,13 +242,17 @@ indented <- function(x, width) {
   lines <- c(
     if (!is.null(x$formula)) strwrap(x$formula, width, exdent = 4),
     if (!is.null(x$filled)) strwrap(paste("=", x$filled), width, indent = 4, exdent = 6),
-    vapply(x$notes, function(text) paste(cli::col_grey(strwrap(text, width, indent = 2, exdent = 4)), collapse = "\n"), ""),
+    vapply(x$notes, function(text) paste(cli::col_grey(strwrap(text, width, indent = 2, exdent = 4)),
+                                         collapse = "\n"), ""),
     if (!is.null(x$place)) cli::col_grey(paste("from", x$place))
   )
   inner <- lapply(x$from, function(one) {
     # What a file says needs no line of its own.
     head <- paste0(cli::style_bold(one$column), " is ", value_text(one$value))
-    if (is.null(one$formula) && !length(one$from)) paste0(head, cli::col_grey(paste0(", ", paste(c(if (!is.null(one$place)) paste("from", one$place), one$notes), collapse = ", "))))
+    if (is.null(one$formula) && !length(one$from)) {
+      paste0(head, cli::col_grey(paste0(", ", paste(c(if (!is.null(one$place)) paste("from", one$place), one$notes),
+                                                    collapse = ", "))))
+    }
     else c(head, indented(one, width - 2))
   })
   paste0("  ", unlist(strsplit(c(lines, unlist(inner)), "\n", fixed = TRUE)), recycle0 = TRUE)

@@ -1,21 +1,22 @@
 #' Why a value is what it is
 #'
-#' Shows one value of a live table with the formula that made it, the row's own numbers filled in, and the same of every column that went
-#' into it, back to the file and the line.
+#' Shows one value of a live table with the formula that made it, the row's own numbers filled in, and the same of
+#' every column that went into it, back to the file and the line.
 #'
-#' Of an `if` the branches that were tried are told, of a rank the rows before and behind it, of a running total or the like the last rows
-#' that went in, of an aggregate how many rows, of a look-up the row of its table.
+#' Of an `if` the branches that were tried are told, of a rank the rows before and behind it, of a running total or
+#' the like the last rows that went in, of an aggregate how many rows, of a look-up the row of its table.
 #'
 #' @param x A live table from [open_table()].
 #' @param row The number of the row.
 #' @param column The name of a column.
-#' @param where Instead of the row's number, a formula that holds in one row only, such as `hive == "NB-04" && day == max(day)`.
-#' @return An object of class `explanation`, which prints itself. It is a list with `column`, `row`, `value`, `formula`, `filled` (the
-#'   formula with its values), `notes`, `place` (file and line, of a column that was read) and `from`, a list of the explanations of what
-#'   went into it.
+#' @param where Instead of the row's number, a formula that holds in one row only, such as `hive == "NB-04" && day
+#'   == max(day)`.
+#' @return An object of class `explanation`, which prints itself. It is a list with `column`, `row`, `value`,
+#'   `formula`, `filled` (the formula with its values), `notes`, `place` (file and line, of a column that was read)
+#'   and `from`, a list of the explanations of what went into it.
 #' @section Errors:
-#' `rowanroot_not_a_table`, `rowanroot_unknown_column`; `rowanroot_no_such_row` for a row that the table has not, or if `where` holds in none
-#' or in several.
+#' `rowanroot_not_a_table`, `rowanroot_unknown_column`; `rowanroot_no_such_row` for a row that the table has not, or
+#' if `where` holds in none or in several.
 #' @examples
 #' visits <- data.frame(hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5), tare_kg = 6)
 #' yield <- open_table(visits) |>
@@ -30,7 +31,10 @@
 why <- function(x, row = NULL, column, where = NULL) {
   call <- quote(why())
   check_live(x, call)
-  if (missing(column)) stop_because(c("Why which column?", "i" = "Write {.code why(x, row = 12, column = net_kg)}."), "bad_argument", call)
+  if (missing(column)) {
+    stop_because(c("Why which column?", "i" = "Write {.code why(x, row = 12, column = net_kg)}."), "bad_argument",
+                 call)
+  }
   explain(x, row, name_of_column(substitute(column), column, column_names(x)), substitute(where), parent.frame(), call)
 }
 
@@ -47,16 +51,23 @@ explain <- function(x, row, column, where, env, call) {
 row_to_explain <- function(data, row, where, env, call) {
   if (is.null(where) == is.null(row)) {
     stop_because(c(if (is.null(row)) "Which row?" else "{.arg row} and {.arg where} both say which row.",
-                   "i" = "Give its number as {.arg row}, or a formula that holds in it as {.arg where}."), "bad_argument", call)
+                   "i" = "Give its number as {.arg row}, or a formula that holds in it as {.arg where}."),
+                     "bad_argument", call)
   }
   if (!is.null(where)) {
     rows <- keep_rows_numbered(data, where, env, call)
     if (length(rows) == 1) return(rows)
-    stop_because(c("{.code {one_line(where)}} holds in {if (length(rows)) counted_rows(length(rows)) else 'no row'}, not in one.",
-                   "i" = if (length(rows)) "These are rows {listed(rows, format)}: say more, or give {.arg row}."), "no_such_row", call)
+    stop_because(c(paste0("{.code {one_line(where)}} holds in ",
+                          "{if (length(rows)) counted_rows(length(rows)) else 'no row'}, not in one."),
+                   "i" = if (length(rows)) "These are rows {listed(rows, format)}: say more, or give {.arg row}."),
+                     "no_such_row", call)
   }
   if (!is.numeric(row) || length(row) != 1 || is.na(row) || row != floor(row) || row < 1 || row > nrow(data)) {
-    stop_because(c("There is no row {.code {if (is.numeric(row) && length(row) == 1) format(row, big.mark = ',', scientific = FALSE) else one_line(row)}}.", "x" = "The table has {counted_rows(nrow(data))}."), "no_such_row", call, rows = nrow(data))
+    stop_because(c(paste0("There is no row ",
+                          "{.code {if (is.numeric(row) && length(row) == 1) format(row, big.mark = ',', ",
+                          "scientific = FALSE) else one_line(row)}}."),
+                                 "x" = "The table has {counted_rows(nrow(data))}."), "no_such_row", call,
+                                 rows = nrow(data))
   }
   as.integer(row)
 }
@@ -77,14 +88,17 @@ new_trace <- function(x, call) {
     before[[k]] <- data
     data <- execute(memory_engine(), steps[[k]], data, call)
   }
-  list(source = live(x)$source, steps = steps, before = before, data = data, call = call, seen = new.env(parent = emptyenv()))
+  list(source = live(x)$source, steps = steps, before = before, data = data, call = call,
+       seen = new.env(parent = emptyenv()))
 }
 
 # The table before step `k`.
 table_before <- function(trace, k) if (k > length(trace$steps)) trace$data else trace$before[[k]]
 
-new_explanation <- function(column, row, value, formula = NULL, filled = NULL, notes = character(), place = NULL, from = list()) {
-  structure(list(column = column, row = row, value = value, formula = formula, filled = filled, notes = notes, place = place, from = from), class = "explanation")
+new_explanation <- function(column, row, value, formula = NULL, filled = NULL, notes = character(), place = NULL,
+                            from = list()) {
+  structure(list(column = column, row = row, value = value, formula = formula, filled = filled, notes = notes,
+                 place = place, from = from), class = "explanation")
 }
 
 # A column in a row of the table before step `k`.
@@ -119,11 +133,13 @@ explain_same <- function(reason, trace, k, column, row) {
 explain_moved <- function(step, trace, k, column, row) {
   data <- trace$before[[k]]
   from <- row_before(step, data, row, trace$call)
-  if (!is.na(from) && column %in% names(data)) explain_column(trace, k, column, from) else explain_given(step, trace, k, column, row)
+  if (!is.na(from) && column %in% names(data)) explain_column(trace, k, column, from) else explain_given(step, trace,
+      k, column, row)
 }
 
 explain_given <- function(step, trace, k, column, row) {
-  new_explanation(column, row, take_rows(table_before(trace, k + 1)[[column]], row), notes = paste("from", step_lines(step)[[1]]$text))
+  new_explanation(column, row, take_rows(table_before(trace, k + 1)[[column]], row),
+                  notes = paste("from", step_lines(step)[[1]]$text))
 }
 
 row_before <- function(step, data, row, call) {
@@ -142,9 +158,12 @@ explain_group <- function(reason, trace, k, column, row) {
   formula <- if (!is.null(statement)) line_text(statement$line)
   used <- if (!is.null(statement)) intersect(node_columns(statement$node), names(data)) else column
   shown <- utils::head(members, 3)
-  from <- unlist(lapply(used, function(name) lapply(shown, function(member) explain_column(trace, k, name, member))), recursive = FALSE)
-  of <- paste(vapply(reason$keys, function(key) paste(key, value_text(take_rows(after[[key]], row))), ""), collapse = ", ")
-  notes <- paste0("of ", counted_rows(length(members)), " where ", of, if (length(members) > length(shown)) paste0("; the first ", length(shown), " are shown"))
+  from <- unlist(lapply(used, function(name) lapply(shown, function(member) explain_column(trace, k, name, member))),
+                 recursive = FALSE)
+  of <- paste(vapply(reason$keys, function(key) paste(key, value_text(take_rows(after[[key]], row))), ""),
+              collapse = ", ")
+  notes <- paste0("of ", counted_rows(length(members)), " where ", of,
+                  if (length(members) > length(shown)) paste0("; the first ", length(shown), " are shown"))
   new_explanation(column, row, take_rows(after[[column]], row), formula = formula, notes = notes, from = from)
 }
 
@@ -166,11 +185,13 @@ explain_statement <- function(step, trace, k, at, column, row) {
   })
   # What comes out is told anyway.
   filled <- if (!identical(shown$filled, value_text(value))) shown$filled
-  new_explanation(column, row, value, formula = line_text(statement$line), filled = filled, notes = shown$notes, from = from)
+  new_explanation(column, row, value, formula = line_text(statement$line), filled = filled, notes = shown$notes,
+                  from = from)
 }
 
-# The block as it is before a line: `bind(code)` gives the node of a piece of a formula, `word(code)` the record of what it calls, `value(code)` that and what it comes to in all rows,
-# `values(node)` the latter alone, `column_after(name)` a column behind the line.
+# The block as it is before a line: `bind(code)` gives the node of a piece of a formula, `word(code)` the record of
+# what it calls, `value(code)` that and what it comes to in all rows, `values(node)` the latter alone,
+# `column_after(name)` a column behind the line.
 run_before_line <- function(step, trace, k, at) {
   start <- function() {
     data <- trace$before[[k]]
@@ -178,7 +199,8 @@ run_before_line <- function(step, trace, k, at) {
     run$within <- unlist(run$columns[step$within])
     run$within_names <- step$within
     run$calibration <- step$calibration
-    run$along <- list(ids = unlist(run$columns[step$along$names]), descending = step$along$descending, names = step$along$names)
+    run$along <- list(ids = unlist(run$columns[step$along$names]), descending = step$along$descending,
+                      names = step$along$names)
     for (statement in step$statements[seq_len(at - 1)]) run_statement(run, statement)
     run
   }
@@ -203,5 +225,7 @@ run_before_line <- function(step, trace, k, at) {
     run_statement(after, step$statements[[at]])
     run_results(after, name)[[1]]
   }
-  list(run = run, bind = bind, word = function(code) word_called(code, scope(code)), value = value, values = values, column_after = column_after, columns = names(run$columns), env = step$env, step = step, rows = run$rows, call = trace$call)
+  list(run = run, bind = bind, word = function(code) word_called(code, scope(code)), value = value, values = values,
+       column_after = column_after, columns = names(run$columns), env = step$env, step = step, rows = run$rows,
+       call = trace$call)
 }

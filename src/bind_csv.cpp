@@ -19,11 +19,15 @@ using CsvPointer = Rcpp::XPtr<CsvFiles>;
 // The error as data: R words it. `file` counts from 1.
 Rcpp::List problem(const CsvError& error, std::size_t file) {
   return Rcpp::List::create(Rcpp::Named("kind") = error.kind, Rcpp::Named("file") = static_cast<double>(file),
-                            Rcpp::Named("line") = static_cast<double>(error.line + 1), Rcpp::Named("found") = static_cast<double>(error.found),
-                            Rcpp::Named("expected") = static_cast<double>(error.expected), Rcpp::Named("value") = error.value);
+                            Rcpp::Named("line") = static_cast<double>(error.line + 1),
+                            Rcpp::Named("found") = static_cast<double>(error.found),
+                            Rcpp::Named("expected") = static_cast<double>(error.expected),
+                            Rcpp::Named("value") = error.value);
 }
 
-Rcpp::List with_problem(const CsvError& error, std::size_t file) { return Rcpp::List::create(Rcpp::Named("problem") = problem(error, file)); }
+Rcpp::List with_problem(const CsvError& error, std::size_t file) {
+  return Rcpp::List::create(Rcpp::Named("problem") = problem(error, file));
+}
 
 Rcpp::List with_problem(const InputError& error, std::size_t file) {
   return with_problem(CsvError(input_problem(error), 0, 0, 0, error.what()), file);
@@ -55,7 +59,8 @@ CsvFormat format_of(const Rcpp::List& given) {
 }
 
 CsvType csv_type_of_name(const std::string& name) {
-  static const char* const names[] = {"logical", "integer", "number", "integer64", "date", "time", "coded_text", "text"};
+  static const char* const names[] = {"logical", "integer", "number",     "integer64",
+                                      "date",    "time",    "coded_text", "text"};
   return kind_of_name<CsvType>(names, name);
 }
 
@@ -64,7 +69,8 @@ std::vector<CsvColumn> columns_of(const Rcpp::List& wanted) {
   for (std::size_t k = 0; k < columns.size(); ++k) {
     const Rcpp::List one = wanted[static_cast<R_xlen_t>(k)];
     columns[k].type = csv_type_of_name(Rcpp::as<std::string>(one["type"]));
-    for (int place : Rcpp::as<std::vector<int>>(one["in_file"])) columns[k].in_file.push_back(static_cast<std::size_t>(place) - 1);
+    for (int place : Rcpp::as<std::vector<int>>(one["in_file"]))
+      columns[k].in_file.push_back(static_cast<std::size_t>(place) - 1);
   }
   return columns;
 }
@@ -122,7 +128,8 @@ Rcpp::List csv_open_cpp(std::vector<std::string> paths, Rcpp::List format, doubl
     try {
       const auto input = open_file(paths[f]);
       const R_xlen_t likely_rows = static_cast<R_xlen_t>(input->size() / 16);
-      files->push_back(std::make_shared<CsvFile>(input, format_of(format), thread_count(likely_rows, threads), static_cast<std::size_t>(piece_bytes)));
+      files->push_back(std::make_shared<CsvFile>(input, format_of(format), thread_count(likely_rows, threads),
+                                                 static_cast<std::size_t>(piece_bytes)));
     } catch (const CsvError& error) {
       return with_problem(error, f + 1);
     } catch (const InputError& error) {
@@ -147,13 +154,15 @@ Rcpp::List csv_guess_cpp(SEXP files, Rcpp::List columns) {
   return Rcpp::List::create(Rcpp::Named("kinds") = kinds, Rcpp::Named("few") = few);
 }
 
-// Lots to read one after the other, of about so many bytes each: the numbers of the first and the last piece, the file, from 1, and the rows.
+// Lots to read one after the other, of about so many bytes each: the numbers of the first and the last piece, the file,
+// from 1, and the rows.
 // [[Rcpp::export]]
 Rcpp::DataFrame csv_lots_cpp(SEXP opened, double bytes) {
   const auto lots = csv_lots(*CsvPointer(opened), static_cast<std::uint64_t>(bytes));
   const auto number = [&](auto of_lot) {
     Rcpp::NumericVector numbers(lots.size());
-    for (std::size_t k = 0; k < lots.size(); ++k) numbers[static_cast<R_xlen_t>(k)] = static_cast<double>(of_lot(lots[k]));
+    for (std::size_t k = 0; k < lots.size(); ++k)
+      numbers[static_cast<R_xlen_t>(k)] = static_cast<double>(of_lot(lots[k]));
     return numbers;
   };
   return Rcpp::DataFrame::create(Rcpp::Named("first") = number([](const CsvLotOfFile& one) { return one.lot.first; }),
@@ -168,8 +177,11 @@ Rcpp::List csv_read_cpp(SEXP opened, Rcpp::List wanted, Rcpp::List lot, int thre
   const CsvFiles& files = *CsvPointer(opened);
   std::vector<CsvColumn> columns = columns_of(wanted);
   CsvLot pieces;
-  if (lot.size()) pieces = {static_cast<std::size_t>(Rcpp::as<double>(lot["first"])), static_cast<std::size_t>(Rcpp::as<double>(lot["last"]))};
-  const R_xlen_t rows = lot.size() ? static_cast<R_xlen_t>(Rcpp::as<double>(lot["rows"])) : rows_of(files), count = wanted.size();
+  if (lot.size())
+    pieces = {static_cast<std::size_t>(Rcpp::as<double>(lot["first"])),
+              static_cast<std::size_t>(Rcpp::as<double>(lot["last"]))};
+  const R_xlen_t rows = lot.size() ? static_cast<R_xlen_t>(Rcpp::as<double>(lot["rows"])) : rows_of(files),
+                 count = wanted.size();
   Rcpp::List values(count), sizes(count), misfits(count), file_kinds(count);
   Rcpp::IntegerVector kinds(count);
   for (R_xlen_t k = 0; k < count; ++k) {
@@ -196,18 +208,20 @@ Rcpp::List csv_read_cpp(SEXP opened, Rcpp::List wanted, Rcpp::List lot, int thre
     kinds[k] = static_cast<int>(found.kinds);
     file_kinds[k] = Rcpp::IntegerVector(found.file_kinds.begin(), found.file_kinds.end());
     if (found.misfits) {
-      misfits[k] = Rcpp::List::create(Rcpp::Named("count") = static_cast<double>(found.misfits), Rcpp::Named("file") = static_cast<double>(found.file + 1),
+      misfits[k] = Rcpp::List::create(Rcpp::Named("count") = static_cast<double>(found.misfits),
+                                      Rcpp::Named("file") = static_cast<double>(found.file + 1),
                                       Rcpp::Named("line") = static_cast<double>(found.line + 1),
                                       Rcpp::Named("value") = utf8({found.misfit}));
     }
   }
-  return Rcpp::List::create(Rcpp::Named("values") = values, Rcpp::Named("kinds") = kinds, Rcpp::Named("file_kinds") = file_kinds,
-                            Rcpp::Named("misfits") = misfits);
+  return Rcpp::List::create(Rcpp::Named("values") = values, Rcpp::Named("kinds") = kinds,
+                            Rcpp::Named("file_kinds") = file_kinds, Rcpp::Named("misfits") = misfits);
 }
 
 // The number of the file and the line, both from 1, on which a row, from 1, begins.
 // [[Rcpp::export]]
 Rcpp::NumericVector csv_line_cpp(SEXP opened, double row) {
   const CsvLine found = line_of_row(*CsvPointer(opened), static_cast<std::size_t>(row) - 1);
-  return Rcpp::NumericVector::create(Rcpp::Named("file") = static_cast<double>(found.file + 1), Rcpp::Named("line") = static_cast<double>(found.line + 1));
+  return Rcpp::NumericVector::create(Rcpp::Named("file") = static_cast<double>(found.file + 1),
+                                     Rcpp::Named("line") = static_cast<double>(found.line + 1));
 }

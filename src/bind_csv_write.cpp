@@ -44,7 +44,8 @@ std::unique_ptr<Copied> copied_from(const Rcpp::List& given) {
 // Writes rows of a table. One for each thread. A column is a vector, or the number of a field, from 1, to copy.
 class CsvWriter {
  public:
-  CsvWriter(const Rcpp::List& table, const Copied* copied, const Rcpp::IntegerVector& fields, char separator) : separator_(separator), copied_(copied) {
+  CsvWriter(const Rcpp::List& table, const Copied* copied, const Rcpp::IntegerVector& fields, char separator)
+      : separator_(separator), copied_(copied) {
     for (R_xlen_t k = 0; k < table.size(); ++k) {
       SEXP values = table[k];
       Column column;
@@ -57,17 +58,20 @@ class CsvWriter {
     // Fields that stand side by side in both files are copied together.
     for (std::size_t k = 0; k < columns_.size(); ++k) {
       std::size_t last = k;
-      while (columns_[k].field && last + 1 < columns_.size() && columns_[last + 1].field == columns_[last].field + 1) ++last;
+      while (columns_[k].field && last + 1 < columns_.size() && columns_[last + 1].field == columns_[last].field + 1)
+        ++last;
       columns_[k].last = last;
     }
     for (std::size_t k = 0; k < columns_.size(); k = columns_[k].last + 1) {
       const std::size_t behind = columns_[columns_[k].last].field + 1;
-      if (columns_[k].field) cut_ = std::max({cut_, columns_[k].field, copied && behind <= copied->fields ? behind : 0});
+      if (columns_[k].field)
+        cut_ = std::max({cut_, columns_[k].field, copied && behind <= copied->fields ? behind : 0});
     }
   }
 
   bool is_for_threads() const {
-    return std::all_of(columns_.begin(), columns_.end(), [](const Column& column) { return !column.reader || column.reader->is_for_threads(); });
+    return std::all_of(columns_.begin(), columns_.end(),
+                       [](const Column& column) { return !column.reader || column.reader->is_for_threads(); });
   }
 
   // A lot of rows.
@@ -79,7 +83,8 @@ class CsvWriter {
       const std::size_t size = static_cast<std::size_t>(end - from);
       if (bytes_.size() < size) bytes_.resize(size);
       copied_->input->read(static_cast<std::uint64_t>(from), size, &bytes_[0]);
-      records = std::make_unique<WrittenRecords>(bytes_.data(), bytes_.data() + size, separator_, copied_->fields, cut_);
+      records =
+          std::make_unique<WrittenRecords>(bytes_.data(), bytes_.data() + size, separator_, copied_->fields, cut_);
       to->reserve(size + size / 4);
     }
     for (; first < last; first += text_batch) write_batch(first, std::min(text_batch, last - first), records.get(), to);
@@ -143,7 +148,9 @@ void begin_to_flush(std::FILE* file) {
 // Where the next lot begins in the file.
 class LotPlaces {
  public:
-  void add(std::size_t bytes) { places_.push_back(places_.empty() ? static_cast<double>(bytes) : places_.back() + static_cast<double>(bytes)); }
+  void add(std::size_t bytes) {
+    places_.push_back(places_.empty() ? static_cast<double>(bytes) : places_.back() + static_cast<double>(bytes));
+  }
   Rcpp::NumericVector places() const { return Rcpp::wrap(places_); }
 
  private:
@@ -152,12 +159,14 @@ class LotPlaces {
 
 }  // namespace
 
-// Texts must be UTF-8. A column is a vector, or with a number in `fields`, from 1, that field of the file that `copied` tells of, which
-// has the same rows: its path, the places of its lots, and how many fields a record has. Gives what the system said as `problem`, an
-// empty text if nothing, and where the lots of rows begin as `places`. What is appended has no header.
+// Texts must be UTF-8. A column is a vector, or with a number in `fields`, from 1, that field of the file that `copied`
+// tells of, which has the same rows: its path, the places of its lots, and how many fields a record has. Gives what the
+// system said as `problem`, an empty text if nothing, and where the lots of rows begin as `places`. What is appended
+// has no header.
 // [[Rcpp::export]]
-Rcpp::List csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::string path, std::string separator, Rcpp::IntegerVector fields,
-                         Rcpp::List copied, bool append, int threads) {
+Rcpp::List csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::string path,
+                         std::string separator, Rcpp::IntegerVector fields, Rcpp::List copied, bool append,
+                         int threads) {
   LotPlaces places;
   const auto finished = [&](const std::string& problem) {
     return Rcpp::List::create(Rcpp::Named("problem") = problem, Rcpp::Named("places") = places.places());
@@ -184,7 +193,8 @@ Rcpp::List csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double
     std::vector<CsvWriter> writers;
     for (int k = 0; k < std::max<int>(workers, 1); ++k) writers.emplace_back(columns, from.get(), fields, separator[0]);
     if (!writers[0].is_for_threads()) workers.threads = 1;
-    // Lots are written by the threads to memory, and one after the other to the file, while the next ones are written to memory.
+    // Lots are written by the threads to memory, and one after the other to the file, while the next ones are written
+    // to memory.
     std::vector<std::string> texts(static_cast<std::size_t>(4 * std::max<int>(workers, 1))), before(texts.size());
     std::future<std::string> writing;
     const auto put_all = [&] {
@@ -196,7 +206,8 @@ Rcpp::List csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double
     for (R_xlen_t first = 0; first < all; first += written_together * static_cast<R_xlen_t>(texts.size())) {
       run_pieces(texts.size(), workers, [&](int worker, std::size_t k) {
         const R_xlen_t begin = first + written_together * static_cast<R_xlen_t>(k);
-        writers[static_cast<std::size_t>(worker)].write(begin, std::max(begin, std::min(begin + written_together, all)), &texts[k]);
+        writers[static_cast<std::size_t>(worker)].write(begin, std::max(begin, std::min(begin + written_together, all)),
+                                                        &texts[k]);
       });
       const std::string problem = writing.valid() ? writing.get() : "";
       if (!problem.empty()) return finished(problem);

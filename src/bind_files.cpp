@@ -33,13 +33,16 @@ using Flush = std::future<std::string>;
 
 // Begins to write the file to the disk, while R does other things.
 // [[Rcpp::export]]
-SEXP begin_flush_cpp(std::string path) { return Rcpp::XPtr<Flush>(new Flush(std::async(std::launch::async, flush, path)), true); }
+SEXP begin_flush_cpp(std::string path) {
+  return Rcpp::XPtr<Flush>(new Flush(std::async(std::launch::async, flush, path)), true);
+}
 
 // Waits until it is done. Gives what the system said if it can't, or an empty text.
 // [[Rcpp::export]]
 std::string end_flush_cpp(SEXP flush) { return Rcpp::XPtr<Flush>(flush)->get(); }
 
-// How many bytes of memory the process can still have: as many as the system has, or its limits allow. Infinite where that is not known.
+// How many bytes of memory the process can still have: as many as the system has, or its limits allow. Infinite where
+// that is not known.
 // [[Rcpp::export]]
 double available_memory_cpp() {
   double available = R_PosInf;
@@ -48,13 +51,15 @@ double available_memory_cpp() {
     if (line.compare(0, 13, "MemAvailable:") == 0) available = 1024 * std::stod(line.substr(13));
   struct rlimit limit;
   double pages = 0;
-  if (::getrlimit(RLIMIT_AS, &limit) == 0 && limit.rlim_cur != RLIM_INFINITY && std::ifstream("/proc/self/statm") >> pages)
-    available = std::min(available, std::max(0.0, static_cast<double>(limit.rlim_cur) - pages * static_cast<double>(::sysconf(_SC_PAGESIZE))));
+  if (::getrlimit(RLIMIT_AS, &limit) == 0 && limit.rlim_cur != RLIM_INFINITY &&
+      std::ifstream("/proc/self/statm") >> pages)
+    available = std::min(available, std::max(0.0, static_cast<double>(limit.rlim_cur) -
+                                                      pages * static_cast<double>(::sysconf(_SC_PAGESIZE))));
   return available;
 }
 
-// For each file a text that is another one whenever the file is written to or replaced: its size, its number in the file system, and
-// when it and what the system says of it were changed, in nanoseconds. Missing where there is no file.
+// For each file a text that is another one whenever the file is written to or replaced: its size, its number in the
+// file system, and when it and what the system says of it were changed, in nanoseconds. Missing where there is no file.
 // [[Rcpp::export]]
 Rcpp::CharacterVector file_states_cpp(std::vector<std::string> paths) {
   Rcpp::CharacterVector states(paths.size());
@@ -69,8 +74,11 @@ Rcpp::CharacterVector file_states_cpp(std::vector<std::string> paths) {
 #else
     const struct timespec &changed = about.st_mtim, &told = about.st_ctim;
 #endif
-    const auto time = [](const struct timespec& at) { return std::to_string(at.tv_sec) + "." + std::to_string(at.tv_nsec); };
-    states[static_cast<R_xlen_t>(k)] = std::to_string(about.st_size) + " " + std::to_string(about.st_ino) + " " + time(changed) + " " + time(told);
+    const auto time = [](const struct timespec& at) {
+      return std::to_string(at.tv_sec) + "." + std::to_string(at.tv_nsec);
+    };
+    states[static_cast<R_xlen_t>(k)] =
+        std::to_string(about.st_size) + " " + std::to_string(about.st_ino) + " " + time(changed) + " " + time(told);
   }
   return states;
 }
@@ -82,12 +90,15 @@ Rcpp::CharacterVector file_identities_cpp(std::vector<std::string> paths) {
   for (std::size_t k = 0; k < paths.size(); ++k) {
     struct stat about;
     const bool is_there = ::stat(paths[k].c_str(), &about) == 0;
-    identities[static_cast<R_xlen_t>(k)] = is_there ? Rcpp::String(std::to_string(about.st_dev) + ":" + std::to_string(about.st_ino)) : Rcpp::String(NA_STRING);
+    identities[static_cast<R_xlen_t>(k)] =
+        is_there ? Rcpp::String(std::to_string(about.st_dev) + ":" + std::to_string(about.st_ino))
+                 : Rcpp::String(NA_STRING);
   }
   return identities;
 }
 
-// From now on what is written to the standard output goes where errors go, whoever writes it. Gives what restore_output_cpp() takes.
+// From now on what is written to the standard output goes where errors go, whoever writes it. Gives what
+// restore_output_cpp() takes.
 // [[Rcpp::export]]
 int divert_output_cpp() {
   std::fflush(nullptr);

@@ -15,7 +15,8 @@ static std::vector<std::int32_t> rows_where(const Rcpp::LogicalVector& condition
 
 // The kept values of each column that the engine has a type for, NULL for the others, and their number.
 // [[Rcpp::export]]
-Rcpp::List keep_where_cpp(Rcpp::List columns, Rcpp::LogicalVector is_plain, Rcpp::LogicalVector condition, int threads) {
+Rcpp::List keep_where_cpp(Rcpp::List columns, Rcpp::LogicalVector is_plain, Rcpp::LogicalVector condition,
+                          int threads) {
   const R_xlen_t rows = condition.size();
   const Filter filter(condition.begin(), static_cast<std::size_t>(rows), thread_count(rows, threads));
   Rcpp::List kept(columns.size());

@@ -52,17 +52,20 @@ Rcpp::List group_rows_cpp(Rcpp::List columns, double rows, int threads) {
     }
   }
   const std::vector<std::int32_t> sizes = group_sizes(group, size, count, workers);
-  return Rcpp::List::create(Rcpp::Named("of_row") = static_cast<SEXP>(of_row), Rcpp::Named("sizes") = Rcpp::wrap(sizes));
+  return Rcpp::List::create(Rcpp::Named("of_row") = static_cast<SEXP>(of_row),
+                            Rcpp::Named("sizes") = Rcpp::wrap(sizes));
 }
 
-// The group of each row, from 0, where that takes only a look at whole numbers, or at the numbers of texts, and how many groups there are at most:
-// some may have no rows. Else NULL.
+// The group of each row, from 0, where that takes only a look at whole numbers, or at the numbers of texts, and how
+// many groups there are at most: some may have no rows. Else NULL.
 // [[Rcpp::export]]
 SEXP group_by_value_cpp(SEXP column, double rows, int threads) {
   const std::size_t size = static_cast<std::size_t>(rows);
   const Workers workers = thread_count(static_cast<R_xlen_t>(rows), threads);
   const CodedTexts coded = coded_texts_of(column);
-  if (coded ? static_cast<double>(XLENGTH(coded.texts)) > rows / 4 : TYPEOF(column) != INTSXP && TYPEOF(column) != LGLSXP) return R_NilValue;
+  if (coded ? static_cast<double>(XLENGTH(coded.texts)) > rows / 4
+            : TYPEOF(column) != INTSXP && TYPEOF(column) != LGLSXP)
+    return R_NilValue;
   Rcpp::Shield<SEXP> of_row(new_vector(INTSXP, static_cast<R_xlen_t>(rows)));
   int* const group = INTEGER(of_row);
   std::size_t count = 0;
@@ -78,13 +81,15 @@ SEXP group_by_value_cpp(SEXP column, double rows, int threads) {
     const int* const code = INTEGER_RO(coded.codes);
     constexpr std::size_t piece = 1 << 16;
     run_pieces((size + piece - 1) / piece, workers, [&](int, std::size_t k) {
-      for (std::size_t i = k * piece; i < std::min(size, (k + 1) * piece); ++i) group[i] = code[i] == NA_INTEGER ? missing : of_text[static_cast<std::size_t>(code[i]) - 1];
+      for (std::size_t i = k * piece; i < std::min(size, (k + 1) * piece); ++i)
+        group[i] = code[i] == NA_INTEGER ? missing : of_text[static_cast<std::size_t>(code[i]) - 1];
     });
   } else {
     count = group_by_value(static_cast<const std::int32_t*>(address_of(column)), size, size / 4 + 1, workers, group);
   }
   if (!count) return R_NilValue;
-  return Rcpp::List::create(Rcpp::Named("of_row") = static_cast<SEXP>(of_row), Rcpp::Named("count") = static_cast<double>(count));
+  return Rcpp::List::create(Rcpp::Named("of_row") = static_cast<SEXP>(of_row),
+                            Rcpp::Named("count") = static_cast<double>(count));
 }
 
 // [[Rcpp::export]]
@@ -98,35 +103,41 @@ double aggregate_cpp(std::string what, SEXP column, bool skip_missing, int threa
 // [[Rcpp::export]]
 Rcpp::NumericVector moments_cpp(SEXP column, int threads) {
   const R_xlen_t rows = Rf_xlength(column);
-  const Moments found = moments(type_of_vector(column), address_of(column), static_cast<std::size_t>(rows), thread_count(rows, threads));
+  const Moments found =
+      moments(type_of_vector(column), address_of(column), static_cast<std::size_t>(rows), thread_count(rows, threads));
   return Rcpp::NumericVector::create(Rcpp::Named("sum") = found.sum, Rcpp::Named("mean") = found.mean,
                                      Rcpp::Named("known") = found.known, Rcpp::Named("squares") = found.squares);
 }
 
-// How many values are known, how many of those are different, their mean and variance, and those that the shares have below.
+// How many values are known, how many of those are different, their mean and variance, and those that the shares have
+// below.
 // [[Rcpp::export]]
 Rcpp::List distribution_cpp(SEXP column, std::vector<double> shares, int threads) {
   const R_xlen_t rows = Rf_xlength(column);
-  const Distribution found = distribution(type_of_column(column), address_of(column), static_cast<std::size_t>(rows), shares, thread_count(rows, threads));
-  return Rcpp::List::create(Rcpp::Named("known") = static_cast<double>(found.known), Rcpp::Named("different") = static_cast<double>(found.different),
-                            Rcpp::Named("mean") = found.mean, Rcpp::Named("variance") = found.variance, Rcpp::Named("quantiles") = Rcpp::wrap(found.quantiles));
+  const Distribution found = distribution(type_of_column(column), address_of(column), static_cast<std::size_t>(rows),
+                                          shares, thread_count(rows, threads));
+  return Rcpp::List::create(Rcpp::Named("known") = static_cast<double>(found.known),
+                            Rcpp::Named("different") = static_cast<double>(found.different),
+                            Rcpp::Named("mean") = found.mean, Rcpp::Named("variance") = found.variance,
+                            Rcpp::Named("quantiles") = Rcpp::wrap(found.quantiles));
 }
 
 // [[Rcpp::export]]
 Rcpp::NumericVector aggregate_groups_cpp(std::string what, SEXP column, bool skip_missing,
                                          Rcpp::IntegerVector group_of_row, int groups, int threads) {
-  const std::vector<double> values =
-      aggregate_groups(aggregate_of_name(what), type_of_vector(column), address_of(column),
-                       static_cast<std::size_t>(Rf_xlength(column)), skip_missing, group_of_row.begin(), groups, thread_count(Rf_xlength(column), threads));
+  const std::vector<double> values = aggregate_groups(
+      aggregate_of_name(what), type_of_vector(column), address_of(column), static_cast<std::size_t>(Rf_xlength(column)),
+      skip_missing, group_of_row.begin(), groups, thread_count(Rf_xlength(column), threads));
   return Rcpp::NumericVector(values.begin(), values.end());
 }
 
 // [[Rcpp::export]]
 Rcpp::List group_sums_cpp(SEXP column, Rcpp::IntegerVector group_of_row, int groups, int threads) {
   const R_xlen_t rows = Rf_xlength(column);
-  const GroupSums found = sums_of_groups(type_of_vector(column), address_of(column), static_cast<std::size_t>(rows), group_of_row.begin(), groups,
-                                         thread_count(rows, threads));
-  return Rcpp::List::create(Rcpp::Named("sum") = Rcpp::wrap(found.sum), Rcpp::Named("mean") = Rcpp::wrap(found.mean), Rcpp::Named("known") = Rcpp::wrap(found.known),
+  const GroupSums found = sums_of_groups(type_of_vector(column), address_of(column), static_cast<std::size_t>(rows),
+                                         group_of_row.begin(), groups, thread_count(rows, threads));
+  return Rcpp::List::create(Rcpp::Named("sum") = Rcpp::wrap(found.sum), Rcpp::Named("mean") = Rcpp::wrap(found.mean),
+                            Rcpp::Named("known") = Rcpp::wrap(found.known),
                             Rcpp::Named("unknown") = Rcpp::wrap(found.unknown));
 }
 
@@ -147,7 +158,8 @@ SEXP spread_groups_cpp(SEXP values, Rcpp::IntegerVector group_of_row) {
 // [[Rcpp::export]]
 Rcpp::IntegerVector group_edges_cpp(Rcpp::IntegerVector group_of_row, int groups, bool last) {
   const std::size_t rows = static_cast<std::size_t>(group_of_row.size());
-  return rows_from_one(last ? last_rows(group_of_row.begin(), rows, groups) : first_rows(group_of_row.begin(), rows, groups));
+  return rows_from_one(last ? last_rows(group_of_row.begin(), rows, groups)
+                            : first_rows(group_of_row.begin(), rows, groups));
 }
 
 // [[Rcpp::export]]
@@ -161,28 +173,33 @@ Rcpp::IntegerVector count_distinct_cpp(SEXP column, Rcpp::IntegerVector group_of
 
 // The median of each group if `share` is missing, else the quantile.
 // [[Rcpp::export]]
-Rcpp::NumericVector quantiles_cpp(SEXP column, double share, bool skip_missing, Rcpp::IntegerVector group_of_row, int groups) {
+Rcpp::NumericVector quantiles_cpp(SEXP column, double share, bool skip_missing, Rcpp::IntegerVector group_of_row,
+                                  int groups) {
   const std::size_t rows = static_cast<std::size_t>(group_of_row.size());
   const std::vector<double> values =
-      share == share ? quantiles(share, type_of_vector(column), address_of(column), rows, group_of_row.begin(), groups)
-                     : medians(type_of_vector(column), address_of(column), rows, skip_missing, group_of_row.begin(), groups);
+      share == share
+          ? quantiles(share, type_of_vector(column), address_of(column), rows, group_of_row.begin(), groups)
+          : medians(type_of_vector(column), address_of(column), rows, skip_missing, group_of_row.begin(), groups);
   return Rcpp::NumericVector(values.begin(), values.end());
 }
 
-// The different texts of a column and, from 1, which of them each row has: NA for none. NULL if that is not worth while: few rows,
-// or most of them different.
+// The different texts of a column and, from 1, which of them each row has: NA for none. NULL if that is not worth
+// while: few rows, or most of them different.
 // [[Rcpp::export]]
 SEXP different_texts_cpp(Rcpp::CharacterVector column) {
   constexpr R_xlen_t least_rows = 1000;
   const R_xlen_t rows = column.size();
   if (rows < least_rows) return R_NilValue;
   const CodedTexts coded = coded_texts_of(column);  // of an earlier step
-  if (coded && XLENGTH(coded.texts) <= rows / 2) return Rcpp::List::create(Rcpp::Named("texts") = coded.texts, Rcpp::Named("of_row") = coded.codes);
+  if (coded && XLENGTH(coded.texts) <= rows / 2)
+    return Rcpp::List::create(Rcpp::Named("texts") = coded.texts, Rcpp::Named("of_row") = coded.codes);
   Rcpp::Shield<SEXP> of_row(new_vector(INTSXP, rows));
   int* const group = INTEGER(of_row);
   const std::size_t most = static_cast<std::size_t>(rows) / 2;
-  if (rows > 50000 && !seem_few(Type::text, address_of(column), static_cast<std::size_t>(rows), most / 2)) return R_NilValue;
-  const std::size_t different = group_few(Type::text, address_of(column), static_cast<std::size_t>(rows), most, thread_count(rows, 0), group);
+  if (rows > 50000 && !seem_few(Type::text, address_of(column), static_cast<std::size_t>(rows), most / 2))
+    return R_NilValue;
+  const std::size_t different =
+      group_few(Type::text, address_of(column), static_cast<std::size_t>(rows), most, thread_count(rows, 0), group);
   if (different == 0) return R_NilValue;
   Rcpp::CharacterVector texts(different);
   const std::vector<std::int32_t> first = first_rows(group, static_cast<std::size_t>(rows), different);
@@ -203,7 +220,8 @@ void find_places(SEXP column, SEXP table, int threads, int* places) {
   };
   find(column);
   // What has another encoding is found only when it is translated.
-  if (TYPEOF(column) != STRSXP || std::none_of(places, places + rows, [](int place) { return place == NA_INTEGER; })) return;
+  if (TYPEOF(column) != STRSXP || std::none_of(places, places + rows, [](int place) { return place == NA_INTEGER; }))
+    return;
   const Rcpp::RObject values = comparable(column);
   if (values != column) find(values);
 }
@@ -231,7 +249,8 @@ SEXP find_places_cpp(SEXP column, SEXP table, int threads) {
 // The first row of each group, from 1.
 // [[Rcpp::export]]
 Rcpp::IntegerVector first_rows_cpp(Rcpp::IntegerVector of_row, double groups) {
-  std::vector<std::int32_t> first = first_rows(of_row.begin(), static_cast<std::size_t>(of_row.size()), static_cast<std::size_t>(groups));
+  std::vector<std::int32_t> first =
+      first_rows(of_row.begin(), static_cast<std::size_t>(of_row.size()), static_cast<std::size_t>(groups));
   for (std::int32_t& row : first) ++row;
   return Rcpp::wrap(first);
 }

@@ -19,7 +19,9 @@ namespace {
 using namespace rowanroot;
 using JsonPointer = Rcpp::XPtr<JsonLines>;
 
-Rcpp::String utf8(std::string_view text) { return Rcpp::String(Rf_mkCharLenCE(text.data(), static_cast<int>(text.size()), CE_UTF8)); }
+Rcpp::String utf8(std::string_view text) {
+  return Rcpp::String(Rf_mkCharLenCE(text.data(), static_cast<int>(text.size()), CE_UTF8));
+}
 
 template <class T, class Work>
 void fill(const JsonLines& lines, std::size_t column, T* to, T missing, Work work) {
@@ -29,7 +31,8 @@ void fill(const JsonLines& lines, std::size_t column, T* to, T missing, Work wor
 double real_of(std::string_view text) {
   double value = 0;
   // What is too small for a double is nothing, with its sign.
-  if (std::from_chars(text.data(), text.data() + text.size(), value).ec != std::errc()) value = text[0] == '-' ? -0.0 : 0.0;
+  if (std::from_chars(text.data(), text.data() + text.size(), value).ec != std::errc())
+    value = text[0] == '-' ? -0.0 : 0.0;
   return value;
 }
 
@@ -41,12 +44,13 @@ std::int64_t long_of(std::string_view text) {
 
 }  // namespace
 
-// The file's lines as `lines`, the `names` of its columns, the bits of the `kinds` of values that each has, and how many `rows`; or the
-// `problem`, in a word, with its `line` and a `value`.
+// The file's lines as `lines`, the `names` of its columns, the bits of the `kinds` of values that each has, and how
+// many `rows`; or the `problem`, in a word, with its `line` and a `value`.
 // [[Rcpp::export]]
 Rcpp::List json_open_cpp(std::string path) {
   const auto problem = [](const std::string& kind, double line, const std::string& value) {
-    return Rcpp::List::create(Rcpp::Named("problem") = kind, Rcpp::Named("line") = line, Rcpp::Named("value") = utf8(value));
+    return Rcpp::List::create(Rcpp::Named("problem") = kind, Rcpp::Named("line") = line,
+                              Rcpp::Named("value") = utf8(value));
   };
   try {
     JsonPointer lines(new JsonLines(content_of_file(path)), true);
@@ -76,9 +80,12 @@ Rcpp::List json_first_cpp(SEXP lines, int column, int kind) {
 
 // The line, from 1, of a row, from 1.
 // [[Rcpp::export]]
-double json_line_cpp(SEXP lines, double row) { return static_cast<double>(JsonPointer(lines)->line_of_row(static_cast<std::size_t>(row) - 1)); }
+double json_line_cpp(SEXP lines, double row) {
+  return static_cast<double>(JsonPointer(lines)->line_of_row(static_cast<std::size_t>(row) - 1));
+}
 
-// A column, from 1, as a vector of this type, of which all its values are. What is not text may be had as text, as it is written.
+// A column, from 1, as a vector of this type, of which all its values are. What is not text may be had as text, as it
+// is written.
 // [[Rcpp::export]]
 SEXP json_column_cpp(SEXP lines, int column, std::string type) {
   const JsonLines& all = *JsonPointer(lines);
@@ -87,12 +94,14 @@ SEXP json_column_cpp(SEXP lines, int column, std::string type) {
   const auto written = [&](std::size_t row) { return all.written(k, row); };
   if (type == "logical") {
     Rcpp::Shield<SEXP> values(new_vector(LGLSXP, rows));
-    fill(all, k, LOGICAL(values), missing_integer, [&](std::size_t row) { return static_cast<std::int32_t>(written(row) == "true"); });
+    fill(all, k, LOGICAL(values), missing_integer,
+         [&](std::size_t row) { return static_cast<std::int32_t>(written(row) == "true"); });
     return values;
   }
   if (type == "integer") {
     Rcpp::Shield<SEXP> values(new_vector(INTSXP, rows));
-    fill(all, k, INTEGER(values), missing_integer, [&](std::size_t row) { return static_cast<std::int32_t>(long_of(written(row))); });
+    fill(all, k, INTEGER(values), missing_integer,
+         [&](std::size_t row) { return static_cast<std::int32_t>(long_of(written(row))); });
     return values;
   }
   if (type == "text") {
@@ -187,8 +196,10 @@ class JsonWriter {
         else to->append("null");
         return;
       }
-      case 0: return write_whole(static_cast<const std::int64_t*>(column.values)[first + row], missing_long_integer, to);
-      case INTSXP: return write_whole(static_cast<const std::int32_t*>(column.values)[first + row], missing_integer, to);
+      case 0:
+        return write_whole(static_cast<const std::int64_t*>(column.values)[first + row], missing_long_integer, to);
+      case INTSXP:
+        return write_whole(static_cast<const std::int32_t*>(column.values)[first + row], missing_integer, to);
       case LGLSXP: {
         const std::int32_t value = static_cast<const std::int32_t*>(column.values)[first + row];
         return void(to->append(value == missing_integer ? "null" : value ? "true" : "false"));

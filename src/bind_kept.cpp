@@ -21,8 +21,10 @@ const char* const type_names[] = {"logical", "integer", "number", "coded_text", 
 class Contents {
  public:
   Contents(SEXP column, R_xlen_t first, R_xlen_t rows) : rows_(static_cast<std::size_t>(rows)) {
-    if (TYPEOF(column) == LGLSXP) plain(KeptType::logical, static_cast<const std::int32_t*>(address_of(column)) + first);
-    else if (TYPEOF(column) == INTSXP) plain(KeptType::integer, static_cast<const std::int32_t*>(address_of(column)) + first);
+    if (TYPEOF(column) == LGLSXP)
+      plain(KeptType::logical, static_cast<const std::int32_t*>(address_of(column)) + first);
+    else if (TYPEOF(column) == INTSXP)
+      plain(KeptType::integer, static_cast<const std::int32_t*>(address_of(column)) + first);
     else if (TYPEOF(column) == REALSXP) plain(KeptType::real, static_cast<const double*>(address_of(column)) + first);
     else if (const CodedTexts coded = coded_texts_of(column)) codes(coded, first);
     else texts(column, first);
@@ -49,7 +51,9 @@ class Contents {
       if (!known) known = from[i] == NA_INTEGER ? missing_integer : add(STRING_ELT(coded.texts, from[i] - 1));
       numbers_[i] = known;
     }
-    buffers_ = {{numbers_.data(), rows_ * sizeof(std::int32_t)}, {sizes_.data(), sizes_.size() * sizeof(std::int32_t)}, {bytes_.data(), bytes_.size()}};
+    buffers_ = {{numbers_.data(), rows_ * sizeof(std::int32_t)},
+                {sizes_.data(), sizes_.size() * sizeof(std::int32_t)},
+                {bytes_.data(), bytes_.size()}};
   }
 
   std::int32_t add(SEXP text) {
@@ -72,7 +76,8 @@ class Contents {
       reader->read(first + static_cast<R_xlen_t>(row), static_cast<R_xlen_t>(count), found.data());
       for (std::size_t k = 0; k < count; ++k) {
         sizes_[row + k] = found[k].bytes ? found[k].size : missing_integer;
-        if (found[k].bytes) pages_[row / kept_page_rows].append(found[k].bytes, static_cast<std::size_t>(found[k].size));
+        if (found[k].bytes)
+          pages_[row / kept_page_rows].append(found[k].bytes, static_cast<std::size_t>(found[k].size));
       }
     }
     buffers_.push_back({sizes_.data(), rows_ * sizeof(std::int32_t)});
@@ -131,7 +136,8 @@ class Parts {
       if (is_wide == wants_wide) return read_into(files_[k], 0, first, number(head.rows));
       std::vector<std::int32_t> narrow(number(head.rows));
       read_into(files_[k], 0, narrow.data(), narrow.size());
-      for (std::size_t i = 0; i < narrow.size(); ++i) first[i] = narrow[i] == missing_integer ? static_cast<T>(missing_real()) : static_cast<T>(narrow[i]);
+      for (std::size_t i = 0; i < narrow.size(); ++i)
+        first[i] = narrow[i] == missing_integer ? static_cast<T>(missing_real()) : static_cast<T>(narrow[i]);
     });
     return result;
   }
@@ -164,8 +170,12 @@ class Parts {
     TextNumbering all;
     std::vector<std::vector<std::int32_t>> numbers(files_.size());
     for (std::size_t k = 0; k < files_.size(); ++k) {
-      if (files_[k].head().type == KeptType::coded_text) each_different(files_[k], [&](std::string_view text) { numbers[k].push_back(all.number(text)); });
-      else each_written(files_[k], [&](std::size_t row, const std::string_view* text) { to[first_rows_[k] + static_cast<R_xlen_t>(row)] = text ? all.number(*text) : missing_integer; });
+      if (files_[k].head().type == KeptType::coded_text)
+        each_different(files_[k], [&](std::string_view text) { numbers[k].push_back(all.number(text)); });
+      else
+        each_written(files_[k], [&](std::size_t row, const std::string_view* text) {
+          to[first_rows_[k] + static_cast<R_xlen_t>(row)] = text ? all.number(*text) : missing_integer;
+        });
     }
     run_pieces(files_.size(), workers_, [&](int, std::size_t k) {
       if (files_[k].head().type != KeptType::coded_text) return;
@@ -199,7 +209,8 @@ class Parts {
       const std::vector<std::string> written_out = is_coded ? write_out(files_[k]) : std::vector<std::string>();
       for (std::size_t n = 0; n < pages_of(files_[k]); ++n) {
         const std::size_t size = is_coded ? written_out[n].size() : number(files_[k].head().sizes.at(n + 1));
-        if (size > static_cast<std::size_t>(std::numeric_limits<std::int32_t>::max())) throw DamagedFile("another size");
+        if (size > static_cast<std::size_t>(std::numeric_limits<std::int32_t>::max()))
+          throw DamagedFile("another size");
         const R_xlen_t page = static_cast<R_xlen_t>(addresses.size());
         SEXP copy = new_vector(RAWSXP, static_cast<R_xlen_t>(size));
         SET_VECTOR_ELT(bytes, page, copy);
@@ -229,7 +240,9 @@ class Parts {
     return new_written_texts(bytes, starts, sizes, first_rows);
   }
 
-  static std::size_t pages_of(const KeptFile& file) { return (number(file.head().rows) + kept_page_rows - 1) / kept_page_rows; }
+  static std::size_t pages_of(const KeptFile& file) {
+    return (number(file.head().rows) + kept_page_rows - 1) / kept_page_rows;
+  }
 
   // Calls work(row, text), or work(row, null) where it is missing, for each row of coded texts.
   template <class Work>
@@ -238,7 +251,8 @@ class Parts {
     each_different(file, [&](std::string_view text) { different.emplace_back(text); });
     std::vector<std::int32_t> codes(number(file.head().rows));
     read_into(file, 0, codes.data(), codes.size());
-    for (std::size_t i = 0; i < codes.size(); ++i) work(i, codes[i] == missing_integer ? nullptr : &different.at(static_cast<std::size_t>(codes[i]) - 1));
+    for (std::size_t i = 0; i < codes.size(); ++i)
+      work(i, codes[i] == missing_integer ? nullptr : &different.at(static_cast<std::size_t>(codes[i]) - 1));
   }
 
   // Calls work(row, text), or work(row, null) where it is missing, for each row of texts that are written out.
@@ -273,7 +287,9 @@ class Parts {
   }
 
   static void sizes_of_codes(const KeptFile& file, int* sizes) {
-    each_coded(file, [&](std::size_t row, const std::string* text) { sizes[row] = text ? static_cast<int>(text->size()) : missing_integer; });
+    each_coded(file, [&](std::size_t row, const std::string* text) {
+      sizes[row] = text ? static_cast<int>(text->size()) : missing_integer;
+    });
   }
 
   R_xlen_t count_pages() const {
@@ -293,8 +309,8 @@ class Parts {
 
 }  // namespace
 
-// Keeps these rows of a column, the first being 0. Texts that are no late ones must be in UTF-8. Gives an empty text, or what the
-// system said.
+// Keeps these rows of a column, the first being 0. Texts that are no late ones must be in UTF-8. Gives an empty text,
+// or what the system said.
 // [[Rcpp::export]]
 std::string kept_write_cpp(std::string path, SEXP column, double first, double rows, int kinds, Rcpp::RawVector note) {
   const Contents contents(column, static_cast<R_xlen_t>(first), static_cast<R_xlen_t>(rows));
@@ -330,7 +346,8 @@ Rcpp::List kept_heads_cpp(std::vector<std::string> paths) {
     } catch (const DamagedFile&) {
     }
   }
-  return Rcpp::List::create(Rcpp::Named("type") = types, Rcpp::Named("kinds") = kinds, Rcpp::Named("rows") = rows, Rcpp::Named("note") = notes);
+  return Rcpp::List::create(Rcpp::Named("type") = types, Rcpp::Named("kinds") = kinds, Rcpp::Named("rows") = rows,
+                            Rcpp::Named("note") = notes);
 }
 
 // One column of the rows of all files, as "logical", "integer", "number" or "text"; NULL if a file is damaged or gone.

@@ -17,9 +17,9 @@ namespace {
 constexpr R_xlen_t batch = text_batch;
 using Piece = TextBytes;
 
-// A form says how long the vector is that its parts, a list, make, and whether its strings are new ones, to be kept. If so, an
-// object of it gives the bytes of each: piece(row, k), for the k-th row of a batch; and `prepare` may fetch what a later row will
-// need.
+// A form says how long the vector is that its parts, a list, make, and whether its strings are new ones, to be kept. If
+// so, an object of it gives the bytes of each: piece(row, k), for the k-th row of a batch; and `prepare` may fetch what
+// a later row will need.
 struct Coded {
   static constexpr const char* name = "coded_texts";
   static constexpr bool makes_new = false;
@@ -36,7 +36,9 @@ struct Cut {
   static R_xlen_t length(SEXP parts) { return XLENGTH(VECTOR_ELT(parts, 1)); }
 
   explicit Cut(SEXP parts)
-      : source_(STRING_PTR_RO(VECTOR_ELT(parts, 0))), starts_(INTEGER_RO(VECTOR_ELT(parts, 1))), sizes_(INTEGER_RO(VECTOR_ELT(parts, 2))) {}
+      : source_(STRING_PTR_RO(VECTOR_ELT(parts, 0))),
+        starts_(INTEGER_RO(VECTOR_ELT(parts, 1))),
+        sizes_(INTEGER_RO(VECTOR_ELT(parts, 2))) {}
   Piece piece(R_xlen_t i, R_xlen_t) const {
     if (sizes_[i] == NA_INTEGER) return {nullptr, 0};
     return {CHAR(source_[i]) + starts_[i], sizes_[i]};
@@ -59,7 +61,10 @@ struct Written {
   static R_xlen_t length(SEXP parts) { return XLENGTH(VECTOR_ELT(parts, 1)); }
 
   explicit Written(SEXP parts)
-      : pages_(VECTOR_ELT(parts, 0)), first_rows_(VECTOR_ELT(parts, 3)), starts_(INTEGER_RO(VECTOR_ELT(parts, 1))), sizes_(INTEGER_RO(VECTOR_ELT(parts, 2))) {}
+      : pages_(VECTOR_ELT(parts, 0)),
+        first_rows_(VECTOR_ELT(parts, 3)),
+        starts_(INTEGER_RO(VECTOR_ELT(parts, 1))),
+        sizes_(INTEGER_RO(VECTOR_ELT(parts, 2))) {}
   Piece piece(R_xlen_t i, R_xlen_t) {
     if (sizes_[i] == NA_INTEGER) return {nullptr, 0};
     if (i < page_begins_ || i >= page_ends_) find_page(i);
@@ -114,8 +119,9 @@ struct Joined {
   std::string joined_[batch];
 };
 
-// R's side of a form. The first datum is the parts, NULL once somebody may have written to the vector, or all new strings
-// are made; the second the strings, as far as they are made, or NULL. An empty text there may be one yet to be made.
+// R's side of a form. The first datum is the parts, NULL once somebody may have written to the vector, or all new
+// strings are made; the second the strings, as far as they are made, or NULL. An empty text there may be one yet to be
+// made.
 template <class Form>
 struct LateTexts {
   static R_altrep_class_t type;
@@ -145,8 +151,8 @@ struct LateTexts {
     } else {
       if (strings(x) == R_NilValue) R_set_altrep_data2(x, Rf_allocVector(STRSXP, length(x)));
       if (STRING_ELT(strings(x), i) == R_BlankString) {
-        // Who looks at one after the other will look at more: as many are made as there are, and soon all, since R's collector,
-        // which waits meanwhile, may come after each time.
+        // Who looks at one after the other will look at more: as many are made as there are, and soon all, since R's
+        // collector, which waits meanwhile, may come after each time.
         constexpr R_xlen_t patience = 4096;
         const bool goes_on = i > 0 && STRING_ELT(strings(x), i - 1) != R_BlankString;
         const R_xlen_t more = !goes_on ? 1 : i < patience ? std::min(i, length(x) - i) : length(x) - i;
@@ -163,7 +169,9 @@ struct LateTexts {
     for (; first < last; first += batch) {
       const R_xlen_t count = std::min(batch, last - first);
       for (R_xlen_t k = 0; k < count; ++k) pieces[k] = form.piece(first + k, k);
-      maker.make(pieces, first, count, [&](R_xlen_t k) { if (first + batch + k < last) form.prepare(first + batch + k); });
+      maker.make(pieces, first, count, [&](R_xlen_t k) {
+        if (first + batch + k < last) form.prepare(first + batch + k);
+      });
     }
   }
 
@@ -217,7 +225,9 @@ struct LateTexts {
     SET_STRING_ELT(strings(x), i, text);
   }
 
-  static SEXP copy(SEXP x, Rboolean) { return parts(x) == R_NilValue ? nullptr : R_new_altrep(type, parts(x), R_NilValue); }
+  static SEXP copy(SEXP x, Rboolean) {
+    return parts(x) == R_NilValue ? nullptr : R_new_altrep(type, parts(x), R_NilValue);
+  }
 
   static Rboolean inspect(SEXP x, int, int, int, void (*)(SEXP, int, int, int)) {
     Rprintf("%s of rowanroot, %s\n", Form::name, is_whole(x) ? "made" : "not made");
@@ -248,7 +258,9 @@ SEXP some_of_coded(SEXP x, SEXP which, SEXP) {
   Rcpp::Shield<SEXP> codes(new_vector(INTSXP, wanted));
   int* const to = INTEGER(codes);
   for (R_xlen_t k = 0; k < wanted; ++k) {
-    const double i = TYPEOF(which) == REALSXP ? REAL_ELT(which, k) : INTEGER_ELT(which, k) == NA_INTEGER ? NA_REAL : INTEGER_ELT(which, k);
+    const double i = TYPEOF(which) == REALSXP              ? REAL_ELT(which, k)
+                     : INTEGER_ELT(which, k) == NA_INTEGER ? NA_REAL
+                                                           : INTEGER_ELT(which, k);
     to[k] = i >= 1 && i <= static_cast<double>(n) ? from[static_cast<R_xlen_t>(i) - 1] : NA_INTEGER;
   }
   return new_coded_texts(codes, coded.texts);
@@ -287,19 +299,23 @@ SEXP new_joined_texts(SEXP columns, SEXP with, R_xlen_t rows) {
 
 namespace {
 
-TextBytes bytes_of(SEXP text) { return text == NA_STRING ? TextBytes{nullptr, 0} : TextBytes{CHAR(text), LENGTH(text)}; }
+TextBytes bytes_of(SEXP text) {
+  return text == NA_STRING ? TextBytes{nullptr, 0} : TextBytes{CHAR(text), LENGTH(text)};
+}
 
 // Strings that are there, of each row or of the row's code.
 class StringReader : public TextReader {
  public:
-  StringReader(SEXP texts, SEXP codes) : strings_(STRING_PTR_RO(texts)), codes_(codes == R_NilValue ? nullptr : INTEGER_RO(codes)) {}
+  StringReader(SEXP texts, SEXP codes)
+      : strings_(STRING_PTR_RO(texts)), codes_(codes == R_NilValue ? nullptr : INTEGER_RO(codes)) {}
   void read(R_xlen_t first, R_xlen_t count, TextBytes* texts) override {
     if (!codes_) {
       for (R_xlen_t k = 0; k < count; ++k) texts[k] = bytes_of(strings_[first + k]);
       return;
     }
     const int* const code = codes_ + first;
-    for (R_xlen_t k = 0; k < count; ++k) texts[k] = code[k] == NA_INTEGER ? TextBytes{nullptr, 0} : bytes_of(strings_[code[k] - 1]);
+    for (R_xlen_t k = 0; k < count; ++k)
+      texts[k] = code[k] == NA_INTEGER ? TextBytes{nullptr, 0} : bytes_of(strings_[code[k] - 1]);
   }
 
  private:

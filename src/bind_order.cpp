@@ -39,14 +39,15 @@ Ties ties_of_name(const std::string& name) {
 SEXP text_codes_cpp(SEXP column, int threads) {
   const Rcpp::RObject texts = with_comparable_texts(column);
   Rcpp::Shield<SEXP> codes(new_vector(INTSXP, Rf_xlength(texts)));
-  text_codes(static_cast<const Text*>(address_of(texts)), static_cast<std::size_t>(Rf_xlength(texts)), NA_STRING, bytes_of,
-             thread_count(Rf_xlength(texts), threads), INTEGER(codes));
+  text_codes(static_cast<const Text*>(address_of(texts)), static_cast<std::size_t>(Rf_xlength(texts)), NA_STRING,
+             bytes_of, thread_count(Rf_xlength(texts), threads), INTEGER(codes));
   return codes;
 }
 
 // The rows in order, from 0.
 // [[Rcpp::export]]
-SEXP order_rows_cpp(Rcpp::List columns, Rcpp::LogicalVector descending, Rcpp::LogicalVector missing_first, double rows, int threads) {
+SEXP order_rows_cpp(Rcpp::List columns, Rcpp::LogicalVector descending, Rcpp::LogicalVector missing_first, double rows,
+                    int threads) {
   std::vector<SortColumn> by;
   for (R_xlen_t k = 0; k < columns.size(); ++k) {
     SEXP column = columns[k];
@@ -59,8 +60,8 @@ SEXP order_rows_cpp(Rcpp::List columns, Rcpp::LogicalVector descending, Rcpp::Lo
 
 // The first `count` rows of the order, from 0, in all or for each value of a column.
 // [[Rcpp::export]]
-Rcpp::IntegerVector top_rows_cpp(Rcpp::List columns, Rcpp::LogicalVector descending, double rows, double count, bool ties, SEXP within,
-                                 int threads) {
+Rcpp::IntegerVector top_rows_cpp(Rcpp::List columns, Rcpp::LogicalVector descending, double rows, double count,
+                                 bool ties, SEXP within, int threads) {
   std::vector<SortColumn> by;
   for (R_xlen_t k = 0; k < columns.size(); ++k) {
     SEXP column = columns[k];
@@ -82,7 +83,8 @@ Rcpp::IntegerVector top_rows_cpp(Rcpp::List columns, Rcpp::LogicalVector descend
 
 // Plain columns in this order of rows, from 0; NULL for the others.
 // [[Rcpp::export]]
-Rcpp::List gather_cpp(Rcpp::List columns, Rcpp::LogicalVector is_plain, double rows, Rcpp::IntegerVector order, int threads) {
+Rcpp::List gather_cpp(Rcpp::List columns, Rcpp::LogicalVector is_plain, double rows, Rcpp::IntegerVector order,
+                      int threads) {
   Rcpp::List result(columns.size());
   std::vector<GatheredColumn> moved;
   for (R_xlen_t k = 0; k < columns.size(); ++k) {
@@ -99,7 +101,8 @@ Rcpp::List gather_cpp(Rcpp::List columns, Rcpp::LogicalVector is_plain, double r
     result[k] = new_vector(TYPEOF(values), order.size());
     moved.push_back({address_of(values), writable_address(result[k]), width(type_of_vector(values))});
   }
-  gather(moved, static_cast<std::size_t>(rows), order.begin(), static_cast<std::size_t>(order.size()), thread_count(order.size(), threads));
+  gather(moved, static_cast<std::size_t>(rows), order.begin(), static_cast<std::size_t>(order.size()),
+         thread_count(order.size(), threads));
   for (R_xlen_t k = 0; k < columns.size(); ++k) {
     const CodedTexts coded = coded_texts_of(columns[k]);
     if (is_plain[k] && coded) result[k] = new_coded_texts(result[k], coded.texts);
@@ -107,25 +110,28 @@ Rcpp::List gather_cpp(Rcpp::List columns, Rcpp::LogicalVector is_plain, double r
   return result;
 }
 
-// A plain vector's values in these rows, from 1; missing where the row is NA. Texts stay numbers until they are looked at.
+// A plain vector's values in these rows, from 1; missing where the row is NA. Texts stay numbers until they are looked
+// at.
 // [[Rcpp::export]]
 SEXP values_at_cpp(SEXP column, Rcpp::IntegerVector rows, int threads) {
   // Where rows have the same texts many times, these are made once.
   if (rows.size() < 2 * Rf_xlength(column) && are_yet_to_be_made(column)) {
     std::vector<std::int32_t> from_0(static_cast<std::size_t>(rows.size()));
-    for (R_xlen_t i = 0; i < rows.size(); ++i) from_0[static_cast<std::size_t>(i)] = rows[i] == NA_INTEGER ? -1 : rows[i] - 1;
+    for (R_xlen_t i = 0; i < rows.size(); ++i)
+      from_0[static_cast<std::size_t>(i)] = rows[i] == NA_INTEGER ? -1 : rows[i] - 1;
     SEXP moved = texts_in_rows(column, from_0.data(), rows.size(), threads);
     if (moved != R_NilValue) return moved;
   }
   if (TYPEOF(column) == STRSXP) return new_coded_texts(rows, column);
   Rcpp::Shield<SEXP> values(new_vector(TYPEOF(column), rows.size()));
-  gather_known(type_of_vector(column), address_of(column), rows.begin(), static_cast<std::size_t>(rows.size()), writable_address(values),
-               thread_count(rows.size(), threads));
+  gather_known(type_of_vector(column), address_of(column), rows.begin(), static_cast<std::size_t>(rows.size()),
+               writable_address(values), thread_count(rows.size(), threads));
   return values;
 }
 
 // [[Rcpp::export]]
-SEXP ranks_cpp(SEXP column, bool descending, std::string ties, std::string missing, SEXP of_row, int groups, int threads) {
+SEXP ranks_cpp(SEXP column, bool descending, std::string ties, std::string missing, SEXP of_row, int groups,
+               int threads) {
   RankOptions options;
   options.descending = descending;
   options.ties = ties_of_name(ties);
@@ -134,8 +140,8 @@ SEXP ranks_cpp(SEXP column, bool descending, std::string ties, std::string missi
   const bool average = options.ties == Ties::average;
   Rcpp::Shield<SEXP> ranks(new_vector(average ? REALSXP : INTSXP, rows));
   const auto rank = [&](auto* to) {
-    rank_rows(type_of_column(column), address_of(column), static_cast<std::size_t>(rows), options, integers_or_null(of_row),
-              static_cast<std::size_t>(groups), thread_count(rows, threads), to);
+    rank_rows(type_of_column(column), address_of(column), static_cast<std::size_t>(rows), options,
+              integers_or_null(of_row), static_cast<std::size_t>(groups), thread_count(rows, threads), to);
   };
   if (average) rank(REAL(ranks));
   else rank(INTEGER(ranks));
@@ -147,44 +153,52 @@ SEXP ranks_cpp(SEXP column, bool descending, std::string ties, std::string missi
 SEXP compact_codes_cpp(SEXP column, bool descending, double most) {
   const R_xlen_t rows = Rf_xlength(column);
   Rcpp::Shield<SEXP> codes(new_vector(INTSXP, rows));
-  const std::size_t count = compact_codes({type_of_column(column), address_of(column), descending, false}, static_cast<std::size_t>(rows),
-                                          static_cast<std::size_t>(most), INTEGER(codes));
+  const std::size_t count =
+      compact_codes({type_of_column(column), address_of(column), descending, false}, static_cast<std::size_t>(rows),
+                    static_cast<std::size_t>(most), INTEGER(codes));
   if (count == 0) return R_NilValue;
-  return Rcpp::List::create(Rcpp::Named("of_row") = static_cast<SEXP>(codes), Rcpp::Named("count") = static_cast<double>(count));
+  return Rcpp::List::create(Rcpp::Named("of_row") = static_cast<SEXP>(codes),
+                            Rcpp::Named("count") = static_cast<double>(count));
 }
 
 // What a running word keeps from one lot of rows to the next.
 // [[Rcpp::export]]
 SEXP new_running_memory_cpp() { return Rcpp::XPtr<RunningMemory>(new RunningMemory, true); }
 
-static RunningMemory& memory_of(SEXP memory, RunningMemory& own) { return memory == R_NilValue ? own : *Rcpp::XPtr<RunningMemory>(memory); }
+static RunningMemory& memory_of(SEXP memory, RunningMemory& own) {
+  return memory == R_NilValue ? own : *Rcpp::XPtr<RunningMemory>(memory);
+}
 
 // Doubles. `steps` are compact codes instead of an order, or NULL; so may the memory be.
 // [[Rcpp::export]]
-SEXP running_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP steps, SEXP of_row, int groups, SEXP memory, int threads) {
+SEXP running_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP steps, SEXP of_row, int groups,
+                 SEXP memory, int threads) {
   RunningMemory own;
   Rcpp::Shield<SEXP> result(new_vector(REALSXP, Rf_xlength(column)));
   running(running_of_name(what), at_missing_of_name(missing), type_of_vector(column), address_of(column),
-          stepped_sequence(Rf_xlength(column), order, steps, of_row, groups, threads), memory_of(memory, own), REAL(result));
+          stepped_sequence(Rf_xlength(column), order, steps, of_row, groups, threads), memory_of(memory, own),
+          REAL(result));
   return result;
 }
 
 // Integers, and the first row (from 1) whose total did not fit, or 0.
 // [[Rcpp::export]]
-Rcpp::List running_integers_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP steps, SEXP of_row, int groups, SEXP memory,
-                                int threads) {
+Rcpp::List running_integers_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP steps, SEXP of_row,
+                                int groups, SEXP memory, int threads) {
   RunningMemory own;
   const R_xlen_t rows = Rf_xlength(column);
   Rcpp::Shield<SEXP> result(new_vector(INTSXP, rows));
-  const std::size_t overflow =
-      running_integers(running_of_name(what), at_missing_of_name(missing), static_cast<const std::int32_t*>(address_of(column)),
-                       stepped_sequence(rows, order, steps, of_row, groups, threads), memory_of(memory, own), INTEGER(result));
+  const std::size_t overflow = running_integers(
+      running_of_name(what), at_missing_of_name(missing), static_cast<const std::int32_t*>(address_of(column)),
+      stepped_sequence(rows, order, steps, of_row, groups, threads), memory_of(memory, own), INTEGER(result));
   const bool fits = overflow == static_cast<std::size_t>(rows);
-  return Rcpp::List::create(Rcpp::Named("values") = static_cast<SEXP>(result), Rcpp::Named("overflow") = fits ? 0.0 : overflow + 1.0);
+  return Rcpp::List::create(Rcpp::Named("values") = static_cast<SEXP>(result),
+                            Rcpp::Named("overflow") = fits ? 0.0 : overflow + 1.0);
 }
 
 // [[Rcpp::export]]
-SEXP moving_cpp(std::string what, double window, bool complete, Rcpp::NumericVector column, SEXP order, SEXP of_row, int groups) {
+SEXP moving_cpp(std::string what, double window, bool complete, Rcpp::NumericVector column, SEXP order, SEXP of_row,
+                int groups) {
   Rcpp::Shield<SEXP> result(new_vector(REALSXP, column.size()));
   moving(moving_of_name(what), static_cast<std::size_t>(window), complete, column.begin(),
          sequence_of(static_cast<double>(column.size()), order, of_row, groups), REAL(result));

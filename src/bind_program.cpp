@@ -48,7 +48,8 @@ std::string text_part(SEXP list, const char* name) { return CHAR(STRING_ELT(part
 class Compiler {
  public:
   // The run's slots: their values, what is yet to be calculated, and which of these count overflows.
-  Compiler(SEXP values, SEXP pending, Rcpp::LogicalVector counting) : values_(values), pending_(pending), counting_(counting) {}
+  Compiler(SEXP values, SEXP pending, Rcpp::LogicalVector counting)
+      : values_(values), pending_(pending), counting_(counting) {}
 
   // The number of the output that has this node's values.
   int add_output(SEXP node) {
@@ -152,7 +153,8 @@ class Compiler {
       return shared_counts_[id] = counts_overflows(shared_part(node));
     }
     if (kind == "choose")
-      return counts_overflows(part(node, "condition")) || counts_overflows(part(node, "yes")) || counts_overflows(part(node, "no"));
+      return counts_overflows(part(node, "condition")) || counts_overflows(part(node, "yes")) ||
+             counts_overflows(part(node, "no"));
     if (kind != "operation") return false;
     if (text_part(node, "type") == "integer") return true;
     SEXP operands = part(node, "operands");
@@ -183,8 +185,8 @@ class Compiler {
 // Calculates typed nodes, all in one pass. `values`, `pending` and `counting` are the run's slots. Gives a vector for
 // each node, and for each operation that overflowed its line, the number of rows and the first.
 // [[Rcpp::export]]
-Rcpp::List run_program_cpp(Rcpp::List nodes, Rcpp::List values, Rcpp::List pending, Rcpp::LogicalVector counting, double rows,
-                           int threads, int block_rows) {
+Rcpp::List run_program_cpp(Rcpp::List nodes, Rcpp::List values, Rcpp::List pending, Rcpp::LogicalVector counting,
+                           double rows, int threads, int block_rows) {
   Compiler compiler(values, pending, counting);
   std::vector<int> output_of_node;
   for (R_xlen_t k = 0; k < nodes.size(); ++k) output_of_node.push_back(compiler.add_output(nodes[k]));
@@ -219,13 +221,15 @@ Rcpp::List run_program_cpp(Rcpp::List nodes, Rcpp::List values, Rcpp::List pendi
     overflow_first.push_back(static_cast<double>(overflows[k].first_row + 1));
   }
   return Rcpp::List::create(Rcpp::Named("columns") = columns, Rcpp::Named("overflow_lines") = overflow_lines,
-                            Rcpp::Named("overflow_rows") = overflow_rows, Rcpp::Named("overflow_first") = overflow_first);
+                            Rcpp::Named("overflow_rows") = overflow_rows,
+                            Rcpp::Named("overflow_first") = overflow_first);
 }
 
-// A recurrence: `node` gives for each row what `start`, one value, gives for the row before a group's first. `order` has
-// the rows from 0 or is NULL, `of_row` their groups or NULL.
+// A recurrence: `node` gives for each row what `start`, one value, gives for the row before a group's first. `order`
+// has the rows from 0 or is NULL, `of_row` their groups or NULL.
 // [[Rcpp::export]]
-Rcpp::List run_recurrence_cpp(SEXP node, SEXP start, SEXP group_starts, Rcpp::List values, double rows, SEXP order, SEXP of_row, int groups) {
+Rcpp::List run_recurrence_cpp(SEXP node, SEXP start, SEXP group_starts, Rcpp::List values, double rows, SEXP order,
+                              SEXP of_row, int groups) {
   const Rcpp::List pending(values.size());
   Compiler compiler(values, pending, Rcpp::LogicalVector());
   const Rcpp::RObject first = TYPEOF(start) == STRSXP ? with_comparable_texts(start) : Rcpp::RObject(start);
@@ -237,10 +241,11 @@ Rcpp::List run_recurrence_cpp(SEXP node, SEXP start, SEXP group_starts, Rcpp::Li
   }
   const Sequence sequence = sequence_of(rows, order, of_row, groups);
   Rcpp::Shield<SEXP> result(new_vector(vector_of_type(compiler.program.output_type(0)), static_cast<R_xlen_t>(rows)));
-  const Overflow overflow =
-      run_recurrence(compiler.program, above, constant_of(first), group_starts == R_NilValue ? nullptr : address_of(group_starts), addresses, sequence, NA_STRING,
-                     writable_address(result));
-  return Rcpp::List::create(Rcpp::Named("values") = static_cast<SEXP>(result), Rcpp::Named("overflow_rows") = static_cast<double>(overflow.rows),
+  const Overflow overflow = run_recurrence(compiler.program, above, constant_of(first),
+                                           group_starts == R_NilValue ? nullptr : address_of(group_starts), addresses,
+                                           sequence, NA_STRING, writable_address(result));
+  return Rcpp::List::create(Rcpp::Named("values") = static_cast<SEXP>(result),
+                            Rcpp::Named("overflow_rows") = static_cast<double>(overflow.rows),
                             Rcpp::Named("overflow_first") = overflow.first_row + 1.0);
 }
 

@@ -57,7 +57,8 @@ Rcpp::List workbook_file_cpp(std::string relationships) {
   return guarded([&] { return Rcpp::List::create(Rcpp::Named("file") = workbook_file(content_of(relationships))); });
 }
 
-// The `names` of the sheets, their `files`, which are `hidden`; the files of `strings` and `styles`; and whether days count from 1904.
+// The `names` of the sheets, their `files`, which are `hidden`; the files of `strings` and `styles`; and whether days
+// count from 1904.
 // [[Rcpp::export]]
 Rcpp::List workbook_parts_cpp(std::string workbook, std::string relationships, std::string folder) {
   return guarded([&] {
@@ -69,18 +70,21 @@ Rcpp::List workbook_parts_cpp(std::string workbook, std::string relationships, s
       files[static_cast<R_xlen_t>(k)] = utf8(parts.sheets[k].file);
       hidden[static_cast<R_xlen_t>(k)] = parts.sheets[k].is_hidden;
     }
-    return Rcpp::List::create(Rcpp::Named("names") = names, Rcpp::Named("files") = files, Rcpp::Named("hidden") = hidden, Rcpp::Named("strings") = parts.strings,
+    return Rcpp::List::create(Rcpp::Named("names") = names, Rcpp::Named("files") = files,
+                              Rcpp::Named("hidden") = hidden, Rcpp::Named("strings") = parts.strings,
                               Rcpp::Named("styles") = parts.styles, Rcpp::Named("from_1904") = parts.counts_from_1904);
   });
 }
 
-// How many `rows` a sheet has, and of each column that has something its place `at`, from 1, and for each row what there `is`, by the
-// number that CellIs has, the `number` and the `text`.
+// How many `rows` a sheet has, and of each column that has something its place `at`, from 1, and for each row what
+// there `is`, by the number that CellIs has, the `number` and the `text`.
 // [[Rcpp::export]]
 Rcpp::List sheet_read_cpp(std::string sheet, std::string strings, std::string styles) {
   return guarded([&] {
-    const std::vector<std::string> shared = strings.empty() ? std::vector<std::string>() : shared_strings(content_of(strings));
-    const SheetCells found = sheet_cells(content_of(sheet), shared, styles.empty() ? std::vector<NumberIs>() : number_styles(content_of(styles)));
+    const std::vector<std::string> shared =
+        strings.empty() ? std::vector<std::string>() : shared_strings(content_of(strings));
+    const SheetCells found = sheet_cells(content_of(sheet), shared,
+                                         styles.empty() ? std::vector<NumberIs>() : number_styles(content_of(styles)));
     std::map<std::uint32_t, SheetColumn> columns;
     Rcpp::CharacterVector texts(shared.size() + found.own_texts.size());
     for (std::size_t k = 0; k < static_cast<std::size_t>(texts.size()); ++k)
@@ -100,14 +104,16 @@ Rcpp::List sheet_read_cpp(std::string sheet, std::string strings, std::string st
     Rcpp::List values(columns.size());
     R_xlen_t k = 0;
     for (auto& [at, column] : columns)
-      values[k++] = Rcpp::List::create(Rcpp::Named("at") = static_cast<int>(at) + 1, Rcpp::Named("is") = column.is, Rcpp::Named("number") = column.number,
-                                       Rcpp::Named("text") = column.text);
+      values[k++] = Rcpp::List::create(Rcpp::Named("at") = static_cast<int>(at) + 1, Rcpp::Named("is") = column.is,
+                                       Rcpp::Named("number") = column.number, Rcpp::Named("text") = column.text);
     return Rcpp::List::create(Rcpp::Named("rows") = static_cast<double>(found.rows), Rcpp::Named("columns") = values);
   });
 }
 
 // [[Rcpp::export]]
-std::string cell_name_cpp(int row, int column) { return cell_name(static_cast<std::uint32_t>(row - 1), static_cast<std::uint32_t>(column - 1)); }
+std::string cell_name_cpp(int row, int column) {
+  return cell_name(static_cast<std::uint32_t>(row - 1), static_cast<std::uint32_t>(column - 1));
+}
 
 namespace {
 
@@ -155,7 +161,8 @@ class SheetWriter {
     std::vector<TextBytes> texts;
   };
 
-  static void write_cell(const Column& column, R_xlen_t first, R_xlen_t row, const std::string& number, std::string* to) {
+  static void write_cell(const Column& column, R_xlen_t first, R_xlen_t row, const std::string& number,
+                         std::string* to) {
     if (column.type == STRSXP) {
       const TextBytes& text = column.texts[static_cast<std::size_t>(row)];
       if (!text.bytes) return;
@@ -183,16 +190,21 @@ class SheetWriter {
 
 }  // namespace
 
-// Writes the part of a sheet. Texts must be UTF-8, numbers finite or missing. Gives what the system said if it can't be written, or an empty text.
+// Writes the part of a sheet. Texts must be UTF-8, numbers finite or missing. Gives what the system said if it can't be
+// written, or an empty text.
 // [[Rcpp::export]]
-std::string sheet_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::vector<int> styles, std::string path) {
+std::string sheet_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::vector<int> styles,
+                            std::string path) {
   std::unique_ptr<std::FILE, int (*)(std::FILE*)> file(std::fopen(path.c_str(), "wb"), std::fclose);
   if (!file) return std::strerror(errno);
-  std::string text = "<?xml version=\"1.0\" encoding=\"UTF-8\" standalone=\"yes\"?>\n"
-                     "<worksheet xmlns=\"http://schemas.openxmlformats.org/spreadsheetml/2006/main\" xmlns:mc=\"http://schemas.openxmlformats.org/markup-compatibility/2006\" "
-                     "mc:Ignorable=\"rowanroot\" xmlns:rowanroot=\"urn:rowanroot:sheet\"><sheetData><row r=\"1\">";
+  std::string text =
+      "<?xml version=\"1.0\" encoding=\"UTF-8\" standalone=\"yes\"?>\n"
+      "<worksheet xmlns=\"http://schemas.openxmlformats.org/spreadsheetml/2006/main\" "
+      "xmlns:mc=\"http://schemas.openxmlformats.org/markup-compatibility/2006\" "
+      "mc:Ignorable=\"rowanroot\" xmlns:rowanroot=\"urn:rowanroot:sheet\"><sheetData><row r=\"1\">";
   for (R_xlen_t k = 0; k < names.size(); ++k) {
-    text.append("<c r=\"" + cell_name(0, static_cast<std::uint32_t>(k)) + "\" t=\"inlineStr\"><is><t xml:space=\"preserve\">");
+    text.append("<c r=\"" + cell_name(0, static_cast<std::uint32_t>(k)) +
+                "\" t=\"inlineStr\"><is><t xml:space=\"preserve\">");
     write_cell_text(std::string_view(names[k]), &text);
     text.append("</t></is></c>");
   }

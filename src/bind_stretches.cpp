@@ -21,7 +21,8 @@ struct Stretch {
 };
 
 // Short ones, so that threads can share them, and all texts of one fit on a page.
-std::vector<Stretch> stretches_of(const Rcpp::IntegerVector& of, const Rcpp::NumericVector& first, const Rcpp::NumericVector& rows) {
+std::vector<Stretch> stretches_of(const Rcpp::IntegerVector& of, const Rcpp::NumericVector& first,
+                                  const Rcpp::NumericVector& rows) {
   std::vector<Stretch> stretches;
   R_xlen_t to = 0;
   for (R_xlen_t k = 0; k < of.size(); ++k) {
@@ -37,7 +38,8 @@ std::vector<Stretch> stretches_of(const Rcpp::IntegerVector& of, const Rcpp::Num
 
 class Joiner {
  public:
-  Joiner(const Rcpp::List& columns, std::vector<Stretch> stretches, int threads) : columns_(columns), stretches_(std::move(stretches)) {
+  Joiner(const Rcpp::List& columns, std::vector<Stretch> stretches, int threads)
+      : columns_(columns), stretches_(std::move(stretches)) {
     rows_ = stretches_.empty() ? 0 : stretches_.back().to + stretches_.back().rows;
     workers_ = thread_count(rows_, threads);
   }
@@ -64,7 +66,8 @@ class Joiner {
     T* const to = static_cast<T*>(writable_address(result));
     std::vector<const T*> from;
     for (SEXP column : columns_) from.push_back(static_cast<const T*>(address_of(column)));
-    each_stretch([&](int, std::size_t, const Stretch& one) { std::copy_n(from[one.of] + one.first, one.rows, to + one.to); });
+    each_stretch(
+        [&](int, std::size_t, const Stretch& one) { std::copy_n(from[one.of] + one.first, one.rows, to + one.to); });
     return result;
   }
 
@@ -85,7 +88,10 @@ class Joiner {
     TextNumbering all;
     std::vector<const int*> from;
     std::vector<std::vector<std::int32_t>> numbers(static_cast<std::size_t>(columns_.size()));
-    const auto number = [&](const TextBytes& text) { return text.bytes ? all.number(std::string_view(text.bytes, static_cast<std::size_t>(text.size))) : missing_integer; };
+    const auto number = [&](const TextBytes& text) {
+      return text.bytes ? all.number(std::string_view(text.bytes, static_cast<std::size_t>(text.size)))
+                        : missing_integer;
+    };
     for (std::size_t k = 0; k < numbers.size(); ++k) {
       SEXP column = columns_[static_cast<R_xlen_t>(k)];
       const CodedTexts coded = coded_texts_of(column);
@@ -101,7 +107,8 @@ class Joiner {
     }
     Rcpp::CharacterVector different(static_cast<R_xlen_t>(all.texts().size()));
     for (std::size_t k = 0; k < all.texts().size(); ++k)
-      different[static_cast<R_xlen_t>(k)] = Rf_mkCharLenCE(all.texts()[k].data(), static_cast<int>(all.texts()[k].size()), CE_UTF8);
+      different[static_cast<R_xlen_t>(k)] =
+          Rf_mkCharLenCE(all.texts()[k].data(), static_cast<int>(all.texts()[k].size()), CE_UTF8);
     Rcpp::Shield<SEXP> result(new_vector(INTSXP, rows_));
     int* const to = INTEGER(result);
     each_stretch([&](int, std::size_t, const Stretch& one) {
@@ -111,7 +118,8 @@ class Joiner {
         return;
       }
       const int* const code = from[one.of] + one.first;
-      for (R_xlen_t i = 0; i < one.rows; ++i) to[one.to + i] = code[i] == NA_INTEGER ? NA_INTEGER : number_of[code[i] - 1];
+      for (R_xlen_t i = 0; i < one.rows; ++i)
+        to[one.to + i] = code[i] == NA_INTEGER ? NA_INTEGER : number_of[code[i] - 1];
     });
     return new_coded_texts(result, different);
   }
@@ -125,7 +133,8 @@ class Joiner {
     }
     Rcpp::Shield<SEXP> result(new_vector(STRSXP, rows_));
     SEXP* const to = static_cast<SEXP*>(writable_address(result));
-    each_stretch([&](int, std::size_t, const Stretch& one) { std::copy_n(from[one.of] + one.first, one.rows, to + one.to); });
+    each_stretch(
+        [&](int, std::size_t, const Stretch& one) { std::copy_n(from[one.of] + one.first, one.rows, to + one.to); });
     return result;
   }
 
@@ -153,7 +162,8 @@ class Joiner {
           size[row] = texts[i].bytes ? texts[i].size : NA_INTEGER;
           if (!texts[i].bytes) continue;
           page.append(texts[i].bytes, static_cast<std::size_t>(texts[i].size));
-          if (page.size() > static_cast<std::size_t>(std::numeric_limits<int>::max())) throw std::length_error("65,536 texts are longer than 2 GB");
+          if (page.size() > static_cast<std::size_t>(std::numeric_limits<int>::max()))
+            throw std::length_error("65,536 texts are longer than 2 GB");
         }
       }
     });
@@ -177,9 +187,10 @@ class Joiner {
 
 }  // namespace
 
-// Vectors of one type, with texts in UTF-8; stretch k is `rows[k]` rows of vector `of[k]`, counted from 1, of which the first is `first[k]`, counted
-// from 0. Strings that are yet to be made stay so.
+// Vectors of one type, with texts in UTF-8; stretch k is `rows[k]` rows of vector `of[k]`, counted from 1, of which the
+// first is `first[k]`, counted from 0. Strings that are yet to be made stay so.
 // [[Rcpp::export]]
-SEXP join_stretches_cpp(Rcpp::List columns, Rcpp::IntegerVector of, Rcpp::NumericVector first, Rcpp::NumericVector rows, int threads) {
+SEXP join_stretches_cpp(Rcpp::List columns, Rcpp::IntegerVector of, Rcpp::NumericVector first, Rcpp::NumericVector rows,
+                        int threads) {
   return Joiner(columns, stretches_of(of, first, rows), threads).join();
 }

@@ -15,7 +15,9 @@ namespace {
 std::string_view view(SEXP text) { return {CHAR(text), static_cast<std::size_t>(LENGTH(text))}; }
 
 // Whether the bytes are characters of UTF-8. Other texts are R's business.
-bool is_plain_text(SEXP text, std::string_view bytes) { return is_ascii(bytes) || (Rf_getCharCE(text) == CE_UTF8 && is_utf8(bytes)); }
+bool is_plain_text(SEXP text, std::string_view bytes) {
+  return is_ascii(bytes) || (Rf_getCharCE(text) == CE_UTF8 && is_utf8(bytes));
+}
 
 // Texts lie anywhere: one that will be looked at soon is fetched meanwhile.
 constexpr R_xlen_t ahead = 24;
@@ -27,8 +29,8 @@ void fetch(SEXP text) {
 
 std::size_t pages_for(R_xlen_t rows) { return static_cast<std::size_t>((rows + texts_on_page - 1) / texts_on_page); }
 
-// Does work(row, text) for each text that is not missing, and missing(row) for the others. Says whether all are in UTF-8; if
-// not, some may be left out.
+// Does work(row, text) for each text that is not missing, and missing(row) for the others. Says whether all are in
+// UTF-8; if not, some may be left out.
 template <class Work, class Missing>
 bool each_text(SEXP texts, Work work, Missing missing) {
   make_texts(texts);
@@ -73,8 +75,9 @@ template <class Value>
 SEXP about_texts(SEXPTYPE type, SEXP texts, int missing, Value value) {
   Rcpp::Shield<SEXP> values(new_vector(type, XLENGTH(texts)));
   int* const to = type == LGLSXP ? LOGICAL(values) : INTEGER(values);
-  const bool all_plain = each_text(texts, [=](R_xlen_t i, std::string_view text) { to[i] = static_cast<int>(value(text)); },
-                                   [=](R_xlen_t i) { to[i] = missing; });
+  const bool all_plain = each_text(
+      texts, [=](R_xlen_t i, std::string_view text) { to[i] = static_cast<int>(value(text)); },
+      [=](R_xlen_t i) { to[i] = missing; });
   return all_plain ? static_cast<SEXP>(values) : R_NilValue;
 }
 
@@ -82,7 +85,8 @@ SEXP about_texts(SEXPTYPE type, SEXP texts, int missing, Value value) {
 template <class Write>
 SEXP written_texts(SEXP texts, Write write) {
   const R_xlen_t rows = XLENGTH(texts);
-  Rcpp::Shield<SEXP> starts(new_vector(INTSXP, rows)), sizes(new_vector(INTSXP, rows)), pages(Rf_allocVector(VECSXP, static_cast<R_xlen_t>(pages_for(rows))));
+  Rcpp::Shield<SEXP> starts(new_vector(INTSXP, rows)), sizes(new_vector(INTSXP, rows)),
+      pages(Rf_allocVector(VECSXP, static_cast<R_xlen_t>(pages_for(rows))));
   int* const start = INTEGER(starts);
   int* const size = INTEGER(sizes);
   std::vector<std::string> written(pages_for(rows));
@@ -92,7 +96,8 @@ SEXP written_texts(SEXP texts, Write write) {
     if (page.empty()) page.reserve(static_cast<std::size_t>(texts_on_page) * (text.size() + 2));
     const std::size_t before = page.size();
     write(text, &page);
-    if (page.size() > static_cast<std::size_t>(std::numeric_limits<int>::max())) throw std::length_error("the new texts are too long");
+    if (page.size() > static_cast<std::size_t>(std::numeric_limits<int>::max()))
+      throw std::length_error("the new texts are too long");
     start[i] = static_cast<int>(before);
     size[i] = static_cast<int>(page.size() - before);
   }, [=](R_xlen_t i) { start[i] = 0, size[i] = NA_INTEGER; });
@@ -150,7 +155,10 @@ SEXP split_texts_cpp(Rcpp::CharacterVector texts, std::string at, int parts, boo
 }
 
 // [[Rcpp::export]]
-bool are_utf8_cpp(Rcpp::CharacterVector texts) { return each_text(texts, [](R_xlen_t, std::string_view) {}, [](R_xlen_t) {}); }
+bool are_utf8_cpp(Rcpp::CharacterVector texts) {
+  return each_text(
+      texts, [](R_xlen_t, std::string_view) {}, [](R_xlen_t) {});
+}
 
 // What follows gives NULL if a text is not in UTF-8.
 
@@ -175,7 +183,8 @@ SEXP trim_texts_cpp(Rcpp::CharacterVector texts, bool left, bool right) {
 // Missing where one of the ends is not there.
 // [[Rcpp::export]]
 SEXP cut_between_cpp(Rcpp::CharacterVector texts, std::string from, std::string to) {
-  return cut_texts(texts, [&](std::string_view text, std::string_view* piece) { return find_between(text, from, to, piece); });
+  return cut_texts(texts,
+                   [&](std::string_view text, std::string_view* piece) { return find_between(text, from, to, piece); });
 }
 
 // [[Rcpp::export]]
@@ -186,10 +195,12 @@ SEXP count_characters_cpp(Rcpp::CharacterVector texts) {
 // Whether each text begins with another (`where` "start"), ends with it ("end"), or has it in it ("in").
 // [[Rcpp::export]]
 SEXP has_text_cpp(Rcpp::CharacterVector texts, std::string part, std::string where, int missing) {
-  return about_texts(LGLSXP, texts, missing, [&, at_start = where == "start", at_end = where == "end"](std::string_view text) {
-    if (!at_start && !at_end) return text.find(part) != text.npos;
-    return text.size() >= part.size() && text.compare(at_start ? 0 : text.size() - part.size(), part.size(), part) == 0;
-  });
+  return about_texts(LGLSXP, texts, missing,
+                     [&, at_start = where == "start", at_end = where == "end"](std::string_view text) {
+                       if (!at_start && !at_end) return text.find(part) != text.npos;
+                       return text.size() >= part.size() &&
+                              text.compare(at_start ? 0 : text.size() - part.size(), part.size(), part) == 0;
+                     });
 }
 
 // [[Rcpp::export]]
@@ -199,18 +210,20 @@ SEXP change_case_cpp(Rcpp::CharacterVector texts, bool upper) {
 
 // [[Rcpp::export]]
 SEXP replace_in_texts_cpp(Rcpp::CharacterVector texts, std::string from, std::string to, bool all) {
-  return written_texts(texts, [&](std::string_view text, std::string* page) { append_replaced(text, from, to, all, page); });
+  return written_texts(texts,
+                       [&](std::string_view text, std::string* page) { append_replaced(text, from, to, all, page); });
 }
 
 // Whether the core can read texts of this format ("": ISO 8601), and whether it has a date.
 // [[Rcpp::export]]
 Rcpp::LogicalVector moment_format_cpp(std::string format) {
   const MomentReader reader(format);
-  return Rcpp::LogicalVector::create(Rcpp::Named("can_read") = reader.can_read(), Rcpp::Named("has_date") = reader.has_date());
+  return Rcpp::LogicalVector::create(Rcpp::Named("can_read") = reader.can_read(),
+                                     Rcpp::Named("has_date") = reader.has_date());
 }
 
-// Seconds since 1970, without the blanks around a text; missing for empty texts, and NaN for what is no moment of this format.
-// `universal` says which are of Universal Time, not of a clock.
+// Seconds since 1970, without the blanks around a text; missing for empty texts, and NaN for what is no moment of this
+// format. `universal` says which are of Universal Time, not of a clock.
 // [[Rcpp::export]]
 SEXP read_moments_cpp(Rcpp::CharacterVector texts, std::string format) {
   const MomentReader reader(format);
@@ -227,7 +240,8 @@ SEXP read_moments_cpp(Rcpp::CharacterVector texts, std::string format) {
     is_universal[i] = moment.is_universal;
   }, missing);
   if (!all_plain) return R_NilValue;
-  return Rcpp::List::create(Rcpp::Named("seconds") = static_cast<SEXP>(seconds), Rcpp::Named("universal") = static_cast<SEXP>(universal));
+  return Rcpp::List::create(Rcpp::Named("seconds") = static_cast<SEXP>(seconds),
+                            Rcpp::Named("universal") = static_cast<SEXP>(universal));
 }
 
 // Moments, or days, as ISO 8601 has them. Missing ones are missing; what can't be written so is empty.

@@ -14,26 +14,27 @@ struct CodedTexts {
 };
 CodedTexts coded_texts_of(SEXP x);
 
-// Pieces of other texts, which are in UTF-8: where each begins, from 0, and its size, in bytes; a size of NA is a missing
-// text.
+// Pieces of other texts, which are in UTF-8: where each begins, from 0, and its size, in bytes; a size of NA is a
+// missing text.
 SEXP new_cut_texts(SEXP source, SEXP starts, SEXP sizes);
 
 // Makes all strings of such a vector, so that the user can stop it, which R does not allow while it looks itself.
 void make_texts(SEXP x);
 
-// Texts that are written on pages, raw vectors in a list: where each begins on its page, and its size, in bytes. Pages have the
-// texts of so many rows each, or else `first_rows` says at which row, from 0, each begins.
+// Texts that are written on pages, raw vectors in a list: where each begins on its page, and its size, in bytes. Pages
+// have the texts of so many rows each, or else `first_rows` says at which row, from 0, each begins.
 constexpr R_xlen_t texts_on_page = 1 << 16;
 SEXP new_written_texts(SEXP pages, SEXP starts, SEXP sizes, SEXP first_rows = R_NilValue);
 
-// Texts of several vectors, which are in UTF-8, one after the other, with a text between them. A row where one is missing
-// is missing. A vector of one text is for every row.
+// Texts of several vectors, which are in UTF-8, one after the other, with a text between them. A row where one is
+// missing is missing. A vector of one text is for every row.
 SEXP new_joined_texts(SEXP columns, SEXP with, R_xlen_t rows);
 
 // Whether strings of the vector are yet to be made; they will be in UTF-8.
 bool are_yet_to_be_made(SEXP texts);
 
-// The texts in these rows, from 0, or missing where the row is less, if strings of the vector are yet to be made; else NULL.
+// The texts in these rows, from 0, or missing where the row is less, if strings of the vector are yet to be made; else
+// NULL.
 SEXP texts_in_rows(SEXP column, const std::int32_t* rows, R_xlen_t count, int threads);
 
 // The bytes of a text in UTF-8; null for a missing one.
@@ -42,7 +43,8 @@ struct TextBytes {
   int size;
 };
 
-// Reads texts of a vector, which are in UTF-8, so many at once at most, and makes no strings of late ones. The bytes are there until more are read.
+// Reads texts of a vector, which are in UTF-8, so many at once at most, and makes no strings of late ones. The bytes
+// are there until more are read.
 constexpr R_xlen_t text_batch = 64;
 class TextReader {
  public:

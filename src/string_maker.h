@@ -9,8 +9,8 @@
 
 #include "late_texts.h"
 
-// Makes R's strings of bytes and puts them where they are kept. Short ones that came before are not looked up again among all
-// of R's. What will be needed is fetched from memory while other rows are worked on.
+// Makes R's strings of bytes and puts them where they are kept. Short ones that came before are not looked up again
+// among all of R's. What will be needed is fetched from memory while other rows are worked on.
 class StringMaker {
  public:
   StringMaker(SEXP kept, R_xlen_t expected) : kept_(kept) {
@@ -52,12 +52,17 @@ class StringMaker {
     SEXP string = nullptr;
 
     Known() = default;
-    explicit Known(const TextBytes& piece) : size(piece.size) { std::memcpy(words, piece.bytes, static_cast<std::size_t>(piece.size)); }
+    explicit Known(const TextBytes& piece) : size(piece.size) {
+      std::memcpy(words, piece.bytes, static_cast<std::size_t>(piece.size));
+    }
     std::size_t hash() const {
-      const std::uint64_t mixed = (words[0] ^ (words[1] + static_cast<std::uint64_t>(size)) * 0xC2B2AE3D27D4EB4Full) * 0x9E3779B97F4A7C15ull;
+      const std::uint64_t mixed =
+          (words[0] ^ (words[1] + static_cast<std::uint64_t>(size)) * 0xC2B2AE3D27D4EB4Full) * 0x9E3779B97F4A7C15ull;
       return static_cast<std::size_t>(mixed ^ mixed >> 32);
     }
-    bool is_same(const Known& other) const { return words[0] == other.words[0] && words[1] == other.words[1] && size == other.size; }
+    bool is_same(const Known& other) const {
+      return words[0] == other.words[0] && words[1] == other.words[1] && size == other.size;
+    }
   };
 
   // A new string is kept at once, since nothing else keeps it.

@@ -16,7 +16,8 @@ functions_of_package <- function(folder) {
   for (file in files) {
     before <- ls(space, all.names = TRUE)
     for (code in parse(file.path(folder, file), keep.source = FALSE)) {
-      if (is.call(code) && identical(code[[1]], as.name("<-")) && is.call(code[[3]]) && identical(code[[3]][[1]], as.name("function"))) eval(code, space)
+      if (is.call(code) && identical(code[[1]], as.name("<-")) && is.call(code[[3]]) &&
+          identical(code[[3]][[1]], as.name("function"))) eval(code, space)
     }
     families[setdiff(ls(space, all.names = TRUE), before)] <- sub("[-.].*", "", file)
   }
@@ -47,4 +48,5 @@ generic_of <- function(name, known) {
   intersect(substring(name, 1, dots - 1), known)
 }
 
-layer_of <- function(families) vapply(families, function(family) which(vapply(layers, function(layer) family %in% layer, NA))[1], 0L)
+layer_of <- function(families) vapply(families, function(family) which(vapply(layers, function(layer) family %in%
+    layer, NA))[1], 0L)

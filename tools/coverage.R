@@ -1,12 +1,17 @@
-# How much of the code the tests of the package run, of R and of C++, file by file, the least first: into build/coverage.txt. Programs that the
-# tests start count too. What the instruments make slower, or say themselves, lets a few tests fail: that is for `make test`.
+# How much of the code the tests of the package run, of R and of C++, file by file, the least first: into
+# build/coverage.txt. Programs that the tests start count too. What the instruments make slower, or say themselves,
+# lets a few tests fail: that is for `make test`.
 tests <- normalizePath("tests/testthat")
-code <- c('Sys.setenv(NOT_CRAN = "true")',
-          sprintf('testthat::test_dir("%s", package = "rowanroot", load_package = "installed", reporter = "check", stop_on_failure = FALSE)', tests))
+run <- paste('testthat::test_dir("%s", package = "rowanroot", load_package = "installed",',
+             'reporter = "check", stop_on_failure = FALSE)')
+code <- c('Sys.setenv(NOT_CRAN = "true")', sprintf(run, tests))
 # A program that a test kills may leave half of what it counted.
-code <- c(code, 'for (file in list.files(dirname(find.package("rowanroot")), "^covr_trace_", full.names = TRUE, recursive = TRUE))
-                   if (inherits(try(readRDS(file), silent = TRUE), "try-error")) unlink(file)')
-lines <- as.data.frame(covr::package_coverage(".", type = "none", code = code, line_exclusions = list("src/RcppExports.cpp", "R/RcppExports.R")))
+code <- c(code, '
+  traces <- list.files(dirname(find.package("rowanroot")), "^covr_trace_", full.names = TRUE, recursive = TRUE)
+  for (file in traces) if (inherits(try(readRDS(file), silent = TRUE), "try-error")) unlink(file)
+')
+lines <- as.data.frame(covr::package_coverage(".", type = "none", code = code,
+                                              line_exclusions = list("src/RcppExports.cpp", "R/RcppExports.R")))
 lines <- lines[!duplicated(lines[c("filename", "first_line")]), ]
 lines$run <- lines$value > 0
 by_file <- aggregate(run ~ filename, lines, function(run) c(lines = length(run), percent = round(100 * mean(run), 1)))

@@ -8,8 +8,10 @@ dir.create(folder)
 setwd(folder)
 set.seed(1)
 n <- 400
-visits <- data.frame(hive = factor(sample(c("NB-01", "NB-02", NA), n, TRUE)), kg = stats::rnorm(n), frames = sample(c(NA, 1:9), n, TRUE), day = as.Date("2026-01-01") + seq_len(n),
-                     note = sample(c("fine", "weak", "", NA), n, TRUE), strong = sample(c(TRUE, NA), n, TRUE), at = .POSIXct(1.7e9 + seq_len(n), "UTC"))
+visits <- data.frame(hive = factor(sample(c("NB-01", "NB-02", NA), n, TRUE)), kg = stats::rnorm(n),
+                     frames = sample(c(NA, 1:9), n, TRUE), day = as.Date("2026-01-01") + seq_len(n),
+                     note = sample(c("fine", "weak", "", NA), n, TRUE), strong = sample(c(TRUE, NA), n, TRUE),
+                       at = .POSIXct(1.7e9 + seq_len(n), "UTC"))
 suppressMessages(save_table(visits, "whole.parquet"))
 whole <- readBin("whole.parquet", "raw", 1e6)
 read <- told <- 0

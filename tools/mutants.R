@@ -1,7 +1,8 @@
-# Changes one sign of the core at a time and sees whether a test notices: comparisons, constants, `+` and `-`, and what is returned.
+# Changes one sign of the core at a time and sees whether a test notices: comparisons, constants, `+` and `-`, and
+# what is returned.
 #   Rscript tools/mutants.R [how many] [seed]
-# The core's own tests come first, then the same under the sanitizers, then the package's for what survives these. What is left is
-# in build/mutants.csv, with the line as it was and as it is.
+# The core's own tests come first, then the same under the sanitizers, then the package's for what survives these.
+# What is left is in build/mutants.csv, with the line as it was and as it is.
 arguments <- commandArgs(TRUE)
 wanted <- if (length(arguments)) as.integer(arguments[1]) else 200L
 seed <- if (length(arguments) > 1) as.integer(arguments[2]) else 1L
@@ -14,7 +15,8 @@ careful <- c("-std=c++17", "-O1", "-pthread", "-w", "-fsanitize=address,undefine
 # Each change is a pattern and what stands in the place of what it finds.
 changes <- list(
   c(" < ", " <= "), c(" <= ", " < "), c(" > ", " >= "), c(" >= ", " > "), c(" == ", " != "), c(" != ", " == "),
-  c(" [+] ", " - "), c(" - ", " + "), c("return [^;{}]+;", "return {};"), c("(?<![\\w.\"'])[0-9]+(?![\\w.\"'])", "constant")
+  c(" [+] ", " - "), c(" - ", " + "), c("return [^;{}]+;", "return {};"),
+    c("(?<![\\w.\"'])[0-9]+(?![\\w.\"'])", "constant")
 )
 
 # A data frame with a row for each place that can be changed.
@@ -25,7 +27,10 @@ places <- function() {
     do.call(rbind, lapply(seq_along(changes), function(kind) {
       at <- gregexpr(changes[[kind]][1], sub("//.*", "", lines), perl = TRUE)
       do.call(rbind, lapply(which(is_code), function(line) {
-        if (at[[line]][1] > 0) data.frame(file = file, line = line, kind = kind, start = as.integer(at[[line]]), length = attr(at[[line]], "match.length"))
+        if (at[[line]][1] > 0) {
+          data.frame(file = file, line = line, kind = kind, start = as.integer(at[[line]]),
+                     length = attr(at[[line]], "match.length"))
+        }
       }))
     }))
   })
@@ -49,19 +54,22 @@ depend_on <- function(file) {
   text <- lapply(all, readLines)
   reached <- basename(file)
   repeat {
-    more <- basename(all)[vapply(text, function(lines) any(grepl(paste0("#include \"(", paste(reached, collapse = "|"), ")\""), lines)), NA)]
+    more <- basename(all)[vapply(text, function(lines) any(grepl(paste0("#include \"(",
+        paste(reached, collapse = "|"), ")\""), lines)), NA)]
     if (all(more %in% reached)) break
     reached <- union(reached, more)
   }
   all[basename(all) %in% reached & grepl("cpp$", all)]
 }
 
-object_of <- function(folder, file) file.path(folder, paste0(basename(dirname(file)), "-", sub("cpp$", "o", basename(file))))
+object_of <- function(folder, file) file.path(folder,
+                                              paste0(basename(dirname(file)), "-", sub("cpp$", "o", basename(file))))
 
 compile <- function(files, folder, sources, flags) {
   for (file in files) {
     from <- if (file.exists(file.path(sources, basename(file)))) file.path(sources, basename(file)) else file
-    status <- quiet("g++", c(flags, paste0("-I", sources), "-Isrc/core", "-Itests/core", "-c", from, "-o", object_of(folder, file)))
+    status <- quiet("g++", c(flags, paste0("-I", sources), "-Isrc/core", "-Itests/core", "-c", from, "-o",
+                             object_of(folder, file)))
     if (status) return(FALSE)
   }
   TRUE
@@ -72,7 +80,8 @@ prepare <- function(name, flags) {
   folder <- file.path(build, "mutants", name)
   dir.create(folder, recursive = TRUE, showWarnings = FALSE)
   all <- c(grep("cpp$", core, value = TRUE), tests)
-  parallel::mclapply(all, function(file) if (!file.exists(object_of(folder, file))) compile(file, folder, "nowhere", flags), mc.cores = 2)
+  parallel::mclapply(all, function(file) if (!file.exists(object_of(folder, file))) compile(file, folder, "nowhere",
+      flags), mc.cores = 2)
   folder
 }
 
@@ -99,21 +108,26 @@ try_package <- function(place, work, number) {
     dir.create(library)
     file.copy(find.package("rowanroot"), library, recursive = TRUE)
   }
-  flags <- strsplit(paste(system2("R", c("CMD", "config", "--cppflags"), stdout = TRUE), "-std=c++17 -O2 -fPIC -pthread -w"), " ")[[1]]
+  flags <- strsplit(paste(system2("R", c("CMD", "config", "--cppflags"), stdout = TRUE),
+                          "-std=c++17 -O2 -fPIC -pthread -w"), " ")[[1]]
   objects <- c(Sys.glob("src/*.o"), Sys.glob("src/core/*.o"))
   changed <- if (grepl("h$", place$file)) grep("src/core", depend_on(place$file), value = TRUE) else place$file
   for (file in changed) {
     from <- if (file.exists(file.path(work, basename(file)))) file.path(work, basename(file)) else file
-    if (quiet("g++", c(flags, paste0("-I", work), "-Isrc/core", "-c", from, "-o", file.path(work, sub("cpp$", "o", basename(file)))))) return("invalid")
+    if (quiet("g++", c(flags, paste0("-I", work), "-Isrc/core", "-c", from, "-o",
+                       file.path(work, sub("cpp$", "o", basename(file)))))) return("invalid")
   }
-  objects <- c(objects[!basename(objects) %in% sub("cpp$", "o", basename(changed))], file.path(work, sub("cpp$", "o", basename(changed))))
+  objects <- c(objects[!basename(objects) %in% sub("cpp$", "o", basename(changed))],
+               file.path(work, sub("cpp$", "o", basename(changed))))
   ldflags <- strsplit(system2("R", c("CMD", "config", "--ldflags"), stdout = TRUE), " ")[[1]]
-  if (quiet("g++", c("-shared", objects, ldflags, "-pthread", "-o", file.path(library, "rowanroot/libs/rowanroot.so")))) return("invalid")
+  if (quiet("g++", c("-shared", objects, ldflags, "-pthread", "-o",
+                     file.path(library, "rowanroot/libs/rowanroot.so")))) return("invalid")
   files <- list.files("tests/testthat", "^test-.*[.]R$")
   # Quick ones first.
   files <- files[order(file.size(file.path("tests/testthat", files)))]
   files <- setdiff(files, "test-new-word.R")
-  code <- sprintf("for (f in c(%s)) testthat::test_file(file.path('tests/testthat', f), package = 'rowanroot', load_package = 'installed', reporter = 'stop')",
+  code <- sprintf(paste0("for (f in c(%s)) testthat::test_file(file.path('tests/testthat', f), package = ",
+                         "'rowanroot', load_package = 'installed', reporter = 'stop')"),
                   paste0("'", files, "'", collapse = ", "))
   script <- file.path(work, "tests.R")
   writeLines(c(sprintf(".libPaths(c('%s', .libPaths()))", library), code), script)
@@ -127,7 +141,8 @@ cat(nrow(all_places), "places can be changed\n")
 chosen <- all_places[sample(nrow(all_places), min(nrow(all_places), 2 * wanted)), ]
 plain <- prepare("usual", usual)
 plain_careful <- prepare("careful", careful)
-stopifnot(try_core(data.frame(file = core[1], line = 1, kind = 1, start = 0, length = 0), plain, usual, file.path(build, "mutants", "check")) != "killed")
+stopifnot(try_core(data.frame(file = core[1], line = 1, kind = 1, start = 0, length = 0), plain, usual,
+                   file.path(build, "mutants", "check")) != "killed")
 started <- Sys.time()
 run_one <- function(k) {
   place <- chosen[k, ]
@@ -135,7 +150,8 @@ run_one <- function(k) {
   by <- c(core = try_core(place, plain, usual, work))
   if (by == "survives") by["sanitizers"] <- try_core(place, plain_careful, careful, work)
   lines <- readLines(place$file)
-  result <- data.frame(number = k, file = basename(place$file), line = place$line, outcome = by[length(by)], by = names(by)[length(by)],
+  result <- data.frame(number = k, file = basename(place$file), line = place$line, outcome = by[length(by)],
+                       by = names(by)[length(by)],
                        was = trimws(lines[place$line]), is = trimws(changed_line(lines[place$line], place)))
   if (by[length(by)] != "survives") unlink(work, recursive = TRUE)
   result
@@ -154,5 +170,6 @@ if (length(left) && !"core" %in% arguments) {
   results$by[unlist(halves)] <- "package"
 }
 utils::write.csv(results, file.path(build, "mutants.csv"), row.names = FALSE)
-cat(sum(results$outcome == "killed"), "of", nrow(results), "are killed, in", format(round(difftime(Sys.time(), started), 1)), "\n")
+cat(sum(results$outcome == "killed"), "of", nrow(results), "are killed, in",
+    format(round(difftime(Sys.time(), started), 1)), "\n")
 print(results[results$outcome == "survives", c("file", "line", "was", "is")], row.names = FALSE)

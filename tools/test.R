@@ -1,4 +1,5 @@
-# Runs the tests on the installed package, in two processes that take one file after the other. The last line has the figures.
+# Runs the tests on the installed package, in two processes that take one file after the other. The last line has
+# the figures.
 Sys.setenv(NOT_CRAN = "true")
 arguments <- commandArgs(TRUE)
 
@@ -9,11 +10,13 @@ take_files <- function(queue, number) {
   for (file in files[order(file.size(files), decreasing = TRUE)]) {
     if (!dir.create(file.path(queue, basename(file)), showWarnings = FALSE)) next
     cat("\n", basename(file), "\n", sep = "")
-    results <- c(results, testthat::test_file(file, package = "rowanroot", load_package = "installed", reporter = "check", stop_on_failure = FALSE))
+    results <- c(results, testthat::test_file(file, package = "rowanroot", load_package = "installed",
+                                              reporter = "check", stop_on_failure = FALSE))
   }
   expectations <- unlist(lapply(results, `[[`, "results"), recursive = FALSE)
   is_one <- function(class) sum(vapply(expectations, inherits, NA, class))
-  saveRDS(c(passed = is_one("expectation_success"), failed = is_one("expectation_failure") + is_one("expectation_error")), file.path(queue, paste0("figures-", number)))
+  saveRDS(c(passed = is_one("expectation_success"), failed = is_one("expectation_failure") +
+            is_one("expectation_error")), file.path(queue, paste0("figures-", number)))
 }
 
 run_all <- function() {
@@ -21,7 +24,8 @@ run_all <- function() {
   dir.create(queue)
   logs <- file.path(queue, c("log-1", "log-2"))
   rscript <- shQuote(file.path(R.home("bin"), "Rscript"))
-  system(paste(c(paste(rscript, "tools/test.R", shQuote(queue), 1:2, ">", shQuote(logs), "2>&1 &"), "wait"), collapse = " "))
+  system(paste(c(paste(rscript, "tools/test.R", shQuote(queue), 1:2, ">", shQuote(logs), "2>&1 &"), "wait"),
+               collapse = " "))
   for (log in logs) writeLines(readLines(log, warn = FALSE))
   figures <- file.path(queue, c("figures-1", "figures-2"))
   # A process that was ended has no figures.

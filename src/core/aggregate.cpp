@@ -18,7 +18,9 @@ constexpr int width = 4;  // of the vectors in which gcc compares without a deto
 constexpr int vectors = lanes / width;
 constexpr double infinity = std::numeric_limits<double>::infinity();
 // Squares of distances from the true mean, as they are from the rounded one: R's own are.
-double about_rounded_mean(double squares, const Mean& mean, std::size_t known) { return squares + static_cast<double>(known) * (mean.rest * mean.rest); }
+double about_rounded_mean(double squares, const Mean& mean, std::size_t known) {
+  return squares + static_cast<double>(known) * (mean.rest * mean.rest);
+}
 
 // What one block, or one group, knows.
 struct Partial {
@@ -127,7 +129,8 @@ Partial moments_block(const T* values, std::size_t rows) {
 
 // What is no number compares as neither less nor greater.
 template <class T>
-ROWANROOT_WIDE void range_lanes(const T* values, std::size_t rows, double* leasts, double* greatests, std::int64_t* counts) {
+ROWANROOT_WIDE void range_lanes(const T* values, std::size_t rows, double* leasts, double* greatests,
+                                std::int64_t* counts) {
   Reals least[vectors], greatest[vectors];
   for (int k = 0; k < vectors; ++k) {
     least[k] = infinity - Reals{};
@@ -184,9 +187,14 @@ Partial all_blocks(std::size_t rows, Workers threads, BlockOf block_of) {
   Schedule schedule;
   schedule.threads = threads;
   std::vector<Partial> partials((rows + schedule.block_rows - 1) / schedule.block_rows);
-  run_rounds(rows, schedule,
-             [&](int, std::size_t first, std::size_t last) { partials[first / schedule.block_rows] = block_of(first, last - first); },
-             [&](std::size_t, std::size_t) { if (threads.look_up) threads.look_up(); });
+  run_rounds(
+      rows, schedule,
+      [&](int, std::size_t first, std::size_t last) {
+        partials[first / schedule.block_rows] = block_of(first, last - first);
+      },
+      [&](std::size_t, std::size_t) {
+        if (threads.look_up) threads.look_up();
+      });
   Partial total;
   for (const Partial& partial : partials) {
     total.squares += partial.squares + between(total, partial);
@@ -230,10 +238,12 @@ double first_like(double found, const T* values, std::size_t rows) {
 template <class T>
 Moments moments_of_column(const T* values, std::size_t rows, bool with_squares, Workers threads) {
   const auto block_of = with_squares ? moments_block<T> : sum_block<T>;
-  const Partial total = all_blocks(rows, threads, [&](std::size_t first, std::size_t size) { return block_of(values + first, size); });
+  const Partial total =
+      all_blocks(rows, threads, [&](std::size_t first, std::size_t size) { return block_of(values + first, size); });
   const double known = static_cast<double>(total.known);
   const Mean mean = mean_of(total.sum, total.known);
-  if (is_exact(total.sum) && std::isfinite(total.squares)) return {total.sum.value(), mean.value, known, about_rounded_mean(total.squares, mean, total.known)};
+  if (is_exact(total.sum) && std::isfinite(total.squares))
+    return {total.sum.value(), mean.value, known, about_rounded_mean(total.squares, mean, total.known)};
   const LongSums sums(values, rows);
   return {static_cast<double>(sums.sum), static_cast<double>(sums.mean()), known, static_cast<double>(sums.squares)};
 }
@@ -241,13 +251,15 @@ Moments moments_of_column(const T* values, std::size_t rows, bool with_squares, 
 template <class T>
 double aggregate_column(Aggregate what, const T* values, std::size_t rows, bool skip_missing, Workers threads) {
   if (what == Aggregate::least || what == Aggregate::greatest) {
-    const Partial total = all_blocks(rows, threads, [&](std::size_t first, std::size_t size) { return range_block(values + first, size); });
+    const Partial total = all_blocks(
+        rows, threads, [&](std::size_t first, std::size_t size) { return range_block(values + first, size); });
     if (total.known < rows && !skip_missing) return strongest_unknown(values, rows);
     return first_like(what == Aggregate::least ? total.least : total.greatest, values, rows);
   }
   const Moments found = moments_of_column(values, rows, what == Aggregate::variance, threads);
   if (what == Aggregate::known) return found.known;
-  if (found.known < static_cast<double>(rows) && !skip_missing) return what == Aggregate::variance ? missing_real() : first_unknown(values, rows);
+  if (found.known < static_cast<double>(rows) && !skip_missing)
+    return what == Aggregate::variance ? missing_real() : first_unknown(values, rows);
   switch (what) {
     case Aggregate::sum: return found.sum;
     case Aggregate::mean: return found.mean;
@@ -273,7 +285,8 @@ Moments moments(Type type, const void* column, std::size_t rows, Workers threads
 }
 
 double aggregate(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing, Workers threads) {
-  if (type == Type::real) return aggregate_column(what, static_cast<const double*>(column), rows, skip_missing, threads);
+  if (type == Type::real)
+    return aggregate_column(what, static_cast<const double*>(column), rows, skip_missing, threads);
   return aggregate_column(what, static_cast<const std::int32_t*>(column), rows, skip_missing, threads);
 }
 

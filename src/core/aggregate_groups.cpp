@@ -32,7 +32,8 @@ struct GroupTotals {
 constexpr std::size_t ahead = 24;
 
 template <class T>
-GroupTotals totals_of_groups(const T* values, std::size_t rows, const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
+GroupTotals totals_of_groups(const T* values, std::size_t rows, const std::int32_t* group_of_row, std::size_t groups,
+                             Workers threads) {
   const std::size_t count = groups * 16 < rows ? sum_stretches : 1;
   std::vector<GroupTotals> stretches(count);
   run_pieces(count, threads, [&](int, std::size_t k) {
@@ -60,7 +61,8 @@ GroupTotals totals_of_groups(const T* values, std::size_t rows, const std::int32
     for (std::size_t g = 0; g < groups; ++g) {
       const GroupTotal& part = stretches[k].groups[g];
       GroupTotal& total = result.groups[g];
-      if (!stretches[k].is_complete(g) && result.is_complete(g)) result.first_unknown[g] = stretches[k].first_unknown[g];
+      if (!stretches[k].is_complete(g) && result.is_complete(g))
+        result.first_unknown[g] = stretches[k].first_unknown[g];
       total.sum.add(part.sum);
       total.known += part.known;
     }
@@ -70,8 +72,8 @@ GroupTotals totals_of_groups(const T* values, std::size_t rows, const std::int32
 
 // The groups whose sums are not what a pair of doubles can hold, with R's sums of each.
 template <class T>
-std::vector<std::pair<std::size_t, LongSums>> long_sums_of_groups(const GroupTotals& totals, const T* values, std::size_t rows,
-                                                                  const std::int32_t* group_of_row) {
+std::vector<std::pair<std::size_t, LongSums>> long_sums_of_groups(const GroupTotals& totals, const T* values,
+                                                                  std::size_t rows, const std::int32_t* group_of_row) {
   std::vector<std::size_t> open;
   for (std::size_t g = 0; g < totals.groups.size(); ++g)
     if (!is_exact(totals.groups[g].sum)) open.push_back(g);
@@ -80,16 +82,20 @@ std::vector<std::pair<std::size_t, LongSums>> long_sums_of_groups(const GroupTot
   std::vector<std::vector<T>> members(open.size());
   for (std::size_t i = 0; i < rows; ++i) {
     const auto place = std::lower_bound(open.begin(), open.end(), static_cast<std::size_t>(group_of_row[i]));
-    if (place != open.end() && *place == static_cast<std::size_t>(group_of_row[i])) members[place - open.begin()].push_back(values[i]);
+    if (place != open.end() && *place == static_cast<std::size_t>(group_of_row[i]))
+      members[place - open.begin()].push_back(values[i]);
   }
-  for (std::size_t k = 0; k < open.size(); ++k) result.push_back({open[k], LongSums(members[k].data(), members[k].size())});
+  for (std::size_t k = 0; k < open.size(); ++k)
+    result.push_back({open[k], LongSums(members[k].data(), members[k].size())});
   return result;
 }
 
 template <class T>
-GroupSums sums_of_column_groups(const T* values, std::size_t rows, const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
+GroupSums sums_of_column_groups(const T* values, std::size_t rows, const std::int32_t* group_of_row, std::size_t groups,
+                                Workers threads) {
   GroupTotals totals = totals_of_groups(values, rows, group_of_row, groups, threads);
-  GroupSums result{std::vector<double>(groups), std::vector<double>(groups), std::vector<double>(groups), std::move(totals.first_unknown)};
+  GroupSums result{std::vector<double>(groups), std::vector<double>(groups), std::vector<double>(groups),
+                   std::move(totals.first_unknown)};
   result.unknown.resize(groups, 0);
   for (std::size_t g = 0; g < groups; ++g) {
     const GroupTotal& group = totals.groups[g];
@@ -105,8 +111,8 @@ GroupSums sums_of_column_groups(const T* values, std::size_t rows, const std::in
 }
 
 template <class T>
-std::vector<double> ranges_of_column_groups(bool least, const T* values, std::size_t rows, bool skip_missing, const std::int32_t* group_of_row,
-                                            std::size_t groups) {
+std::vector<double> ranges_of_column_groups(bool least, const T* values, std::size_t rows, bool skip_missing,
+                                            const std::int32_t* group_of_row, std::size_t groups) {
   std::vector<double> result(groups, least ? infinity : -infinity), unknown(groups, 0);
   for (std::size_t i = 0; i < rows; ++i) {
     const double value = as_real(values[i]);
@@ -125,7 +131,8 @@ std::vector<double> ranges_of_column_groups(bool least, const T* values, std::si
   return result;
 }
 
-// Squares are never below zero, so that what rounding takes from the sum is found in fewer steps (Dekker's fast two-sum).
+// Squares are never below zero, so that what rounding takes from the sum is found in fewer steps (Dekker's fast
+// two-sum).
 inline void add_square(double distance, double* sum, double* rest) {
   const double square = distance * distance, total = *sum + square;
   *rest += total >= 2 * square ? square - (total - *sum) : *sum - (total - square);
@@ -133,14 +140,15 @@ inline void add_square(double distance, double* sum, double* rest) {
 }
 
 template <class T>
-std::vector<double> variances_of_column_groups(const T* values, std::size_t rows, bool skip_missing, const std::int32_t* group_of_row,
-                                               std::size_t groups, Workers threads) {
+std::vector<double> variances_of_column_groups(const T* values, std::size_t rows, bool skip_missing,
+                                               const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
   const GroupTotals totals = totals_of_groups(values, rows, group_of_row, groups, threads);
   struct Spread {
     double mean = 0, squares = 0, rest = 0;
   };
   std::vector<Spread> spreads(groups);
-  for (std::size_t g = 0; g < groups; ++g) spreads[g].mean = mean_of(totals.groups[g].sum, totals.groups[g].known).value;
+  for (std::size_t g = 0; g < groups; ++g)
+    spreads[g].mean = mean_of(totals.groups[g].sum, totals.groups[g].known).value;
   for (std::size_t i = 0; i < rows; ++i) {
     if (i + ahead < rows) __builtin_prefetch(spreads.data() + group_of_row[i + ahead], 1);
     const double value = as_real(values[i]);
@@ -164,7 +172,8 @@ std::vector<double> aggregate_column_groups(Aggregate what, const T* values, std
                                             const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
   if (what == Aggregate::least || what == Aggregate::greatest)
     return ranges_of_column_groups(what == Aggregate::least, values, rows, skip_missing, group_of_row, groups);
-  if (what == Aggregate::variance) return variances_of_column_groups(values, rows, skip_missing, group_of_row, groups, threads);
+  if (what == Aggregate::variance)
+    return variances_of_column_groups(values, rows, skip_missing, group_of_row, groups, threads);
   const GroupSums sums = sums_of_column_groups(values, rows, group_of_row, groups, threads);
   if (what == Aggregate::known) return sums.known;
   std::vector<double> result(what == Aggregate::sum ? sums.sum : sums.mean);
@@ -178,12 +187,16 @@ std::vector<double> aggregate_column_groups(Aggregate what, const T* values, std
 std::vector<double> aggregate_groups(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing,
                                      const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
   if (type == Type::real)
-    return aggregate_column_groups(what, static_cast<const double*>(column), rows, skip_missing, group_of_row, groups, threads);
-  return aggregate_column_groups(what, static_cast<const std::int32_t*>(column), rows, skip_missing, group_of_row, groups, threads);
+    return aggregate_column_groups(what, static_cast<const double*>(column), rows, skip_missing, group_of_row, groups,
+                                   threads);
+  return aggregate_column_groups(what, static_cast<const std::int32_t*>(column), rows, skip_missing, group_of_row,
+                                 groups, threads);
 }
 
-GroupSums sums_of_groups(Type type, const void* column, std::size_t rows, const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
-  if (type == Type::real) return sums_of_column_groups(static_cast<const double*>(column), rows, group_of_row, groups, threads);
+GroupSums sums_of_groups(Type type, const void* column, std::size_t rows, const std::int32_t* group_of_row,
+                         std::size_t groups, Workers threads) {
+  if (type == Type::real)
+    return sums_of_column_groups(static_cast<const double*>(column), rows, group_of_row, groups, threads);
   return sums_of_column_groups(static_cast<const std::int32_t*>(column), rows, group_of_row, groups, threads);
 }
 

@@ -16,7 +16,9 @@ namespace {
 // Bytes of the input from one place on: more are read when they are needed.
 class Window {
  public:
-  Window(const Input& input, std::uint64_t first, std::uint64_t bytes) : input_(input), first_(first) { reach(first + bytes); }
+  Window(const Input& input, std::uint64_t first, std::uint64_t bytes) : input_(input), first_(first) {
+    reach(first + bytes);
+  }
 
   void reach(std::uint64_t end) {
     end = std::min(end, input_.size());
@@ -44,7 +46,8 @@ class Window {
 
 std::size_t count_lines(const char* first, const char* last) {
   std::size_t lines = 0;
-  for (const char* at = first; at != last; ++at) lines += *at == '\n' || (*at == '\r' && (at + 1 == last || at[1] != '\n'));
+  for (const char* at = first; at != last; ++at)
+    lines += *at == '\n' || (*at == '\r' && (at + 1 == last || at[1] != '\n'));
   return lines;
 }
 
@@ -53,7 +56,8 @@ void check_bytes(const char* first, std::size_t count, std::size_t line) {
   const void* const nul = std::memchr(first, '\0', count);
   const std::size_t before_nul = nul ? static_cast<std::size_t>(static_cast<const char*>(nul) - first) : count;
   const std::size_t valid = valid_utf8_prefix({first, before_nul});
-  if (valid < count) throw CsvError(valid < before_nul ? "not_utf8" : "nul_byte", line + count_lines(first, first + valid));
+  if (valid < count)
+    throw CsvError(valid < before_nul ? "not_utf8" : "nul_byte", line + count_lines(first, first + valid));
 }
 
 void check_names(const std::vector<std::string>& names, std::size_t line) {
@@ -101,8 +105,9 @@ Header read_header(const Input& input, const CsvFormat& format) {
   }
 }
 
-// A piece that begins at the first record from `from` on: at it, if it is known to be a record's first byte, or else behind the
-// next line end. It ends where the first record from `end` on begins. Without a piece if that can't be found nearby.
+// A piece that begins at the first record from `from` on: at it, if it is known to be a record's first byte, or else
+// behind the next line end. It ends where the first record from `end` on begins. Without a piece if that can't be found
+// nearby.
 class Search {
  public:
   Search(const Input& input, const CsvFormat& format, bool skips_blank_lines)
@@ -198,9 +203,13 @@ class Search {
 
 }  // namespace
 
-std::vector<std::string> csv_names(const Input& input, const CsvFormat& format) { return read_header(input, format).names; }
+std::vector<std::string> csv_names(const Input& input, const CsvFormat& format) {
+  return read_header(input, format).names;
+}
 
-std::string input_problem(const InputError& error) { return error.what() == std::string("changed") ? "changed" : "unreadable"; }
+std::string input_problem(const InputError& error) {
+  return error.what() == std::string("changed") ? "changed" : "unreadable";
+}
 
 CsvFile::CsvFile(std::shared_ptr<const Input> input, const CsvFormat& format, Workers threads, std::size_t piece_bytes)
     : input_(std::move(input)), format_(format) {

@@ -75,7 +75,8 @@ void each_block(const CsvFile& file, const CsvPiece& piece, std::size_t most_row
     const std::size_t found = block.fields.size() - before;
     if (found != columns) {
       const bool allowed = found < columns ? file.format().allows_short : file.format().allows_long;
-      if (!allowed) throw CsvError(found > columns ? "too_many_fields" : "too_few_fields", block.lines.back(), found, columns);
+      if (!allowed)
+        throw CsvError(found > columns ? "too_many_fields" : "too_few_fields", block.lines.back(), found, columns);
       block.fields.resize(before + columns, CsvField{"", 0, false});
     }
     if (block.rows() < block_rows) continue;
@@ -91,18 +92,27 @@ void each_block(const CsvFile& file, const CsvPiece& piece, std::size_t most_row
 class ColumnReader {
  public:
   ColumnReader(const CsvFile& file, const CsvColumn& column, std::size_t in_file, Part* part, TextNumbering* numbering)
-      : format_(file.format()), usual_marks_(format_.missing == std::vector<std::string>{"", "NA"}), columns_(file.names().size()), column_(column),
-        in_file_(in_file), part_(part), numbering_(numbering) {}
+      : format_(file.format()),
+        usual_marks_(format_.missing == std::vector<std::string>{"", "NA"}),
+        columns_(file.names().size()),
+        column_(column),
+        in_file_(in_file),
+        part_(part),
+        numbering_(numbering) {}
 
   void read(const Block& block, std::size_t row) {
     const char decimal = format_.decimal;
     switch (column_.type) {
       case CsvType::logical: return read_values(block, row, missing_integer, read_logical);
       case CsvType::integer: return read_values(block, row, missing_integer, read_integer);
-      case CsvType::real: return read_values(block, row, missing_real(), [=](std::string_view text, double* value) { return read_real(text, decimal, value); });
+      case CsvType::real:
+        return read_values(block, row, missing_real(),
+                           [=](std::string_view text, double* value) { return read_real(text, decimal, value); });
       case CsvType::long_integer: return read_values(block, row, missing_long_integer, read_long_integer);
       case CsvType::date: return read_values(block, row, missing_real(), read_date);
-      case CsvType::time: return read_values(block, row, missing_real(), [this](std::string_view text, double* value) { return read_time(text, value); });
+      case CsvType::time:
+        return read_values(block, row, missing_real(),
+                           [this](std::string_view text, double* value) { return read_time(text, value); });
       case CsvType::coded_text: return read_codes(block, row);
       case CsvType::text: return read_texts(block, row);
     }
@@ -201,7 +211,8 @@ class ColumnReader {
       part_->page.append(field.start, field.size);
       note_kinds(field);
     });
-    if (part_->page.size() > static_cast<std::size_t>(std::numeric_limits<std::int32_t>::max())) throw CsvError("long_field", block.lines.back());
+    if (part_->page.size() > static_cast<std::size_t>(std::numeric_limits<std::int32_t>::max()))
+      throw CsvError("long_field", block.lines.back());
   }
 
   const CsvFormat& format_;
@@ -234,7 +245,8 @@ std::vector<Place> places_of(const std::vector<std::shared_ptr<CsvFile>>& files,
   const std::vector<Place> all = all_places(files);
   const std::size_t last = std::min(lot.last, all.size());
   if (lot.first >= last) return {};
-  std::vector<Place> places(all.begin() + static_cast<std::ptrdiff_t>(lot.first), all.begin() + static_cast<std::ptrdiff_t>(last));
+  std::vector<Place> places(all.begin() + static_cast<std::ptrdiff_t>(lot.first),
+                            all.begin() + static_cast<std::ptrdiff_t>(last));
   const std::size_t before = places.front().row;
   for (Place& place : places) place.row -= before;
   return places;
@@ -289,7 +301,8 @@ std::vector<CsvLotOfFile> csv_lots(const std::vector<std::shared_ptr<CsvFile>>& 
   return lots;
 }
 
-CsvContent read_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const std::vector<CsvColumn>& columns, Workers threads, CsvLot lot) {
+CsvContent read_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const std::vector<CsvColumn>& columns,
+                    Workers threads, CsvLot lot) {
   const std::vector<Place> places = places_of(files, lot);
   std::vector<std::vector<Part>> parts(places.size());
   std::atomic<std::size_t> failed(places.size());
@@ -305,7 +318,8 @@ CsvContent read_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const st
     std::vector<ColumnReader> readers;
     for (std::size_t k = 0; k < columns.size(); ++k) {
       parts[p][k].worker = worker;
-      readers.emplace_back(file, columns[k], columns[k].in_file[place.file], &parts[p][k], &numberings[static_cast<std::size_t>(worker)][k]);
+      readers.emplace_back(file, columns[k], columns[k].in_file[place.file], &parts[p][k],
+                           &numberings[static_cast<std::size_t>(worker)][k]);
     }
     const auto fail = [&](const CsvError& error) {
       errors[p] = std::make_unique<CsvError>(in_file(error, place.file, place.piece.line));
@@ -343,7 +357,8 @@ CsvContent read_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const st
       found.misfits += part.misfits;
       if (columns[k].type == CsvType::text) content.pages[k].push_back({std::move(part.page), places[p].piece.rows});
     }
-    if (columns[k].type == CsvType::coded_text) join_codes(places, parts, k, numberings, columns[k].values, threads, &found);
+    if (columns[k].type == CsvType::coded_text)
+      join_codes(places, parts, k, numberings, columns[k].values, threads, &found);
   }
   return content;
 }
@@ -361,7 +376,8 @@ CsvLine line_of_row(const std::vector<std::shared_ptr<CsvFile>>& files, std::siz
   throw std::out_of_range("there is no such row");
 }
 
-std::vector<CsvGuess> guess_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const std::vector<CsvColumn>& columns) {
+std::vector<CsvGuess> guess_csv(const std::vector<std::shared_ptr<CsvFile>>& files,
+                                const std::vector<CsvColumn>& columns) {
   constexpr std::size_t most_places = 16, rows_of_each = 512;
   const std::vector<Place> places = all_places(files);
   std::vector<CsvGuess> guesses(columns.size());
@@ -378,7 +394,9 @@ std::vector<CsvGuess> guess_csv(const std::vector<std::shared_ptr<CsvFile>>& fil
             const CsvField& field = block.fields[i * file.names().size() + columns[k].in_file[place.file]];
             if (!field.quoted && file.format().is_missing(field.text())) continue;
             const std::string_view text = trimmed(field.text());
-            if (guesses[k].kinds) guesses[k].kinds &= text.empty() && field.quoted ? ~unsigned(has_no_empty_text) : kinds_of(text, file.format().decimal);
+            if (guesses[k].kinds)
+              guesses[k].kinds &=
+                  text.empty() && field.quoted ? ~unsigned(has_no_empty_text) : kinds_of(text, file.format().decimal);
             different[k].number(field.text());
             ++known[k];
           }

@@ -10,17 +10,25 @@
 
 namespace rowanroot {
 
-// What every value of a column could be read as. A column where nothing is known could be all of them. Moments are of Universal
-// Time, clock times say of none. An empty text in quotes is a missing number or date, and makes a text of a column that has nothing else.
+// What every value of a column could be read as. A column where nothing is known could be all of them. Moments are of
+// Universal Time, clock times say of none. An empty text in quotes is a missing number or date, and makes a text of a
+// column that has nothing else.
 enum Kinds : unsigned {
-  could_be_logical = 1, could_be_integer = 2, could_be_real = 4, could_be_date = 8, could_be_moment = 16, could_be_clock = 32,
-  has_no_empty_text = 64, could_be_all = 127
+  could_be_logical = 1,
+  could_be_integer = 2,
+  could_be_real = 4,
+  could_be_date = 8,
+  could_be_moment = 16,
+  could_be_clock = 32,
+  has_no_empty_text = 64,
+  could_be_all = 127
 };
 
 enum class CsvType { logical, integer, real, long_integer, date, time, coded_text, text };
 
-// A column that is wanted: where it is in each file, and where its values go, for all rows, file by file. Logicals and integers
-// are 32 bits wide, codes of texts too, which count from 1; where texts begin on their page, too; the rest is 64 bits wide.
+// A column that is wanted: where it is in each file, and where its values go, for all rows, file by file. Logicals and
+// integers are 32 bits wide, codes of texts too, which count from 1; where texts begin on their page, too; the rest is
+// 64 bits wide.
 struct CsvColumn {
   CsvType type;
   std::vector<std::size_t> in_file;
@@ -66,7 +74,8 @@ std::vector<CsvLotOfFile> csv_lots(const std::vector<std::shared_ptr<CsvFile>>& 
 
 // Throws CsvError. Values of a lot go where those of the first row
 // of all would.
-CsvContent read_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const std::vector<CsvColumn>& columns, Workers threads, CsvLot lot = {});
+CsvContent read_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const std::vector<CsvColumn>& columns,
+                    Workers threads, CsvLot lot = {});
 
 // The file and the line, both from 0, on which a row of all files begins. Throws as read_csv() does.
 struct CsvLine {
@@ -79,6 +88,7 @@ struct CsvGuess {
   unsigned kinds = could_be_all;
   bool is_few = true;
 };
-std::vector<CsvGuess> guess_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const std::vector<CsvColumn>& columns);
+std::vector<CsvGuess> guess_csv(const std::vector<std::shared_ptr<CsvFile>>& files,
+                                const std::vector<CsvColumn>& columns);
 
 }  // namespace rowanroot

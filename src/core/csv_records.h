@@ -1,6 +1,6 @@
 #pragma once
-// Bytes cut into records and fields: RFC 4180, with any line end, and quotes where they are not needed. Nothing is dropped or
-// repaired silently.
+// Bytes cut into records and fields: RFC 4180, with any line end, and quotes where they are not needed. Nothing is
+// dropped or repaired silently.
 
 #include <array>
 #include <cstdint>
@@ -20,14 +20,14 @@ struct CsvField {
 
 class CsvRecords {
  public:
-  // Doubled quotes are undone in place: a field never gets longer. If the bytes are not the file's last, what needs more of them
-  // throws Incomplete.
+  // Doubled quotes are undone in place: a field never gets longer. If the bytes are not the file's last, what needs
+  // more of them throws Incomplete.
   CsvRecords(char* first, char* end, bool is_last, const CsvFormat& format);
 
   struct Incomplete {};
 
-  // Goes on to the beginning of the next record, past blank lines (unless a record has one field, which may be missing) and
-  // comments. False at the end of the bytes.
+  // Goes on to the beginning of the next record, past blank lines (unless a record has one field, which may be missing)
+  // and comments. False at the end of the bytes.
   bool find_record(bool skips_blank_lines);
 
   // The fields of the record that begins here are added.

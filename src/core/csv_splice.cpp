@@ -34,8 +34,13 @@ const char* find_either(const char* at, const char* end, char one, char other) {
 
 // Where nothing is quoted, a record ends with its line.
 WrittenRecords::WrittenRecords(const char* first, const char* end, char separator, std::size_t fields, std::size_t cut)
-    : at_(first), end_(end), separator_(separator),
-      looked_for_(std::memchr(first, '"', static_cast<std::size_t>(end - first)) ? fields : std::max<std::size_t>(std::min(cut, fields), 1) - 1), starts_(fields + 1) {}
+    : at_(first),
+      end_(end),
+      separator_(separator),
+      looked_for_(std::memchr(first, '"', static_cast<std::size_t>(end - first))
+                      ? fields
+                      : std::max<std::size_t>(std::min(cut, fields), 1) - 1),
+      starts_(fields + 1) {}
 
 void WrittenRecords::next() {
   const std::size_t fields = starts_.size() - 1;

@@ -14,15 +14,18 @@ struct OtherFile : std::runtime_error {
 
 class WrittenRecords {
  public:
-  // Whole records of so many fields each. Only where the first ones begin, `cut` of them, is looked for, and where the record ends.
+  // Whole records of so many fields each. Only where the first ones begin, `cut` of them, is looked for, and where the
+  // record ends.
   WrittenRecords(const char* first, const char* end, char separator, std::size_t fields, std::size_t cut);
 
   // Goes to the next record; throws OtherFile if there is none of that form.
   void next();
 
-  // The bytes of these fields, both included, of the record, and of what separates them: the first, and the one behind the last,
-  // unless that ends the record, must be among those that were looked for.
-  void copy(std::size_t first, std::size_t last, std::string* to) const { to->append(starts_[first], starts_[last + 1] - 1); }
+  // The bytes of these fields, both included, of the record, and of what separates them: the first, and the one behind
+  // the last, unless that ends the record, must be among those that were looked for.
+  void copy(std::size_t first, std::size_t last, std::string* to) const {
+    to->append(starts_[first], starts_[last + 1] - 1);
+  }
 
   bool at_end() const { return at_ == end_; }
 

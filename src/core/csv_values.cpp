@@ -62,12 +62,13 @@ bool read_whole(std::string_view text, T* value) {
   if (digits.empty() || !is_digit(digits[0]) || has_leading_zero(digits) || text == "-0") return false;
   T number;
   const auto [end, problem] = std::from_chars(text.data(), text.data() + text.size(), number);
-  if (problem != std::errc() || end != text.data() + text.size() || number == std::numeric_limits<T>::min()) return false;
+  if (problem != std::errc() || end != text.data() + text.size() || number == std::numeric_limits<T>::min())
+    return false;
   return *value = number, true;
 }
 
-// A number of few digits without an exponent: digits and a power of ten that doubles hold exactly are divided, which rounds as
-// reading it does. Gives false where it can't be told.
+// A number of few digits without an exponent: digits and a power of ten that doubles hold exactly are divided, which
+// rounds as reading it does. Gives false where it can't be told.
 bool read_short_real(std::string_view text, double* value) {
   static const double powers[] = {1e0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15};
   if (text.size() > 16) return false;
@@ -124,7 +125,8 @@ bool read_real(std::string_view text, char decimal, double* value) {
 }
 
 std::string_view trimmed(std::string_view text) {
-  if (text.empty() || (text.front() != ' ' && text.front() != '\t' && text.back() != ' ' && text.back() != '\t')) return text;
+  if (text.empty() || (text.front() != ' ' && text.front() != '\t' && text.back() != ' ' && text.back() != '\t'))
+    return text;
   const std::size_t first = text.find_first_not_of(" \t");
   if (first == std::string_view::npos) return {};
   return text.substr(first, text.find_last_not_of(" \t") - first + 1);
@@ -145,8 +147,8 @@ bool read_date(std::string_view text, double* value) {
 
 namespace {
 
-// A number of few decimals, whose shortest form has no exponent: the least whole number that gives it again when it is divided by a
-// power of ten. Gives false for others.
+// A number of few decimals, whose shortest form has no exponent: the least whole number that gives it again when it is
+// divided by a power of ten. Gives false for others.
 bool write_short_real(double value, std::string* to) {
   const double size = std::fabs(value);
   if (!(size >= 0.001 && size < 1e5)) return false;
@@ -176,7 +178,8 @@ void write_real(double value, std::string* to) {
   char buffer[32];
   const auto end = std::to_chars(buffer, buffer + sizeof buffer, value).ptr;
   to->append(buffer, end);
-  if (std::fabs(value) >= first_inexact_whole && looks_whole({buffer, static_cast<std::size_t>(end - buffer)})) to->append(".0");
+  if (std::fabs(value) >= first_inexact_whole && looks_whole({buffer, static_cast<std::size_t>(end - buffer)}))
+    to->append(".0");
 }
 
 std::size_t valid_utf8_prefix(std::string_view text) {
@@ -185,7 +188,9 @@ std::size_t valid_utf8_prefix(std::string_view text) {
   while (i < text.size()) {
     // Most texts are ASCII.
     std::uint64_t eight;
-    while (i + sizeof eight <= text.size() && (std::memcpy(&eight, text.data() + i, sizeof eight), (eight & 0x8080808080808080ull) == 0)) i += sizeof eight;
+    while (i + sizeof eight <= text.size() &&
+           (std::memcpy(&eight, text.data() + i, sizeof eight), (eight & 0x8080808080808080ull) == 0))
+      i += sizeof eight;
     if (i == text.size()) break;
     const unsigned char lead = byte(i);
     const std::size_t more = lead < 0x80 ? 0 : lead >= 0xC2 && lead < 0xE0 ? 1 : lead >= 0xE0 && lead < 0xF0 ? 2

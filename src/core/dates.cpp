@@ -22,7 +22,8 @@ Civil civil_of(std::int64_t days) {
   const unsigned of_year = of_era - (365 * year_of_era + year_of_era / 4 - year_of_era / 100);
   const unsigned shifted = (5 * of_year + 2) / 153;
   const int month = static_cast<int>(shifted < 10 ? shifted + 3 : shifted - 9);
-  return {static_cast<std::int64_t>(year_of_era) + era * 400 + (month <= 2), month, static_cast<int>(of_year - (153 * shifted + 2) / 5 + 1)};
+  return {static_cast<std::int64_t>(year_of_era) + era * 400 + (month <= 2), month,
+          static_cast<int>(of_year - (153 * shifted + 2) / 5 + 1)};
 }
 
 // Monday is 1. The first of January 1970 was a Thursday.

@@ -36,7 +36,8 @@ constexpr std::size_t few = 65536;
 
 // Few different values are counted, and only these put in order. Says whether they were few.
 template <class T>
-bool count_few(const T* values, std::size_t rows, const std::vector<double>& shares, Workers threads, Distribution& result) {
+bool count_few(const T* values, std::size_t rows, const std::vector<double>& shares, Workers threads,
+               Distribution& result) {
   constexpr std::size_t block = 2048;
   struct Counts {
     Numbering numbering;
@@ -48,7 +49,8 @@ bool count_few(const T* values, std::size_t rows, const std::vector<double>& sha
     Counts& own = counts[stretch];
     std::int32_t numbers[block];
     const std::size_t end = rows * (stretch + 1) / stretches;
-    for (std::size_t first = rows * stretch / stretches; first < end && own.numbering.keys().size() <= few; first += block) {
+    for (std::size_t first = rows * stretch / stretches; first < end && own.numbering.keys().size() <= few;
+         first += block) {
       const std::size_t last = std::min(first + block, end);
       own.numbering.number_each(first, last, [=](std::size_t i) { return key_of(values[i]); }, numbers);
       own.of_number.resize(own.numbering.keys().size(), 0);
@@ -79,14 +81,17 @@ bool count_few(const T* values, std::size_t rows, const std::vector<double>& sha
   std::size_t up_to = 0;  // its end, for each
   for (auto& one : sorted) one.second = up_to += one.second;
   set_quantiles(result, shares, [&](std::size_t place) {
-    return static_cast<double>(std::partition_point(sorted.begin(), sorted.end(), [=](const auto& one) { return one.second <= place; })->first);
+    return static_cast<double>(std::partition_point(sorted.begin(), sorted.end(), [=](const auto& one) {
+                                 return one.second <= place;
+                               })->first);
   });
   return true;
 }
 
 // Many are sorted, in buckets; what is missing comes last.
 template <class T>
-void count_sorted(Type type, const T* values, std::size_t rows, const std::vector<double>& shares, Workers threads, Distribution& result) {
+void count_sorted(Type type, const T* values, std::size_t rows, const std::vector<double>& shares, Workers threads,
+                  Distribution& result) {
   const SortKeys keys({SortColumn{type, values}}, rows, threads);
   auto buckets = share_out_by_keys<std::uint64_t>(keys, rows, threads);
   const std::size_t most = buckets.greatest(), workers = static_cast<std::size_t>(std::max<int>(threads, 1));
@@ -110,18 +115,22 @@ void count_sorted(Type type, const T* values, std::size_t rows, const std::vecto
     long double sum = 0, squares = 0;
     for (std::size_t i = 0; i < rows; ++i) sum += is_missing(values[i]) ? 0 : static_cast<long double>(values[i]);
     const long double mean = sum / result.known;
-    for (std::size_t i = 0; i < rows; ++i) squares += is_missing(values[i]) ? 0 : (values[i] - mean) * (values[i] - mean);
+    for (std::size_t i = 0; i < rows; ++i)
+      squares += is_missing(values[i]) ? 0 : (values[i] - mean) * (values[i] - mean);
     result.mean = static_cast<double>(mean);
     result.variance = static_cast<double>(squares / (result.known - 1.0L));
   }
-  set_quantiles(result, shares, [&](std::size_t place) { return static_cast<double>(keys.value<T>(buckets.rows[place])); });
+  set_quantiles(result, shares,
+                [&](std::size_t place) { return static_cast<double>(keys.value<T>(buckets.rows[place])); });
 }
 
 template <class T>
-Distribution distribution_of(Type type, const T* values, std::size_t rows, const std::vector<double>& shares, Workers threads) {
+Distribution distribution_of(Type type, const T* values, std::size_t rows, const std::vector<double>& shares,
+                             Workers threads) {
   Distribution result;
   if (rows == 0) return result;
-  if ((rows < few || seem_few(type, values, rows, few)) && count_few(values, rows, shares, threads, result)) return result;
+  if ((rows < few || seem_few(type, values, rows, few)) && count_few(values, rows, shares, threads, result))
+    return result;
   result = Distribution();
   count_sorted(type, values, rows, shares, threads, result);
   return result;
@@ -129,10 +138,12 @@ Distribution distribution_of(Type type, const T* values, std::size_t rows, const
 
 }  // namespace
 
-Distribution distribution(Type type, const void* values, std::size_t rows, const std::vector<double>& shares, Workers threads) {
+Distribution distribution(Type type, const void* values, std::size_t rows, const std::vector<double>& shares,
+                          Workers threads) {
   switch (type) {
     case Type::real: return distribution_of(type, static_cast<const double*>(values), rows, shares, threads);
-    case Type::long_integer: return distribution_of(type, static_cast<const std::int64_t*>(values), rows, shares, threads);
+    case Type::long_integer:
+      return distribution_of(type, static_cast<const std::int64_t*>(values), rows, shares, threads);
     default: return distribution_of(type, static_cast<const std::int32_t*>(values), rows, shares, threads);
   }
 }

@@ -1,6 +1,6 @@
 #pragma once
-// How the values of a column lie: how many are known, how many of those are different, their mean and variance, and which
-// have given shares of them below.
+// How the values of a column lie: how many are known, how many of those are different, their mean and variance, and
+// which have given shares of them below.
 
 #include <cstddef>
 #include <vector>
@@ -17,6 +17,7 @@ struct Distribution {
 };
 
 // Of numbers. Shares lie between 0 and 1.
-Distribution distribution(Type type, const void* values, std::size_t rows, const std::vector<double>& shares, Workers threads);
+Distribution distribution(Type type, const void* values, std::size_t rows, const std::vector<double>& shares,
+                          Workers threads);
 
 }  // namespace rowanroot

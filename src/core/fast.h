@@ -9,7 +9,8 @@
 
 // For the loops of kernels: the processor's wide instructions are used where it has them, which is found
 // out when the package is loaded. None of them changes a result.
-#if defined(__GNUC__) && !defined(__clang__) && defined(__x86_64__) && defined(__GLIBC__) && !defined(__SANITIZE_ADDRESS__)
+#if defined(__GNUC__) && !defined(__clang__) && defined(__x86_64__) && defined(__GLIBC__) && \
+    !defined(__SANITIZE_ADDRESS__)
 #define ROWANROOT_WIDE __attribute__((target_clones("avx2", "default")))
 #define ROWANROOT_WIDEST __attribute__((target_clones("arch=skylake-avx512", "avx2", "default")))
 #else

@@ -14,7 +14,8 @@ namespace {
 constexpr std::size_t line = 64, block_rows = 256, ahead = 24;
 
 template <class T>
-void gather_values(const T* from, T* to, const std::int32_t* order, std::size_t first, std::size_t last, std::size_t count) {
+void gather_values(const T* from, T* to, const std::int32_t* order, std::size_t first, std::size_t last,
+                   std::size_t count) {
   for (std::size_t i = first; i < last; ++i) {
     if (i + ahead < count) __builtin_prefetch(from + order[i + ahead]);
     to[i] = from[order[i]];
@@ -25,8 +26,12 @@ void gather_column(const GatheredColumn& column, const std::int32_t* order, std:
   constexpr std::size_t piece = 1 << 15;
   run_pieces((count + piece - 1) / piece, threads, [&](int, std::size_t k) {
     const std::size_t first = k * piece, last = std::min(count, first + piece);
-    if (column.width == 8) gather_values(static_cast<const std::uint64_t*>(column.from), static_cast<std::uint64_t*>(column.to), order, first, last, count);
-    else gather_values(static_cast<const std::uint32_t*>(column.from), static_cast<std::uint32_t*>(column.to), order, first, last, count);
+    if (column.width == 8)
+      gather_values(static_cast<const std::uint64_t*>(column.from), static_cast<std::uint64_t*>(column.to), order,
+                    first, last, count);
+    else
+      gather_values(static_cast<const std::uint32_t*>(column.from), static_cast<std::uint32_t*>(column.to), order,
+                    first, last, count);
   });
 }
 
@@ -38,7 +43,8 @@ struct Pack {
 };
 
 std::vector<Pack> pack_columns(std::vector<GatheredColumn> columns) {
-  std::stable_sort(columns.begin(), columns.end(), [](const GatheredColumn& a, const GatheredColumn& b) { return a.width > b.width; });
+  std::stable_sort(columns.begin(), columns.end(),
+                   [](const GatheredColumn& a, const GatheredColumn& b) { return a.width > b.width; });
   std::vector<Pack> packs;
   for (const GatheredColumn& column : columns) {
     if (packs.empty() || packs.back().width + column.width > line) packs.emplace_back();
@@ -82,7 +88,8 @@ void gather_pack(const Pack& pack, std::size_t rows, const std::int32_t* order, 
       std::memcpy(here + (i - first) * width, lines + static_cast<std::size_t>(order[i]) * width, width);
     }
     for (std::size_t k = 0; k < pack.columns.size(); ++k) {
-      if (pack.columns[k].width == 8) take_from_lines<std::uint64_t>(pack.columns[k].to, first, last, here + pack.places[k], width);
+      if (pack.columns[k].width == 8)
+        take_from_lines<std::uint64_t>(pack.columns[k].to, first, last, here + pack.places[k], width);
       else take_from_lines<std::uint32_t>(pack.columns[k].to, first, last, here + pack.places[k], width);
     }
   });
@@ -90,7 +97,8 @@ void gather_pack(const Pack& pack, std::size_t rows, const std::int32_t* order, 
 
 }  // namespace
 
-void gather(const std::vector<GatheredColumn>& columns, std::size_t rows, const std::int32_t* order, std::size_t count, Workers threads) {
+void gather(const std::vector<GatheredColumn>& columns, std::size_t rows, const std::int32_t* order, std::size_t count,
+            Workers threads) {
   // Small tables stay in the cache, and of few rows most of a packed table would not be read.
   const bool worth_packing = rows > (1 << 16) && count > rows / 2;
   for (const Pack& pack : pack_columns(columns)) {
@@ -102,7 +110,8 @@ void gather(const std::vector<GatheredColumn>& columns, std::size_t rows, const 
 namespace {
 
 template <class T>
-void gather_known_values(const T* from, T missing, const std::int32_t* rows, std::size_t count, T* to, Workers threads) {
+void gather_known_values(const T* from, T missing, const std::int32_t* rows, std::size_t count, T* to,
+                         Workers threads) {
   constexpr std::size_t piece = 1 << 15;
   run_pieces((count + piece - 1) / piece, threads, [&](int, std::size_t k) {
     const std::size_t last = std::min(count, (k + 1) * piece);
@@ -113,8 +122,12 @@ void gather_known_values(const T* from, T missing, const std::int32_t* rows, std
 }  // namespace
 
 void gather_known(Type type, const void* from, const std::int32_t* rows, std::size_t count, void* to, Workers threads) {
-  if (type == Type::real) gather_known_values(static_cast<const double*>(from), missing_real(), rows, count, static_cast<double*>(to), threads);
-  else gather_known_values(static_cast<const std::int32_t*>(from), missing_integer, rows, count, static_cast<std::int32_t*>(to), threads);
+  if (type == Type::real)
+    gather_known_values(static_cast<const double*>(from), missing_real(), rows, count, static_cast<double*>(to),
+                        threads);
+  else
+    gather_known_values(static_cast<const std::int32_t*>(from), missing_integer, rows, count,
+                        static_cast<std::int32_t*>(to), threads);
 }
 
 }  // namespace rowanroot

@@ -17,17 +17,21 @@ constexpr std::size_t any_number = std::numeric_limits<std::size_t>::max();
 // Each thread numbers the keys of a stretch of rows; then those of later stretches get the numbers that they have, or
 // come to have, in the first. Gives up, with 0, where there are more than `most`.
 template <class Numbers, class KeyOfRow>
-std::size_t number_rows(std::size_t rows, Workers threads, const Numbers& none, KeyOfRow key_of_row, std::size_t most, std::int32_t* of_row) {
+std::size_t number_rows(std::size_t rows, Workers threads, const Numbers& none, KeyOfRow key_of_row, std::size_t most,
+                        std::int32_t* of_row) {
   const std::size_t stretches = static_cast<std::size_t>(std::max<int>(threads, 1));
   std::vector<Numbers> parts(stretches, none);
   const auto each_block = [&](std::size_t stretch, auto work) {
     constexpr std::size_t block = 4096;
     const std::size_t end = rows * (stretch + 1) / stretches;
-    for (std::size_t first = rows * stretch / stretches; first < end && parts[stretch].keys().size() <= most; first += block)
+    for (std::size_t first = rows * stretch / stretches; first < end && parts[stretch].keys().size() <= most;
+         first += block)
       work(first, std::min(first + block, end));
   };
   run_pieces(stretches, threads, [&](int, std::size_t stretch) {
-    each_block(stretch, [&](std::size_t first, std::size_t last) { parts[stretch].number_each(first, last, key_of_row, of_row + first); });
+    each_block(stretch, [&](std::size_t first, std::size_t last) {
+      parts[stretch].number_each(first, last, key_of_row, of_row + first);
+    });
   });
   std::vector<std::vector<std::int32_t>> number(stretches);
   for (std::size_t stretch = 1; stretch < stretches; ++stretch)
@@ -44,8 +48,11 @@ std::size_t number_rows(std::size_t rows, Workers threads, const Numbers& none, 
 }
 
 template <class T>
-std::size_t number_values(const void* values, std::size_t rows, Workers threads, std::size_t most, std::int32_t* of_row) {
-  return number_rows(rows, threads, Numbering(), [x = static_cast<const T*>(values)](std::size_t i) { return key_of(x[i]); }, most, of_row);
+std::size_t number_values(const void* values, std::size_t rows, Workers threads, std::size_t most,
+                          std::int32_t* of_row) {
+  return number_rows(
+      rows, threads, Numbering(), [x = static_cast<const T*>(values)](std::size_t i) { return key_of(x[i]); }, most,
+      of_row);
 }
 
 // The least and the greatest of whole numbers that are not missing; the least is the greater one if there are none.
@@ -72,14 +79,21 @@ Extent extent_of(const std::int32_t* values, std::size_t rows, Workers threads) 
 }
 
 // Whole numbers that lie close together are looked up in a table; missing ones have the first place.
-std::size_t number_integers(const std::int32_t* values, std::size_t rows, Workers threads, std::size_t most, std::int32_t* of_row) {
+std::size_t number_integers(const std::int32_t* values, std::size_t rows, Workers threads, std::size_t most,
+                            std::int32_t* of_row) {
   const Extent extent = extent_of(values, rows, threads);
   const std::int32_t low = extent.low;
   const std::int64_t range = extent.range();
-  if (static_cast<std::uint64_t>(range) > std::max<std::uint64_t>(rows, 4096)) return number_values<std::int32_t>(values, rows, threads, most, of_row);
-  return number_rows(rows, threads, SmallNumbering(static_cast<std::size_t>(range) + 1), [=](std::size_t i) {
-    return values[i] == missing_integer ? 0 : static_cast<std::uint64_t>(static_cast<std::int64_t>(values[i]) - low) + 1;
-  }, most, of_row);
+  if (static_cast<std::uint64_t>(range) > std::max<std::uint64_t>(rows, 4096))
+    return number_values<std::int32_t>(values, rows, threads, most, of_row);
+  return number_rows(
+      rows, threads, SmallNumbering(static_cast<std::size_t>(range) + 1),
+      [=](std::size_t i) {
+        return values[i] == missing_integer
+                   ? 0
+                   : static_cast<std::uint64_t>(static_cast<std::int64_t>(values[i]) - low) + 1;
+      },
+      most, of_row);
 }
 
 }  // namespace
@@ -88,7 +102,8 @@ std::size_t group_by(Type type, const void* column, std::size_t rows, Workers th
   return group_few(type, column, rows, any_number, threads, of_row);
 }
 
-std::size_t group_few(Type type, const void* column, std::size_t rows, std::size_t most, Workers threads, std::int32_t* of_row) {
+std::size_t group_few(Type type, const void* column, std::size_t rows, std::size_t most, Workers threads,
+                      std::int32_t* of_row) {
   switch (type) {
     case Type::real: return number_values<double>(column, rows, threads, most, of_row);
     case Type::long_integer: return number_values<std::int64_t>(column, rows, threads, most, of_row);
@@ -97,14 +112,16 @@ std::size_t group_few(Type type, const void* column, std::size_t rows, std::size
   }
 }
 
-std::size_t group_by_value(const std::int32_t* values, std::size_t rows, std::size_t most, Workers threads, std::int32_t* of_row) {
+std::size_t group_by_value(const std::int32_t* values, std::size_t rows, std::size_t most, Workers threads,
+                           std::int32_t* of_row) {
   const Extent extent = extent_of(values, rows, threads);
   const std::int64_t range = extent.range();
   if (static_cast<std::uint64_t>(range) >= most) return 0;
   constexpr std::size_t piece = 1 << 16;
   run_pieces((rows + piece - 1) / piece, threads, [&](int, std::size_t k) {
     const std::int32_t low = range ? extent.low : 0, last = static_cast<std::int32_t>(range);
-    for (std::size_t i = k * piece; i < std::min(rows, (k + 1) * piece); ++i) of_row[i] = values[i] == missing_integer ? last : values[i] - low;
+    for (std::size_t i = k * piece; i < std::min(rows, (k + 1) * piece); ++i)
+      of_row[i] = values[i] == missing_integer ? last : values[i] - low;
   });
   return static_cast<std::size_t>(range) + 1;
 }
@@ -128,7 +145,8 @@ bool seem_few(Type type, const void* column, std::size_t rows, std::size_t most)
   return 2 * equal * most > sample * sample;
 }
 
-std::size_t group_further(const std::int32_t* of_row, Type type, const void* column, std::size_t rows, Workers threads, std::int32_t* new_of_row) {
+std::size_t group_further(const std::int32_t* of_row, Type type, const void* column, std::size_t rows, Workers threads,
+                          std::int32_t* new_of_row) {
   Buffer<std::int32_t> other(rows);
   group_by(type, column, rows, threads, other.data());
   return number_rows(rows, threads, Numbering(), [&](std::size_t i) {
@@ -152,11 +170,12 @@ bool is_unknown(Type type, const void* column, std::size_t row, Text missing_tex
 namespace {
 
 template <class Numbers, class KeyOfRow, class KeyOfPlace>
-void look_up(Numbers members, std::size_t rows, KeyOfRow key_of_row, std::size_t size, KeyOfPlace key_of_place, const Workers& threads,
-             std::int32_t* places) {
+void look_up(Numbers members, std::size_t rows, KeyOfRow key_of_row, std::size_t size, KeyOfPlace key_of_place,
+             const Workers& threads, std::int32_t* places) {
   std::vector<std::int32_t> first;
   for (std::size_t k = 0; k < size; ++k)
-    if (static_cast<std::size_t>(members.number(key_of_place(k))) == first.size()) first.push_back(static_cast<std::int32_t>(k) + 1);
+    if (static_cast<std::size_t>(members.number(key_of_place(k))) == first.size())
+      first.push_back(static_cast<std::int32_t>(k) + 1);
   constexpr std::size_t piece = 1 << 16;
   run_pieces((rows + piece - 1) / piece, threads, [&](int, std::size_t k) {
     const std::int32_t* const place = first.data();
@@ -168,41 +187,50 @@ void look_up(Numbers members, std::size_t rows, KeyOfRow key_of_row, std::size_t
 }
 
 template <class T>
-void look_up_values(const void* column, std::size_t rows, const void* table, std::size_t size, const Workers& threads, std::int32_t* places) {
+void look_up_values(const void* column, std::size_t rows, const void* table, std::size_t size, const Workers& threads,
+                    std::int32_t* places) {
   const T* values = static_cast<const T*>(column);
   const T* keys = static_cast<const T*>(table);
-  look_up(Numbering(), rows, [=](std::size_t i) { return key_of(values[i]); }, size, [=](std::size_t k) { return key_of(keys[k]); }, threads, places);
+  look_up(
+      Numbering(), rows, [=](std::size_t i) { return key_of(values[i]); }, size,
+      [=](std::size_t k) { return key_of(keys[k]); }, threads, places);
 }
 
 // In a table of whole numbers that lie close together, each number's place is looked up by it.
-void look_up_integers(const std::int32_t* values, std::size_t rows, const std::int32_t* keys, std::size_t size, const Workers& threads,
-                      std::int32_t* places) {
+void look_up_integers(const std::int32_t* values, std::size_t rows, const std::int32_t* keys, std::size_t size,
+                      const Workers& threads, std::int32_t* places) {
   const Extent extent = extent_of(keys, size, threads);
   const std::int32_t low = extent.low, high = extent.high;
   const std::int64_t range = extent.range();
-  if (static_cast<std::uint64_t>(range) > 16 * size + 4096) return look_up_values<std::int32_t>(values, rows, keys, size, threads, places);
+  if (static_cast<std::uint64_t>(range) > 16 * size + 4096)
+    return look_up_values<std::int32_t>(values, rows, keys, size, threads, places);
   // Missing ones have the first key, and what lies outside the last.
   const auto key = [=](std::int32_t value) -> std::uint64_t {
     if (value == missing_integer) return 0;
-    return value < low || value > high ? static_cast<std::uint64_t>(range) + 1 : static_cast<std::uint64_t>(static_cast<std::int64_t>(value) - low) + 1;
+    return value < low || value > high ? static_cast<std::uint64_t>(range) + 1
+                                       : static_cast<std::uint64_t>(static_cast<std::int64_t>(value) - low) + 1;
   };
-  look_up(SmallNumbering(static_cast<std::size_t>(range) + 2), rows, [=](std::size_t i) { return key(values[i]); }, size,
-          [=](std::size_t k) { return key(keys[k]); }, threads, places);
+  look_up(
+      SmallNumbering(static_cast<std::size_t>(range) + 2), rows, [=](std::size_t i) { return key(values[i]); }, size,
+      [=](std::size_t k) { return key(keys[k]); }, threads, places);
 }
 
 }  // namespace
 
-void find_places(Type type, const void* column, std::size_t rows, const void* table, std::size_t size, Workers threads, std::int32_t* places) {
+void find_places(Type type, const void* column, std::size_t rows, const void* table, std::size_t size, Workers threads,
+                 std::int32_t* places) {
   switch (type) {
     case Type::real: return look_up_values<double>(column, rows, table, size, threads, places);
     case Type::text: return look_up_values<Text>(column, rows, table, size, threads, places);
     case Type::long_integer: return look_up_values<std::int64_t>(column, rows, table, size, threads, places);
-    default: return look_up_integers(static_cast<const std::int32_t*>(column), rows, static_cast<const std::int32_t*>(table), size, threads, places);
+    default:
+      return look_up_integers(static_cast<const std::int32_t*>(column), rows, static_cast<const std::int32_t*>(table),
+                              size, threads, places);
   }
 }
 
-std::vector<std::int32_t> count_distinct(const std::int32_t* group_of_row, std::size_t groups, Type type, const void* column,
-                                         std::size_t rows, Text missing_text, Workers threads) {
+std::vector<std::int32_t> count_distinct(const std::int32_t* group_of_row, std::size_t groups, Type type,
+                                         const void* column, std::size_t rows, Text missing_text, Workers threads) {
   Buffer<std::int32_t> values(rows);
   const std::size_t different = group_further(group_of_row, type, column, rows, threads, values.data());
   std::vector<std::int32_t> counts(groups, 0);
@@ -211,7 +239,8 @@ std::vector<std::int32_t> count_distinct(const std::int32_t* group_of_row, std::
   return counts;
 }
 
-std::vector<std::int32_t> group_sizes(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups, Workers threads) {
+std::vector<std::int32_t> group_sizes(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups,
+                                      Workers threads) {
   const std::size_t stretches = static_cast<std::size_t>(std::max<int>(threads, 1));
   std::vector<std::vector<std::int32_t>> sizes(stretches, std::vector<std::int32_t>(groups, 0));
   run_pieces(stretches, threads, [&](int, std::size_t stretch) {

@@ -15,28 +15,33 @@ namespace rowanroot {
 std::size_t group_by(Type type, const void* column, std::size_t rows, Workers threads, std::int32_t* of_row);
 
 // The same, if there are at most so many groups; else 0, and nothing is said of the rows.
-std::size_t group_few(Type type, const void* column, std::size_t rows, std::size_t most, Workers threads, std::int32_t* of_row);
+std::size_t group_few(Type type, const void* column, std::size_t rows, std::size_t most, Workers threads,
+                      std::int32_t* of_row);
 
-// Groups of whole numbers that lie close together, numbered by their value: some may have no rows. Missing ones are the last group.
-// Gives how many there are, or 0, and nothing is said of the rows, if there would be more than `most`.
-std::size_t group_by_value(const std::int32_t* values, std::size_t rows, std::size_t most, Workers threads, std::int32_t* of_row);
+// Groups of whole numbers that lie close together, numbered by their value: some may have no rows. Missing ones are the
+// last group. Gives how many there are, or 0, and nothing is said of the rows, if there would be more than `most`.
+std::size_t group_by_value(const std::int32_t* values, std::size_t rows, std::size_t most, Workers threads,
+                           std::int32_t* of_row);
 
 // Whether that is likely, by the rows of a sample that are equal to others of it.
 bool seem_few(Type type, const void* column, std::size_t rows, std::size_t most);
 
 // Groups by one more column: rows are together if they were before, and have equal values here. Both groups may lie in
 // the same place.
-std::size_t group_further(const std::int32_t* of_row, Type type, const void* column, std::size_t rows, Workers threads, std::int32_t* new_of_row);
+std::size_t group_further(const std::int32_t* of_row, Type type, const void* column, std::size_t rows, Workers threads,
+                          std::int32_t* new_of_row);
 
-// Where a table of the same type has each value first, from 1, or a missing number if it does not; missing values are equal to
-// missing ones.
-void find_places(Type type, const void* column, std::size_t rows, const void* table, std::size_t size, Workers threads, std::int32_t* places);
+// Where a table of the same type has each value first, from 1, or a missing number if it does not; missing values are
+// equal to missing ones.
+void find_places(Type type, const void* column, std::size_t rows, const void* table, std::size_t size, Workers threads,
+                 std::int32_t* places);
 
 // How many different values each group has; a missing one is none, nor is one that is not a number.
-std::vector<std::int32_t> count_distinct(const std::int32_t* group_of_row, std::size_t groups, Type type, const void* column,
-                                         std::size_t rows, Text missing_text, Workers threads);
+std::vector<std::int32_t> count_distinct(const std::int32_t* group_of_row, std::size_t groups, Type type,
+                                         const void* column, std::size_t rows, Text missing_text, Workers threads);
 
-std::vector<std::int32_t> group_sizes(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups, Workers threads);
+std::vector<std::int32_t> group_sizes(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups,
+                                      Workers threads);
 
 // The row in which each group begins, or ends.
 std::vector<std::int32_t> first_rows(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups);

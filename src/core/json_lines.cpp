@@ -15,7 +15,8 @@ bool is_digit(char c) { return c >= '0' && c <= '9'; }
 // The places of columns are few mostly: the error tells them by name.
 constexpr std::size_t longest_shown = 60;
 
-// A whole number fits 32 bits, or is exact as a double too, or fits 64 bits; a larger one is real only if a double has all its digits.
+// A whole number fits 32 bits, or is exact as a double too, or fits 64 bits; a larger one is real only if a double has
+// all its digits.
 unsigned kind_of_number(std::string_view text, bool is_whole) {
   if (is_whole && text != "-0") {
     std::int64_t value;
@@ -201,7 +202,8 @@ JsonLines::Value JsonLines::read_value() {
   switch (bytes_[at_]) {
     case '"': {
       Value value = read_text();
-      if (!value.has_escapes) value.kind = static_cast<std::uint16_t>(kind_of_text({bytes_.data() + value.at, value.size}));
+      if (!value.has_escapes)
+        value.kind = static_cast<std::uint16_t>(kind_of_text({bytes_.data() + value.at, value.size}));
       return value;
     }
     case 't': return read_word("true", json_logical);
@@ -274,7 +276,9 @@ void write_json_text(std::string_view text, std::string* to) {
       case '\t': to->append("\\t"); break;
       default:
         if (static_cast<unsigned char>(c) >= 0x20 && c != 0x7F) to->push_back(c);
-        else to->append(c == 0x7F ? "\\u007f" : std::string("\\u00") + (c < 0x10 ? '0' : '1') + "0123456789abcdef"[c & 15]);
+        else
+          to->append(c == 0x7F ? "\\u007f"
+                               : std::string("\\u00") + (c < 0x10 ? '0' : '1') + "0123456789abcdef"[c & 15]);
     }
   }
   to->push_back('"');

@@ -1,5 +1,6 @@
 #pragma once
-// JSON lines: an object of single values on each line, as columns. Types are JSON's own: a number is never a text, nor a text a number.
+// JSON lines: an object of single values on each line, as columns. Types are JSON's own: a number is never a text, nor
+// a text a number.
 
 #include <cstdint>
 #include <stdexcept>
@@ -10,16 +11,26 @@
 
 namespace rowanroot {
 
-// What a value is, a bit for each, so that a column knows which it has. Texts are told apart by whether they are ISO 8601.
+// What a value is, a bit for each, so that a column knows which it has. Texts are told apart by whether they are ISO
+// 8601.
 enum JsonKind : unsigned {
-  json_logical = 1, json_integer = 2, json_long = 4, json_longer = 8, json_real = 16, json_too_large = 32,  // see kind_of_number()
-  json_text = 64, json_date = 128, json_moment = 256, json_clock = 512
+  json_logical = 1,
+  json_integer = 2,
+  json_long = 4,
+  json_longer = 8,
+  json_real = 16,
+  json_too_large = 32,  // see kind_of_number()
+  json_text = 64,
+  json_date = 128,
+  json_moment = 256,
+  json_clock = 512
 };
 constexpr unsigned json_kinds = 10;
 
 // What is wrong with a line, counted from 1, in a word that the caller has a sentence for.
 struct JsonError : std::runtime_error {
-  JsonError(std::string kind, std::size_t line, std::string value = "") : std::runtime_error(kind), kind(kind), line(line), value(value) {}
+  JsonError(std::string kind, std::size_t line, std::string value = "")
+      : std::runtime_error(kind), kind(kind), line(line), value(value) {}
   std::string kind;
   std::size_t line;
   std::string value;
@@ -36,7 +47,9 @@ class JsonLines {
   const std::string& name(std::size_t column) const { return columns_[column].name; }
   unsigned kinds(std::size_t column) const { return columns_[column].kinds; }
   // The line on which a value of this kind is first, and the value as it is written.
-  std::size_t first_line(std::size_t column, unsigned kind) const { return columns_[column].first[place_of(kind)].line; }
+  std::size_t first_line(std::size_t column, unsigned kind) const {
+    return columns_[column].first[place_of(kind)].line;
+  }
   std::string first_value(std::size_t column, unsigned kind) const;
 
   // The value in this row: of no kind, where it is missing.

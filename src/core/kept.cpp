@@ -68,7 +68,8 @@ std::uint64_t aligned(std::uint64_t place) { return (place + alignment - 1) / al
 
 class Output {
  public:
-  explicit Output(const std::string& path) : path_(path + "." + std::to_string(::getpid())), file_(std::fopen(path_.c_str(), "wb")) {
+  explicit Output(const std::string& path)
+      : path_(path + "." + std::to_string(::getpid())), file_(std::fopen(path_.c_str(), "wb")) {
     if (!file_) throw InputError(std::strerror(errno));
   }
   ~Output() {
@@ -79,7 +80,10 @@ class Output {
     if (size && std::fwrite(bytes, 1, size, file_) != size) throw InputError(std::strerror(errno));
     place_ += size;
   }
-  void align() { write(std::string(static_cast<std::size_t>(aligned(place_) - place_), '\0').data(), static_cast<std::size_t>(aligned(place_) - place_)); }
+  void align() {
+    write(std::string(static_cast<std::size_t>(aligned(place_) - place_), '\0').data(),
+          static_cast<std::size_t>(aligned(place_) - place_));
+  }
   void finish(const std::string& path) {
     const bool closed = std::fclose(file_) == 0;
     file_ = nullptr;

@@ -1,6 +1,6 @@
 #pragma once
-// Columns kept in files, to be had back without reading or calculating anything: a small head and the plain values, each with a
-// checksum. The files may be thrown away at any time; a damaged one is told from a whole one.
+// Columns kept in files, to be had back without reading or calculating anything: a small head and the plain values,
+// each with a checksum. The files may be thrown away at any time; a damaged one is told from a whole one.
 
 #include <cstdint>
 #include <memory>
@@ -23,9 +23,9 @@ struct KeptHead {
   std::vector<std::uint64_t> sizes;  // of the buffers, in bytes
 };
 
-// Logicals and integers are 32 bits wide and real numbers 64, in one buffer. Coded texts have their codes, from 1, then the sizes of
-// the different texts, of 32 bits each, and their bytes. Other texts have their sizes, missing_integer for a missing one, then the
-// bytes of so many rows each.
+// Logicals and integers are 32 bits wide and real numbers 64, in one buffer. Coded texts have their codes, from 1, then
+// the sizes of the different texts, of 32 bits each, and their bytes. Other texts have their sizes, missing_integer for
+// a missing one, then the bytes of so many rows each.
 constexpr std::size_t kept_page_rows = std::size_t(1) << 16;
 
 struct DamagedFile : std::runtime_error {

@@ -15,7 +15,9 @@ struct Real {
 };
 
 // Logarithms as R takes them: of 0 it is -Inf, of what is less no number.
-double logarithm(double x) { return x > 0 ? std::log(x) : x == 0 ? -HUGE_VAL : std::numeric_limits<double>::quiet_NaN(); }
+double logarithm(double x) {
+  return x > 0 ? std::log(x) : x == 0 ? -HUGE_VAL : std::numeric_limits<double>::quiet_NaN();
+}
 double logarithm_2(double x) { return x > 0 ? std::log2(x) : logarithm(x); }
 double logarithm_10(double x) { return x > 0 ? std::log10(x) : logarithm(x); }
 
@@ -37,7 +39,8 @@ double unknown_of(double a, double b) {
   std::uint64_t bits[2];
   std::memcpy(&bits[0], &a, sizeof a);
   std::memcpy(&bits[1], &b, sizeof b);
-  const bool missing = (a != a && static_cast<std::uint32_t>(bits[0]) == 1954) || (b != b && static_cast<std::uint32_t>(bits[1]) == 1954);
+  const bool missing = (a != a && static_cast<std::uint32_t>(bits[0]) == 1954) ||
+                       (b != b && static_cast<std::uint32_t>(bits[1]) == 1954);
   return missing ? missing_real() : std::numeric_limits<double>::quiet_NaN();
 }
 
@@ -113,7 +116,10 @@ Operations mathematics_operations() {
       real_function<std::sinh>("hyperbolic_sine"),
       real_function<std::cosh>("hyperbolic_cosine"),
       real_function<std::tanh>("hyperbolic_tangent"),
-      {"logarithm_to_base", {Type::real, Type::real}, Type::real, binary_kernel<LogarithmToBase, double, double, double>},
+      {"logarithm_to_base",
+       {Type::real, Type::real},
+       Type::real,
+       binary_kernel<LogarithmToBase, double, double, double>},
       {"angle", {Type::real, Type::real}, Type::real, binary_kernel<Angle, double, double, double>},
       real_function<std::floor>("floor"),
       real_function<std::ceil>("ceiling"),

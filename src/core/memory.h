@@ -13,7 +13,8 @@ namespace rowanroot {
 constexpr std::size_t large_piece = std::size_t(4) << 20;
 // As many bytes of what was given back are kept at most.
 constexpr std::size_t most_kept = std::size_t(1) << 30;
-// Of these so many bytes are not offered to the system: most of what is given back is asked for again soon, and would have to be cleared.
+// Of these so many bytes are not offered to the system: most of what is given back is asked for again soon, and would
+// have to be cleared.
 constexpr std::size_t most_warm = std::size_t(192) << 20;
 
 // Null if there is none. What is in it is anybody's guess.

@@ -83,7 +83,8 @@ int days_of_month(int year, int month) {
 // Days since 1970-01-01: years that begin in March have their leap day last.
 std::int64_t day_number(int year, int month, int day) {
   const std::int64_t y = year - (month <= 2), era = (y >= 0 ? y : y - 399) / 400;
-  const std::int64_t year_of_era = y - era * 400, day_of_year = (153 * (month + (month > 2 ? -3 : 9)) + 2) / 5 + day - 1;
+  const std::int64_t year_of_era = y - era * 400,
+                     day_of_year = (153 * (month + (month > 2 ? -3 : 9)) + 2) / 5 + day - 1;
   return era * 146097 + year_of_era * 365 + year_of_era / 4 - year_of_era / 100 + day_of_year - 719468;
 }
 
@@ -115,7 +116,8 @@ void add_number(int value, int digits, std::string* to) {
 // From days to a date, as `day_number` goes the other way.
 bool add_date(double days, std::string* to) {
   if (!(days >= -719528 && days < 2932897)) return false;
-  const std::int64_t shifted = static_cast<std::int64_t>(days) + 719468, era = (shifted >= 0 ? shifted : shifted - 146096) / 146097;
+  const std::int64_t shifted = static_cast<std::int64_t>(days) + 719468,
+                     era = (shifted >= 0 ? shifted : shifted - 146096) / 146097;
   const std::int64_t day_of_era = shifted - era * 146097;
   const std::int64_t year_of_era = (day_of_era - day_of_era / 1460 + day_of_era / 36524 - day_of_era / 146096) / 365;
   const std::int64_t day_of_year = day_of_era - (365 * year_of_era + year_of_era / 4 - year_of_era / 100);
@@ -133,8 +135,8 @@ bool add_date(double days, std::string* to) {
 bool to_moment(const Fields& fields, Moment* moment) {
   if (fields.month < 1 || fields.day < 1 || fields.day > days_of_month(fields.year, fields.month)) return false;
   if (fields.hour == 24 && (fields.minute > 0 || fields.second > 0 || !fields.fraction.empty())) return false;
-  moment->seconds = day_number(fields.year, fields.month, fields.day) * 86400 + fields.hour * 3600 + fields.minute * 60 + fields.second -
-                    (fields.has_offset ? fields.offset : 0);
+  moment->seconds = day_number(fields.year, fields.month, fields.day) * 86400 + fields.hour * 3600 +
+                    fields.minute * 60 + fields.second - (fields.has_offset ? fields.offset : 0);
   moment->value = with_fraction(moment->seconds, fields.fraction);
   moment->is_universal = fields.has_offset;
   return true;
@@ -210,12 +212,14 @@ bool MomentReader::read(std::string_view text, Moment* moment) const {
 bool MomentReader::read_iso(std::string_view text, Moment* moment) const {
   Text rest(text);
   Fields fields;
-  const bool has_date = rest.number(4, 4, 0, 9999, &fields.year) && rest.skip('-') && rest.number(2, 2, 1, 12, &fields.month) && rest.skip('-') &&
+  const bool has_date = rest.number(4, 4, 0, 9999, &fields.year) && rest.skip('-') &&
+                        rest.number(2, 2, 1, 12, &fields.month) && rest.skip('-') &&
                         rest.number(2, 2, 1, 31, &fields.day);
   if (!has_date) return false;
   if (rest.is_empty()) return to_moment(fields, moment);
   if (!rest.skip('T') && !rest.skip(' ')) return false;
-  if (!rest.number(2, 2, 0, 24, &fields.hour) || !rest.skip(':') || !rest.number(2, 2, 0, 59, &fields.minute)) return false;
+  if (!rest.number(2, 2, 0, 24, &fields.hour) || !rest.skip(':') || !rest.number(2, 2, 0, 59, &fields.minute))
+    return false;
   if (rest.skip(':')) {
     if (!rest.number(2, 2, 0, 61, &fields.second)) return false;
     if (rest.skip('.') || rest.skip(',')) fields.fraction = rest.fraction();
@@ -242,7 +246,9 @@ bool write_moment(double seconds, std::string* to) {
   add_number(of_day % 60, 2, to);
   if (whole != seconds) {
     char buffer[1200];
-    const std::string_view text(buffer, static_cast<std::size_t>(std::to_chars(buffer, buffer + sizeof buffer, seconds, std::chars_format::fixed).ptr - buffer));
+    const std::string_view text(
+        buffer, static_cast<std::size_t>(
+                    std::to_chars(buffer, buffer + sizeof buffer, seconds, std::chars_format::fixed).ptr - buffer));
     const std::string_view digits = text.substr(text.find('.') + 1);
     to->push_back('.');
     to->append(seconds < 0 ? complement(digits) : std::string(digits));

@@ -18,8 +18,9 @@ struct Moment {
 
 class MomentReader {
  public:
-  // A format of the directives of POSIX' strptime() that are numbers: %Y %y %m %d %e %H %M %S %OS %z %F %T %R %%. An empty
-  // one stands for ISO 8601: a date, or a date and a time, with a fraction of seconds and an offset if these are there.
+  // A format of the directives of POSIX' strptime() that are numbers: %Y %y %m %d %e %H %M %S %OS %z %F %T %R %%. An
+  // empty one stands for ISO 8601: a date, or a date and a time, with a fraction of seconds and an offset if these are
+  // there.
   explicit MomentReader(std::string_view format);
 
   // False for a format with other directives.
@@ -42,8 +43,8 @@ class MomentReader {
   bool can_read_ = true, has_date_ = false, is_iso_ = false;
 };
 
-// Adds the shortest ISO 8601 text, of Universal Time, that reads back as the same seconds; or of the day, with days since
-// 1970-01-01. False, and nothing is added, for what lies outside of the years 0 to 9999.
+// Adds the shortest ISO 8601 text, of Universal Time, that reads back as the same seconds; or of the day, with days
+// since 1970-01-01. False, and nothing is added, for what lies outside of the years 0 to 9999.
 bool write_moment(double seconds, std::string* to);
 bool write_day(double days, std::string* to);
 

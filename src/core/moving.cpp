@@ -12,7 +12,9 @@ namespace rowanroot {
 namespace {
 
 // Of two that are unknown, a missing one is stronger than one that is no number.
-double unknown_of(double a, double b) { return is_missing_real(a) || is_missing_real(b) ? missing_real() : a != a ? a : b; }
+double unknown_of(double a, double b) {
+  return is_missing_real(a) || is_missing_real(b) ? missing_real() : a != a ? a : b;
+}
 
 struct Sum {
   using Value = long double;
@@ -29,12 +31,13 @@ struct Greatest {
 
 // The windows of one group: `at(i)` is the place of its i-th row. `ends` has room for a stretch.
 template <class Word, class Place, class LookUp>
-void windows(bool mean, std::size_t window, bool complete, const double* values, std::size_t rows, Place at, double* result,
-             std::vector<typename Word::Value>& ends, LookUp look_up) {
+void windows(bool mean, std::size_t window, bool complete, const double* values, std::size_t rows, Place at,
+             double* result, std::vector<typename Word::Value>& ends, LookUp look_up) {
   using Value = typename Word::Value;
   const auto put = [&](std::size_t i, Value value, std::size_t size) {
     const bool whole = size == window;
-    result[at(i)] = complete && !whole ? missing_real() : static_cast<double>(mean ? value / static_cast<Value>(size) : value);
+    result[at(i)] =
+        complete && !whole ? missing_real() : static_cast<double>(mean ? value / static_cast<Value>(size) : value);
   };
   for (std::size_t start = 0; start < rows; start += window) {
     const std::size_t stop = std::min(start + window, rows);
@@ -50,12 +53,14 @@ void windows(bool mean, std::size_t window, bool complete, const double* values,
     if (stop == rows) break;
     // ends[k]: what the k-th row of this stretch and those after it come to.
     ends[window - 1] = values[at(stop - 1)];
-    for (std::size_t k = window - 1; k-- > 0;) ends[k] = Word::join(static_cast<Value>(values[at(start + k)]), ends[k + 1]);
+    for (std::size_t k = window - 1; k-- > 0;)
+      ends[k] = Word::join(static_cast<Value>(values[at(start + k)]), ends[k + 1]);
   }
 }
 
 template <class Word>
-void each_group(bool mean, std::size_t window, bool complete, const double* values, const Sequence& sequence, double* result) {
+void each_group(bool mean, std::size_t window, bool complete, const double* values, const Sequence& sequence,
+                double* result) {
   std::vector<typename Word::Value> ends(std::min(window, sequence.rows) + 1);
   window = std::max<std::size_t>(window, 1);
   std::size_t since = 0;
@@ -81,7 +86,8 @@ void each_group(bool mean, std::size_t window, bool complete, const double* valu
   std::vector<std::int32_t> together(sequence.rows);
   sequence.each([&](std::size_t row, std::size_t g) { together[next[g]++] = static_cast<std::int32_t>(row); });
   for (std::size_t g = 0; g < sequence.groups; ++g)
-    run(start[g + 1] - start[g], [&, first = start[g]](std::size_t i) { return static_cast<std::size_t>(together[first + i]); });
+    run(start[g + 1] - start[g],
+        [&, first = start[g]](std::size_t i) { return static_cast<std::size_t>(together[first + i]); });
 }
 
 }  // namespace
@@ -91,7 +97,8 @@ Moving moving_of_name(const std::string& name) {
   return kind_of_name<Moving>(names, name);
 }
 
-void moving(Moving what, std::size_t window, bool complete, const double* values, const Sequence& sequence, double* result) {
+void moving(Moving what, std::size_t window, bool complete, const double* values, const Sequence& sequence,
+            double* result) {
   switch (what) {
     case Moving::total: return each_group<Sum>(false, window, complete, values, sequence, result);
     case Moving::mean: return each_group<Sum>(true, window, complete, values, sequence, result);

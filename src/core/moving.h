@@ -20,6 +20,7 @@ Moving moving_of_name(const std::string& name);
 
 // A window with a missing value gives missing. Where there are not yet so many rows it is missing if `complete`, else
 // of the rows that there are.
-void moving(Moving what, std::size_t window, bool complete, const double* values, const Sequence& sequence, double* result);
+void moving(Moving what, std::size_t window, bool complete, const double* values, const Sequence& sequence,
+            double* result);
 
 }  // namespace rowanroot

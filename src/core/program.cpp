@@ -78,7 +78,8 @@ class Run {
  private:
   // A worker's own memory: a buffer for each scratch slot, and one for each constant, filled once.
   struct Worker {
-    explicit Worker(const Run& run) : block_rows(std::min(run.options_.schedule.block_rows, std::max<std::size_t>(run.rows_, 1))) {
+    explicit Worker(const Run& run)
+        : block_rows(std::min(run.options_.schedule.block_rows, std::max<std::size_t>(run.rows_, 1))) {
       const std::size_t bytes = block_rows * sizeof(double);
       memory = std::make_unique<unsigned char[]>(bytes * (run.slots_ + run.program_.constants_.size()) + alignment);
       const auto start = reinterpret_cast<std::uintptr_t>(memory.get());
@@ -155,7 +156,8 @@ class Run {
       Block block;
       block.rows = last - first;
       block.missing_text = options_.missing_text;
-      for (std::size_t k = 0; k < step.operands.size(); ++k) block.operand[k] = address(worker, step.operands[k], first);
+      for (std::size_t k = 0; k < step.operands.size(); ++k)
+        block.operand[k] = address(worker, step.operands[k], first);
       if (step.wanted >= 0) block.wanted = static_cast<const std::int32_t*>(address(worker, step.wanted, first));
       block.result = const_cast<void*>(address(worker, step.result, first));
       step.operation->kernel(block);

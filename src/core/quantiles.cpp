@@ -15,7 +15,9 @@ struct Gathered {
 
 template <class T>
 Gathered gather(const T* column, std::size_t rows, const std::int32_t* group_of_row, std::size_t groups) {
-  const auto known = [&](std::size_t i) { return std::is_same<T, double>::value ? column[i] == column[i] : column[i] != static_cast<T>(missing_integer); };
+  const auto known = [&](std::size_t i) {
+    return std::is_same<T, double>::value ? column[i] == column[i] : column[i] != static_cast<T>(missing_integer);
+  };
   Gathered all;
   all.starts.assign(groups + 1, 0);
   all.complete.assign(groups, true);
@@ -64,8 +66,8 @@ std::vector<double> each_group(Gathered& all, OfGroup of_group) {
 
 }  // namespace
 
-std::vector<double> medians(Type type, const void* column, std::size_t rows, bool skip_missing, const std::int32_t* group_of_row,
-                            std::size_t groups) {
+std::vector<double> medians(Type type, const void* column, std::size_t rows, bool skip_missing,
+                            const std::int32_t* group_of_row, std::size_t groups) {
   Gathered all = gather(type, column, rows, group_of_row, groups);
   return each_group(all, [&](std::size_t g, double* first, double* last) {
     const std::size_t count = last - first;
@@ -75,8 +77,8 @@ std::vector<double> medians(Type type, const void* column, std::size_t rows, boo
   });
 }
 
-std::vector<double> quantiles(double share, Type type, const void* column, std::size_t rows, const std::int32_t* group_of_row,
-                              std::size_t groups) {
+std::vector<double> quantiles(double share, Type type, const void* column, std::size_t rows,
+                              const std::int32_t* group_of_row, std::size_t groups) {
   Gathered all = gather(type, column, rows, group_of_row, groups);
   return each_group(all, [&](std::size_t, double* first, double* last) {
     const std::size_t count = last - first;

@@ -78,12 +78,15 @@ class Ranking {
   void rank(const KeyedRow* sorted, std::size_t count, std::size_t before) const {
     MissingPart missing = {0, 0};
     if (has_missing_) missing = missing_part(sorted, count, code_, options_.missing == MissingRank::first);
-    rank_sorted(sorted + missing.first_known, count - missing.rows, before + missing.first_known, options_.ties, ranks_);
+    rank_sorted(sorted + missing.first_known, count - missing.rows, before + missing.first_known, options_.ties,
+                ranks_);
     const std::size_t first = missing.first_known ? 0 : count - missing.rows;
     const bool counts_different = options_.ties == Ties::dense && !missing.first_known;
-    const std::size_t places = counts_different ? before + count_different(sorted, count - missing.rows) : before + first;
+    const std::size_t places =
+        counts_different ? before + count_different(sorted, count - missing.rows) : before + first;
     for (std::size_t k = 0; k < missing.rows; ++k)
-      ranks_[sorted[first + k].row] = options_.missing == MissingRank::keep ? missing_rank(Rank()) : static_cast<Rank>(places + k + 1);
+      ranks_[sorted[first + k].row] =
+          options_.missing == MissingRank::keep ? missing_rank(Rank()) : static_cast<Rank>(places + k + 1);
   }
 
  private:
@@ -93,8 +96,8 @@ class Ranking {
   const std::uint64_t code_;
 };
 
-// In a small group it is quicker to count the lesser values than to sort. They are counted by the 31 highest bits in which they
-// differ, many at a time; those that are equal in these are few, and compared whole.
+// In a small group it is quicker to count the lesser values than to sort. They are counted by the 31 highest bits in
+// which they differ, many at a time; those that are equal in these are few, and compared whole.
 constexpr std::size_t small = 256, at_once = 16;
 
 ROWANROOT_WIDEST void count_less(const std::int32_t* places, std::size_t count, std::int32_t* less) {
@@ -149,9 +152,10 @@ void rank_small(SmallGroup& group, std::size_t count, Ties ties, Rank* ranks) {
 
 // The ranks of one group, whose rows lie together.
 template <class Rank>
-void rank_group(const SortKeys& keys, const Ranking<Rank>& ranking, const RankOptions& options, KeyedRow* rows, std::size_t count,
-                KeyedRow* spare, SmallGroup& small_group, Rank* ranks) {
-  const bool by_counting = options.ties == Ties::least || options.ties == Ties::greatest || options.ties == Ties::average;
+void rank_group(const SortKeys& keys, const Ranking<Rank>& ranking, const RankOptions& options, KeyedRow* rows,
+                std::size_t count, KeyedRow* spare, SmallGroup& small_group, Rank* ranks) {
+  const bool by_counting =
+      options.ties == Ties::least || options.ties == Ties::greatest || options.ties == Ties::average;
   if (!by_counting || count > small || options.missing != MissingRank::keep) {
     sort_keyed_rows(rows, spare, count);
     ranking.rank(rows, count, 0);
@@ -172,8 +176,8 @@ void rank_group(const SortKeys& keys, const Ranking<Rank>& ranking, const RankOp
 // Rows go to buckets of several groups first, since a processor can't write to very many places in turn; then, in the
 // bucket, to their groups.
 template <class Rank>
-void rank_groups(const SortKeys& keys, std::size_t rows, const RankOptions& options, const std::int32_t* group_of_row, std::size_t groups,
-                 Workers threads, Rank* ranks) {
+void rank_groups(const SortKeys& keys, std::size_t rows, const RankOptions& options, const std::int32_t* group_of_row,
+                 std::size_t groups, Workers threads, Rank* ranks) {
   constexpr std::size_t most_buckets = 1024;
   int shift = 0;
   while (groups >> shift > most_buckets) ++shift;
@@ -181,11 +185,12 @@ void rank_groups(const SortKeys& keys, std::size_t rows, const RankOptions& opti
   const auto choose = [=](std::size_t first, std::size_t last, std::uint16_t* bucket) {
     for (std::size_t i = first; i < last; ++i) bucket[i - first] = static_cast<std::uint16_t>(group_of_row[i] >> shift);
   };
-  const auto buckets = share_out<GroupedKey>(rows, (groups >> shift) + 1, threads, choose, [&](std::size_t first, std::size_t last, GroupedKey* filled) {
-    keys.first_words(first, last, [=](std::size_t i, std::uint64_t word, std::uint32_t) {
-      filled[i - first] = {word, static_cast<std::uint32_t>(group_of_row[i])};
-    });
-  });
+  const auto buckets = share_out<GroupedKey>(
+      rows, (groups >> shift) + 1, threads, choose, [&](std::size_t first, std::size_t last, GroupedKey* filled) {
+        keys.first_words(first, last, [=](std::size_t i, std::uint64_t word, std::uint32_t) {
+          filled[i - first] = {word, static_cast<std::uint32_t>(group_of_row[i])};
+        });
+      });
   const std::size_t most = buckets.greatest();
   std::vector<Buffer<KeyedRow>> apart, spare;
   for (int worker = 0; worker < std::max<int>(threads, 1); ++worker) {
@@ -206,7 +211,8 @@ void rank_groups(const SortKeys& keys, std::size_t rows, const RankOptions& opti
       to[ends[bucket[i].group - first_group]++] = {bucket[i].key, static_cast<std::uint32_t>(buckets.starts[b] + i), 0};
     SmallGroup& small_group = small_groups[worker];
     for (std::size_t k = 0, first = 0; k < together; ++k) {
-      rank_group(keys, ranking, options, to + first, ends[k] - first, spare[worker].data(), small_group, at_places.data());
+      rank_group(keys, ranking, options, to + first, ends[k] - first, spare[worker].data(), small_group,
+                 at_places.data());
       first = ends[k];
     }
   });
@@ -233,13 +239,15 @@ void rank_all(const SortKeys& keys, std::size_t rows, const RankOptions& options
   buckets.bring_back(at_places.data(), ranks, threads);
 }
 
-// Where the different values are few, only these are put in order, and each row has its value's rank. Says whether it did.
+// Where the different values are few, only these are put in order, and each row has its value's rank. Says whether it
+// did.
 template <class Rank>
-bool rank_few_values(const SortKeys& keys, Type type, const void* values, std::size_t rows, const RankOptions& options, Workers threads,
-                     Rank* ranks) {
+bool rank_few_values(const SortKeys& keys, Type type, const void* values, std::size_t rows, const RankOptions& options,
+                     Workers threads, Rank* ranks) {
   constexpr std::size_t few = 65536;
   const bool by_row = options.ties == Ties::first || options.ties == Ties::last;
-  if (by_row || (keys.missing_rows() > 0 && options.missing != MissingRank::keep) || !seem_few(type, values, rows, few)) return false;
+  if (by_row || (keys.missing_rows() > 0 && options.missing != MissingRank::keep) || !seem_few(type, values, rows, few))
+    return false;
   Buffer<std::int32_t> value_of_row(rows);
   const std::size_t different = group_few(type, values, rows, few, threads, value_of_row.data());
   if (different == 0) return false;
@@ -260,7 +268,10 @@ bool rank_few_values(const SortKeys& keys, Type type, const void* values, std::s
     ++dense;
     if (keys.missing_rows() > 0 && value.key == keys.missing_code()) rank = missing_rank(Rank());
     else if (options.ties == Ties::average) rank = static_cast<Rank>((static_cast<double>(2 * before + count) + 1) / 2);
-    else rank = static_cast<Rank>(options.ties == Ties::dense ? dense : options.ties == Ties::least ? before + 1 : before + count);
+    else
+      rank = static_cast<Rank>(options.ties == Ties::dense   ? dense
+                               : options.ties == Ties::least ? before + 1
+                                                             : before + count);
     before += count;
   }
   constexpr std::size_t piece = 1 << 16;
@@ -271,23 +282,24 @@ bool rank_few_values(const SortKeys& keys, Type type, const void* values, std::s
 }
 
 template <class Rank>
-void rank_values(Type type, const void* values, std::size_t rows, const RankOptions& options, const std::int32_t* group_of_row,
-                 std::size_t groups, Workers threads, Rank* ranks) {
+void rank_values(Type type, const void* values, std::size_t rows, const RankOptions& options,
+                 const std::int32_t* group_of_row, std::size_t groups, Workers threads, Rank* ranks) {
   SortColumn column{type, values, options.descending, options.missing == MissingRank::first};
   const SortKeys keys({column}, rows, threads, group_of_row == nullptr);
   if (group_of_row) rank_groups(keys, rows, options, group_of_row, groups, threads, ranks);
-  else if (!rank_few_values(keys, type, values, rows, options, threads, ranks)) rank_all(keys, rows, options, threads, ranks);
+  else if (!rank_few_values(keys, type, values, rows, options, threads, ranks))
+    rank_all(keys, rows, options, threads, ranks);
 }
 
 }  // namespace
 
-void rank_rows(Type type, const void* values, std::size_t rows, const RankOptions& options, const std::int32_t* group_of_row,
-               std::size_t groups, Workers threads, std::int32_t* ranks) {
+void rank_rows(Type type, const void* values, std::size_t rows, const RankOptions& options,
+               const std::int32_t* group_of_row, std::size_t groups, Workers threads, std::int32_t* ranks) {
   rank_values(type, values, rows, options, group_of_row, groups, threads, ranks);
 }
 
-void rank_rows(Type type, const void* values, std::size_t rows, const RankOptions& options, const std::int32_t* group_of_row,
-               std::size_t groups, Workers threads, double* ranks) {
+void rank_rows(Type type, const void* values, std::size_t rows, const RankOptions& options,
+               const std::int32_t* group_of_row, std::size_t groups, Workers threads, double* ranks) {
   rank_values(type, values, rows, options, group_of_row, groups, threads, ranks);
 }
 

@@ -22,9 +22,9 @@ struct RankOptions {
 
 // `group_of_row` is null for one group of all rows. Results are whole numbers, but for the average of ties; a
 // missing rank is a missing number.
-void rank_rows(Type type, const void* values, std::size_t rows, const RankOptions& options, const std::int32_t* group_of_row,
-               std::size_t groups, Workers threads, std::int32_t* ranks);
-void rank_rows(Type type, const void* values, std::size_t rows, const RankOptions& options, const std::int32_t* group_of_row,
-               std::size_t groups, Workers threads, double* ranks);
+void rank_rows(Type type, const void* values, std::size_t rows, const RankOptions& options,
+               const std::int32_t* group_of_row, std::size_t groups, Workers threads, std::int32_t* ranks);
+void rank_rows(Type type, const void* values, std::size_t rows, const RankOptions& options,
+               const std::int32_t* group_of_row, std::size_t groups, Workers threads, double* ranks);
 
 }  // namespace rowanroot

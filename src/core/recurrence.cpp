@@ -74,14 +74,17 @@ void run_chain(const Link* links, const std::vector<double>& start, const Sequen
 
 class Recurrence {
  public:
-  Recurrence(const Program& program, int above, const Constant& start, const std::vector<const void*>& inputs, Text missing_text)
+  Recurrence(const Program& program, int above, const Constant& start, const std::vector<const void*>& inputs,
+             Text missing_text)
       : program_(program), above_(above), inputs_(inputs), registers_(program.registers_.size()) {
-    if (program.outputs_.size() != 1 || program.output_type(0) != program.type_of(above) || start.type != program.type_of(above))
+    if (program.outputs_.size() != 1 || program.output_type(0) != program.type_of(above) ||
+        start.type != program.type_of(above))
       throw std::invalid_argument("a recurrence gives what it takes");
     std::memcpy(&start_, &start.real, width(start.type));
     for (std::size_t k = 0; k < registers_.size(); ++k) {
       const Program::Register& one = program.registers_[k];
-      if (one.source == Program::Source::constant) std::memcpy(&registers_[k], &program.constants_[one.index].real, width(one.type));
+      if (one.source == Program::Source::constant)
+        std::memcpy(&registers_[k], &program.constants_[one.index].real, width(one.type));
     }
     for (const Program::Step& step : program.steps_) {
       Block block;
@@ -104,11 +107,13 @@ class Recurrence {
       const bool left = step.operands[0] == dependent;
       const int other = step.operands[left ? 1 : 0];
       links[s].kind = kind_of(step.operation->name, left);
-      if (links[s].kind == Link::none || program_.type_of(other) != Type::real || step.operation->result != Type::real) return false;
+      if (links[s].kind == Link::none || program_.type_of(other) != Type::real || step.operation->result != Type::real)
+        return false;
       const Program::Register& place = program_.registers_[other];
       if (place.source == Program::Source::operation) return false;
       links[s].stride = place.source == Program::Source::input;
-      links[s].values = links[s].stride ? static_cast<const double*>(inputs_[place.index]) : reinterpret_cast<const double*>(&registers_[other]);
+      links[s].values = links[s].stride ? static_cast<const double*>(inputs_[place.index])
+                                        : reinterpret_cast<const double*>(&registers_[other]);
       dependent = step.result;
     }
     return dependent == program_.outputs_[0];
@@ -118,7 +123,8 @@ class Recurrence {
   std::vector<std::uint64_t> starts(std::size_t groups, const void* of_groups) const {
     std::vector<std::uint64_t> starts(groups, start_);
     const std::size_t size = width(program_.output_type(0));
-    for (std::size_t g = 0; of_groups && g < groups; ++g) std::memcpy(&starts[g], static_cast<const unsigned char*>(of_groups) + g * size, size);
+    for (std::size_t g = 0; of_groups && g < groups; ++g)
+      std::memcpy(&starts[g], static_cast<const unsigned char*>(of_groups) + g * size, size);
     return starts;
   }
 
@@ -170,8 +176,9 @@ class Recurrence {
   std::uint64_t start_ = 0;
 };
 
-Overflow run_recurrence(const Program& program, int above, const Constant& start, const void* group_starts, const std::vector<const void*>& inputs,
-                        const Sequence& sequence, Text missing_text, void* result) {
+Overflow run_recurrence(const Program& program, int above, const Constant& start, const void* group_starts,
+                        const std::vector<const void*>& inputs, const Sequence& sequence, Text missing_text,
+                        void* result) {
   Recurrence recurrence(program, above, start, inputs, missing_text);
   std::vector<std::uint64_t> starts = recurrence.starts(std::max<std::size_t>(sequence.groups, 1), group_starts);
   Link links[2];

@@ -108,7 +108,8 @@ void run_rounds(std::size_t rows, const Schedule& schedule, const BlockWork& wor
   }
 }
 
-void run_pieces(std::size_t pieces, const Workers& workers, const std::function<void(int worker, std::size_t piece)>& work) {
+void run_pieces(std::size_t pieces, const Workers& workers,
+                const std::function<void(int worker, std::size_t piece)>& work) {
   Schedule schedule;
   schedule.block_rows = 1;
   schedule.blocks_per_round = 64;

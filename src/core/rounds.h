@@ -34,6 +34,7 @@ struct Workers {
 };
 
 // Does pieces of work of any size: work(worker, piece).
-void run_pieces(std::size_t pieces, const Workers& workers, const std::function<void(int worker, std::size_t piece)>& work);
+void run_pieces(std::size_t pieces, const Workers& workers,
+                const std::function<void(int worker, std::size_t piece)>& work);
 
 }  // namespace rowanroot

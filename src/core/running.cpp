@@ -24,7 +24,9 @@ struct Total {
   static double result(const State& state, std::int64_t) { return static_cast<double>(state); }
 };
 struct Mean : Total {
-  static double result(const State& state, std::int64_t count) { return count ? static_cast<double>(state / count) : missing_real(); }
+  static double result(const State& state, std::int64_t count) {
+    return count ? static_cast<double>(state / count) : missing_real();
+  }
 };
 struct Count {
   using State = char;
@@ -41,7 +43,9 @@ struct Product {
 template <bool least>
 struct Extreme {
   using State = double;
-  static State start() { return least ? std::numeric_limits<double>::infinity() : -std::numeric_limits<double>::infinity(); }
+  static State start() {
+    return least ? std::numeric_limits<double>::infinity() : -std::numeric_limits<double>::infinity();
+  }
   static void take(State& state, double value) { state = least ? std::min(state, value) : std::max(state, value); }
   static double result(const State& state, std::int64_t count) { return count ? state : missing_real(); }
 };
@@ -86,7 +90,8 @@ void totals_without_missing(const T* values, const Sequence& sequence, RunningMe
 }
 
 template <class T>
-void run(Running what, AtMissing at_missing, const T* values, const Sequence& sequence, RunningMemory& memory, double* result) {
+void run(Running what, AtMissing at_missing, const T* values, const Sequence& sequence, RunningMemory& memory,
+         double* result) {
   switch (what) {
     case Running::total:
       if (at_missing == AtMissing::skip) return totals_without_missing(values, sequence, memory, result);
@@ -111,13 +116,14 @@ AtMissing at_missing_of_name(const std::string& name) {
   return kind_of_name<AtMissing>(names, name);
 }
 
-void running(Running what, AtMissing at_missing, Type type, const void* values, const Sequence& sequence, RunningMemory& memory, double* result) {
+void running(Running what, AtMissing at_missing, Type type, const void* values, const Sequence& sequence,
+             RunningMemory& memory, double* result) {
   if (type == Type::real) run(what, at_missing, static_cast<const double*>(values), sequence, memory, result);
   else run(what, at_missing, static_cast<const std::int32_t*>(values), sequence, memory, result);
 }
 
-std::size_t running_integers(Running what, AtMissing at_missing, const std::int32_t* values, const Sequence& sequence, RunningMemory& memory,
-                             std::int32_t* result) {
+std::size_t running_integers(Running what, AtMissing at_missing, const std::int32_t* values, const Sequence& sequence,
+                             RunningMemory& memory, std::int32_t* result) {
   struct Group {
     std::int64_t state = 0, count = 0;
     bool stopped = false;
@@ -136,9 +142,12 @@ std::size_t running_integers(Running what, AtMissing at_missing, const std::int3
       ++group.count;
       if (what == Running::total) group.state += value;
       else if (group.count == 1) group.state = value;
-      else group.state = what == Running::least ? std::min<std::int64_t>(group.state, value) : std::max<std::int64_t>(group.state, value);
+      else
+        group.state = what == Running::least ? std::min<std::int64_t>(group.state, value)
+                                             : std::max<std::int64_t>(group.state, value);
     }
-    if (what == Running::total && (group.state > std::numeric_limits<std::int32_t>::max() || group.state <= missing_integer)) {
+    if (what == Running::total &&
+        (group.state > std::numeric_limits<std::int32_t>::max() || group.state <= missing_integer)) {
       group.stopped = true;
       result[row] = missing_integer;
       std::size_t known = first_overflow;
@@ -165,7 +174,8 @@ void neighbours(const Sequence& sequence, std::int64_t by, std::int32_t* rows) {
   };
   if (!sequence.group_of_row) {
     sequence.each_place([&](std::size_t i) {
-      if (i >= distance) pair(sequence.order ? sequence.order[i - distance] : i - distance, sequence.order ? sequence.order[i] : i);
+      if (i >= distance)
+        pair(sequence.order ? sequence.order[i - distance] : i - distance, sequence.order ? sequence.order[i] : i);
     });
     return;
   }

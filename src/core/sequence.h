@@ -53,7 +53,8 @@ struct Sequence {
     }
     constexpr std::size_t most_buckets = 4096, groups_in_cache = 4096;
     const std::size_t stretch = step_of_row ? steps : 1;
-    std::size_t wanted = std::max<std::size_t>((groups + groups_in_cache - 1) / groups_in_cache, static_cast<std::size_t>(std::max<int>(threads, 1)));
+    std::size_t wanted = std::max<std::size_t>((groups + groups_in_cache - 1) / groups_in_cache,
+                                               static_cast<std::size_t>(std::max<int>(threads, 1)));
     wanted = std::min(wanted, most_buckets / stretch);
     // Each part has groups whose numbers differ in this many bits only.
     const std::size_t last_group = std::max<std::size_t>(groups, 1) - 1;
@@ -64,18 +65,20 @@ struct Sequence {
       for (std::size_t i = first; i < last; ++i) {
         const std::size_t row = order ? static_cast<std::size_t>(order[i]) : i;
         const std::size_t part = group_of(row) >> shift;
-        bucket[i - first] = static_cast<std::uint16_t>(step_of_row ? part * steps + static_cast<std::size_t>(step_of_row[row]) : part);
+        bucket[i - first] =
+            static_cast<std::uint16_t>(step_of_row ? part * steps + static_cast<std::size_t>(step_of_row[row]) : part);
       }
     };
-    const auto buckets = share_out<KeyedRow>(rows, parts * stretch, threads, choose, [&](std::size_t first, std::size_t last, KeyedRow* filled) {
-      for (std::size_t i = first; i < last; ++i) {
-        const std::size_t row = order ? static_cast<std::size_t>(order[i]) : i;
-        KeyedRow& one = filled[i - first];
-        one.row = static_cast<std::uint32_t>(row);
-        one.group = static_cast<std::uint32_t>(group_of(row));
-        std::memcpy(&one.key, values + row, sizeof(T));
-      }
-    });
+    const auto buckets = share_out<KeyedRow>(rows, parts * stretch, threads, choose,
+                                             [&](std::size_t first, std::size_t last, KeyedRow* filled) {
+                                               for (std::size_t i = first; i < last; ++i) {
+                                                 const std::size_t row = order ? static_cast<std::size_t>(order[i]) : i;
+                                                 KeyedRow& one = filled[i - first];
+                                                 one.row = static_cast<std::uint32_t>(row);
+                                                 one.group = static_cast<std::uint32_t>(group_of(row));
+                                                 std::memcpy(&one.key, values + row, sizeof(T));
+                                               }
+                                             });
     run_pieces(parts, threads, [&](int, std::size_t part) {
       constexpr std::size_t ahead = 24;
       const std::size_t last = buckets.starts[(part + 1) * stretch];

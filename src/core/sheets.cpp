@@ -13,7 +13,9 @@
 namespace rowanroot {
 namespace {
 
-bool ends_with(std::string_view text, std::string_view end) { return text.size() >= end.size() && text.substr(text.size() - end.size()) == end; }
+bool ends_with(std::string_view text, std::string_view end) {
+  return text.size() >= end.size() && text.substr(text.size() - end.size()) == end;
+}
 
 // A path that is seen from a folder, or from the whole package.
 std::string part_file(const std::string& target, const std::string& folder) {
@@ -41,13 +43,15 @@ std::string with_codes_made_out(const std::string& text) {
     if (code == 0) throw XmlError("a text has the character U+0000");
     i += 6;
     if (code >= 0xD800 && code < 0xDC00) high = code;
-    else if (code >= 0xDC00 && code < 0xE000 && high) append_utf8(0x10000 + ((high - 0xD800) << 10) + (code - 0xDC00), &made);
+    else if (code >= 0xDC00 && code < 0xE000 && high)
+      append_utf8(0x10000 + ((high - 0xD800) << 10) + (code - 0xDC00), &made);
     else append_utf8(code, &made);
   }
   return made;
 }
 
-// Whether a number format shows days, only times, or neither. Texts in quotes, brackets and after a backslash are not part of it.
+// Whether a number format shows days, only times, or neither. Texts in quotes, brackets and after a backslash are not
+// part of it.
 NumberIs number_is(const std::string& format) {
   bool has_day = false, has_time = false, has_duration = false;
   for (std::size_t i = 0; i < format.size() && format[i] != ';'; ++i) {
@@ -66,11 +70,15 @@ NumberIs number_is(const std::string& format) {
     else if (c == 'G' && format.compare(i, 7, "General") == 0) i += 6;
     else if (c == 'E' || c == 'e') i += i + 1 < format.size();
   }
-  return has_day ? NumberIs::moment : has_duration ? NumberIs::duration : has_time ? NumberIs::time_of_day : NumberIs::number;
+  return has_day        ? NumberIs::moment
+         : has_duration ? NumberIs::duration
+         : has_time     ? NumberIs::time_of_day
+                        : NumberIs::number;
 }
 
 NumberIs number_is_built_in(int id) {
-  if ((id >= 14 && id <= 17) || id == 22 || (id >= 27 && id <= 31) || (id >= 34 && id <= 36) || (id >= 50 && id <= 58)) return NumberIs::moment;
+  if ((id >= 14 && id <= 17) || id == 22 || (id >= 27 && id <= 31) || (id >= 34 && id <= 36) || (id >= 50 && id <= 58))
+    return NumberIs::moment;
   if ((id >= 18 && id <= 21) || id == 32 || id == 33 || id == 45 || id == 47) return NumberIs::time_of_day;
   if (id == 46) return NumberIs::duration;
   return NumberIs::number;
@@ -89,9 +97,11 @@ constexpr std::uint32_t most_rows = 1048576, most_columns = 16384;
 bool cell_place(const std::string& name, std::uint32_t* row, std::uint32_t* column) {
   std::uint64_t letters = 0, digits = 0;
   std::size_t i = 0;
-  for (; i < name.size() && name[i] >= 'A' && name[i] <= 'Z'; ++i) letters = letters * 26 + static_cast<std::uint64_t>(name[i] - 'A' + 1);
+  for (; i < name.size() && name[i] >= 'A' && name[i] <= 'Z'; ++i)
+    letters = letters * 26 + static_cast<std::uint64_t>(name[i] - 'A' + 1);
   const std::size_t first = i;
-  for (; i < name.size() && name[i] >= '0' && name[i] <= '9'; ++i) digits = digits * 10 + static_cast<std::uint64_t>(name[i] - '0');
+  for (; i < name.size() && name[i] >= '0' && name[i] <= '9'; ++i)
+    digits = digits * 10 + static_cast<std::uint64_t>(name[i] - '0');
   if (i != name.size() || first == 0 || first == i || first > 3 || i - first > 7 || digits == 0) return false;
   if (letters > most_columns || digits > most_rows) return false;
   return *column = static_cast<std::uint32_t>(letters - 1), *row = static_cast<std::uint32_t>(digits - 1), true;
@@ -100,7 +110,8 @@ bool cell_place(const std::string& name, std::uint32_t* row, std::uint32_t* colu
 // Reads the cells of one sheet.
 class SheetReader {
  public:
-  SheetReader(std::string_view sheet, const std::vector<std::string>& strings, const std::vector<NumberIs>& styles) : xml_(sheet), strings_(strings), styles_(styles) {}
+  SheetReader(std::string_view sheet, const std::vector<std::string>& strings, const std::vector<NumberIs>& styles)
+      : xml_(sheet), strings_(strings), styles_(styles) {}
 
   SheetCells read() {
     for (Xml::Event event = xml_.next(); event != Xml::end; event = xml_.next()) {
@@ -125,7 +136,8 @@ class SheetReader {
   void read_cell() {
     Cell cell{row_, next_column_, CellIs::blank};
     const std::string name = xml_.attribute("r"), type = xml_.attribute("t"), style = xml_.attribute("s");
-    if (!name.empty() ? !cell_place(name, &cell.row, &cell.column) : next_column_ >= most_columns) throw XmlError("a cell has a wrong name");
+    if (!name.empty() ? !cell_place(name, &cell.row, &cell.column) : next_column_ >= most_columns)
+      throw XmlError("a cell has a wrong name");
     next_column_ = cell.column + 1;
     std::string value, text;
     bool has_formula = false, has_value = false, has_text = false;
@@ -152,20 +164,25 @@ class SheetReader {
       if (!has_formula) return;
       cell.is = CellIs::unsaved;
     } else {
-      fill(cell, type, style.empty() ? NumberIs::number : style_of(whole(style)), type == "inlineStr" ? text : value, has_formula);
+      fill(cell, type, style.empty() ? NumberIs::number : style_of(whole(style)), type == "inlineStr" ? text : value,
+           has_formula);
       if (cell.is == CellIs::blank) return;
     }
     found_.rows = std::max(found_.rows, cell.row + 1);
     found_.cells.push_back(std::move(cell));
   }
 
-  NumberIs style_of(int style) const { return style >= 0 && static_cast<std::size_t>(style) < styles_.size() ? styles_[static_cast<std::size_t>(style)] : NumberIs::number; }
+  NumberIs style_of(int style) const {
+    return style >= 0 && static_cast<std::size_t>(style) < styles_.size() ? styles_[static_cast<std::size_t>(style)]
+                                                                          : NumberIs::number;
+  }
 
   void fill(Cell& cell, const std::string& type, NumberIs style, const std::string& value, bool has_formula) {
     const auto problem = [&](const std::string& what) { return SheetProblem{cell_name(cell.row, cell.column), what}; };
     if (type == "s") {
       const int number = whole(value);
-      if (value.empty() || number < 0 || static_cast<std::size_t>(number) >= strings_.size()) throw problem("refers to a text that is not there");
+      if (value.empty() || number < 0 || static_cast<std::size_t>(number) >= strings_.size())
+        throw problem("refers to a text that is not there");
       cell.is = CellIs::text, cell.text = static_cast<std::uint32_t>(number);
     } else if (type == "inlineStr" || type == "str") {
       cell.is = CellIs::text;
@@ -192,7 +209,9 @@ class SheetReader {
       cell.is = style == NumberIs::number ? CellIs::number : is_day ? CellIs::moment : CellIs::duration;
     }
     const auto is_valid = [](const std::string& text) { return valid_utf8_prefix(text) == text.size(); };
-    if (cell.is == CellIs::text && !is_valid(cell.text < strings_.size() ? strings_[cell.text] : found_.own_texts.back())) throw problem("has text that is not valid UTF-8");
+    if (cell.is == CellIs::text &&
+        !is_valid(cell.text < strings_.size() ? strings_[cell.text] : found_.own_texts.back()))
+      throw problem("has text that is not valid UTF-8");
   }
 
   void add_text(Cell& cell, std::string text) {
@@ -212,7 +231,8 @@ class SheetReader {
 std::string workbook_file(std::string_view relationships) {
   Xml xml(relationships);
   for (Xml::Event event = xml.next(); event != Xml::end; event = xml.next())
-    if (event == Xml::open && xml.name() == "Relationship" && ends_with(xml.attribute("Type"), "/officeDocument")) return part_file(xml.attribute("Target"), "");
+    if (event == Xml::open && xml.name() == "Relationship" && ends_with(xml.attribute("Type"), "/officeDocument"))
+      return part_file(xml.attribute("Target"), "");
   return "xl/workbook.xml";
 }
 
@@ -241,7 +261,8 @@ WorkbookParts workbook_parts(std::string_view workbook, std::string_view relatio
     const auto relation = relations.find(xml.attribute("r:id").empty() ? xml.attribute("id") : xml.attribute("r:id"));
     const std::string state = xml.attribute("state");
     if (relation != relations.end() && ends_with(relation->second.type, "/worksheet"))
-      parts.sheets.push_back({xml.attribute("name"), relation->second.file, state == "hidden" || state == "veryHidden"});
+      parts.sheets.push_back(
+          {xml.attribute("name"), relation->second.file, state == "hidden" || state == "veryHidden"});
   }
   return parts;
 }
@@ -284,13 +305,15 @@ std::vector<NumberIs> number_styles(std::string_view styles) {
   return found;
 }
 
-SheetCells sheet_cells(std::string_view sheet, const std::vector<std::string>& strings, const std::vector<NumberIs>& styles) {
+SheetCells sheet_cells(std::string_view sheet, const std::vector<std::string>& strings,
+                       const std::vector<NumberIs>& styles) {
   return SheetReader(sheet, strings, styles).read();
 }
 
 std::string cell_name(std::uint32_t row, std::uint32_t column) {
   std::string letters;
-  for (std::uint32_t left = column + 1; left > 0; left = (left - 1) / 26) letters.insert(letters.begin(), static_cast<char>('A' + (left - 1) % 26));
+  for (std::uint32_t left = column + 1; left > 0; left = (left - 1) / 26)
+    letters.insert(letters.begin(), static_cast<char>('A' + (left - 1) % 26));
   return letters + std::to_string(row + 1);
 }
 
@@ -304,10 +327,12 @@ void write_cell_text(std::string_view text, std::string* to) {
   for (std::size_t i = 0; i < text.size(); ++i) {
     const unsigned char c = static_cast<unsigned char>(text[i]);
     unsigned code = 0;
-    const bool looks_like_number = c == '_' && i + 7 <= text.size() && text[i + 1] == 'x' && text[i + 6] == '_' &&
-                                   std::from_chars(text.data() + i + 2, text.data() + i + 6, code, 16).ptr == text.data() + i + 6;
+    const bool looks_like_number =
+        c == '_' && i + 7 <= text.size() && text[i + 1] == 'x' && text[i + 6] == '_' &&
+        std::from_chars(text.data() + i + 2, text.data() + i + 6, code, 16).ptr == text.data() + i + 6;
     if (looks_like_number || (c < 0x20 && c != '\t' && c != '\n')) as_number(c);
-    else if (c == 0xEF && i + 2 < text.size() && text[i + 1] == '\xBF' && (text[i + 2] == '\xBE' || text[i + 2] == '\xBF'))
+    else if (c == 0xEF && i + 2 < text.size() && text[i + 1] == '\xBF' &&
+             (text[i + 2] == '\xBE' || text[i + 2] == '\xBF'))
       as_number(text[i + 2] == '\xBE' ? 0xFFFE : 0xFFFF), i += 2;
     else write_xml_text(text.substr(i, 1), to);
   }

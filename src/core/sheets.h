@@ -28,7 +28,8 @@ std::string workbook_file(std::string_view relationships);
 
 std::vector<std::string> shared_strings(std::string_view strings);
 
-// What numbers are where a cell has a style: numbers, days with or without a time, times that are shown without their day, durations.
+// What numbers are where a cell has a style: numbers, days with or without a time, times that are shown without their
+// day, durations.
 enum class NumberIs : std::uint8_t { number, moment, time_of_day, duration };
 std::vector<NumberIs> number_styles(std::string_view styles);
 
@@ -38,7 +39,8 @@ enum class CellIs : std::uint8_t { blank, number, moment, duration, text, logica
 struct Cell {
   std::uint32_t row, column;  // from 0
   CellIs is;
-  std::uint32_t text = 0;  // which of the shared strings, or of those that the sheet has itself, which count on from them
+  std::uint32_t text =
+      0;  // which of the shared strings, or of those that the sheet has itself, which count on from them
   double number = 0;
 };
 
@@ -46,14 +48,15 @@ struct SheetProblem {
   std::string cell, what;
 };
 
-// The cells of a sheet that are not blank, row by row, and how many rows there are: up to the last cell, or the last row that
-// write_sheet() has marked as one of missing values. Throws XmlError and SheetProblem.
+// The cells of a sheet that are not blank, row by row, and how many rows there are: up to the last cell, or the last
+// row that write_sheet() has marked as one of missing values. Throws XmlError and SheetProblem.
 struct SheetCells {
   std::vector<Cell> cells;
   std::vector<std::string> own_texts;
   std::uint32_t rows = 0;
 };
-SheetCells sheet_cells(std::string_view sheet, const std::vector<std::string>& strings, const std::vector<NumberIs>& styles);
+SheetCells sheet_cells(std::string_view sheet, const std::vector<std::string>& strings,
+                       const std::vector<NumberIs>& styles);
 
 // A1 is row 0, column 0.
 std::string cell_name(std::uint32_t row, std::uint32_t column);

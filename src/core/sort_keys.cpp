@@ -38,7 +38,8 @@ template <class T>
 Range range_of_values(const T* values, std::size_t rows, Workers threads) {
   constexpr std::size_t piece = 1 << 16;
   std::vector<Range> ranges((rows + piece - 1) / piece);
-  run_pieces(ranges.size(), threads, [&](int, std::size_t k) { range_of(values + k * piece, std::min(piece, rows - k * piece), &ranges[k]); });
+  run_pieces(ranges.size(), threads,
+             [&](int, std::size_t k) { range_of(values + k * piece, std::min(piece, rows - k * piece), &ranges[k]); });
   Range all;
   for (const Range& range : ranges) {
     all.least = std::min(all.least, range.least);
@@ -61,7 +62,8 @@ Range range_of_type(std::size_t rows) {
 
 template <class T>
 void SortKeys::measure(Column& column, std::size_t rows, Workers threads, bool looks_at_values) {
-  const Range all = looks_at_values ? range_of_values(static_cast<const T*>(column.column.values), rows, threads) : range_of_type<T>(rows);
+  const Range all = looks_at_values ? range_of_values(static_cast<const T*>(column.column.values), rows, threads)
+                                    : range_of_type<T>(rows);
   column.least = all.least;
   column.greatest = all.greatest;
   column.missing_rows = all.missing;
@@ -163,7 +165,9 @@ std::size_t compact(const T* values, bool descending, std::size_t rows, std::siz
   const std::int32_t span = static_cast<std::int32_t>(greatest - least);
   for (std::size_t i = 0; i < rows; ++i) {
     if (is_missing(values[i])) codes[i] = span + 1;
-    else codes[i] = static_cast<std::int32_t>(descending ? greatest - static_cast<double>(values[i]) : static_cast<double>(values[i]) - least);
+    else
+      codes[i] = static_cast<std::int32_t>(descending ? greatest - static_cast<double>(values[i])
+                                                      : static_cast<double>(values[i]) - least);
   }
   return static_cast<std::size_t>(span) + 1 + missing;
 }
@@ -171,17 +175,21 @@ std::size_t compact(const T* values, bool descending, std::size_t rows, std::siz
 }  // namespace
 
 std::size_t compact_codes(const SortColumn& column, std::size_t rows, std::size_t most, std::int32_t* codes) {
-  if (column.type == Type::real) return compact(static_cast<const double*>(column.values), column.descending, rows, most, codes);
+  if (column.type == Type::real)
+    return compact(static_cast<const double*>(column.values), column.descending, rows, most, codes);
   if (column.type == Type::long_integer) return 0;
   return compact(static_cast<const std::int32_t*>(column.values), column.descending, rows, most, codes);
 }
 
-void text_codes(const Text* texts, std::size_t rows, Text missing_text, const char* (*bytes)(Text), Workers threads, std::int32_t* codes) {
+void text_codes(const Text* texts, std::size_t rows, Text missing_text, const char* (*bytes)(Text), Workers threads,
+                std::int32_t* codes) {
   const std::size_t different = group_by(Type::text, texts, rows, threads, codes);
   const std::vector<std::int32_t> first = first_rows(codes, rows, different);
   std::vector<std::int32_t> sorted(different);
   std::iota(sorted.begin(), sorted.end(), 0);
-  std::sort(sorted.begin(), sorted.end(), [&](std::int32_t a, std::int32_t b) { return std::strcmp(bytes(texts[first[a]]), bytes(texts[first[b]])) < 0; });
+  std::sort(sorted.begin(), sorted.end(), [&](std::int32_t a, std::int32_t b) {
+    return std::strcmp(bytes(texts[first[a]]), bytes(texts[first[b]])) < 0;
+  });
   std::vector<std::int32_t> code(different);
   for (std::size_t k = 0; k < sorted.size(); ++k)
     code[sorted[k]] = texts[first[sorted[k]]] == missing_text ? missing_integer : static_cast<std::int32_t>(k);

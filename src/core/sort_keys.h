@@ -22,7 +22,9 @@ struct SortColumn {
 
 // Unsigned numbers in the order of the values.
 inline std::uint64_t sortable(std::int32_t value) { return static_cast<std::uint32_t>(value) ^ 0x80000000u; }
-inline std::uint64_t sortable(std::int64_t value) { return static_cast<std::uint64_t>(value) ^ (std::uint64_t(1) << 63); }
+inline std::uint64_t sortable(std::int64_t value) {
+  return static_cast<std::uint64_t>(value) ^ (std::uint64_t(1) << 63);
+}
 inline std::uint64_t sortable(double value) {
   value += 0.0;  // -0 is 0
   std::uint64_t bits;
@@ -34,7 +36,8 @@ inline std::uint64_t sortable(double value) {
 // And back.
 template <class T>
 T of_sortable(std::uint64_t key) {
-  if (std::is_same<T, std::int32_t>::value) return static_cast<T>(static_cast<std::int32_t>(static_cast<std::uint32_t>(key) ^ 0x80000000u));
+  if (std::is_same<T, std::int32_t>::value)
+    return static_cast<T>(static_cast<std::int32_t>(static_cast<std::uint32_t>(key) ^ 0x80000000u));
   const std::uint64_t high = std::uint64_t(1) << 63;
   if (std::is_same<T, std::int64_t>::value) return static_cast<T>(key ^ high);
   const std::uint64_t bits = key & high ? key ^ high : ~key;
@@ -49,7 +52,8 @@ inline bool is_missing(double value) { return value != value; }
 
 class SortKeys {
  public:
-  // Keys are as short as the values that there are allow, or, if those are not to be looked at, as long as any of the type.
+  // Keys are as short as the values that there are allow, or, if those are not to be looked at, as long as any of the
+  // type.
   SortKeys(const std::vector<SortColumn>& columns, std::size_t rows, Workers threads, bool looks_at_values = true);
 
   std::size_t words() const { return (bits_ + 63) / 64; }
@@ -65,7 +69,8 @@ class SortKeys {
       const std::size_t count = last - first < most ? last - first : most;
       fill_words(0, first, count, word);
       if (bits_ > 64) fill_words(1, first, count, second);
-      for (std::size_t i = 0; i < count; ++i) put(first + i, word[i], bits_ > 64 ? static_cast<std::uint32_t>(second[i] >> drop) : 0);
+      for (std::size_t i = 0; i < count; ++i)
+        put(first + i, word[i], bits_ > 64 ? static_cast<std::uint32_t>(second[i] >> drop) : 0);
     }
   }
   // Whether those bits are all that there are.

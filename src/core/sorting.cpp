@@ -76,16 +76,22 @@ std::size_t Buckets<Row>::greatest() const {
 
 template <class Row>
 Buckets<Row>::Buckets(std::size_t rows, std::size_t buckets, int threads)
-    : rows(rows), starts(buckets + 1, 0), bucket_of(rows), places(std::max(threads, 1), std::vector<std::uint32_t>(buckets, 0)), row_count(rows) {}
+    : rows(rows),
+      starts(buckets + 1, 0),
+      bucket_of(rows),
+      places(std::max(threads, 1), std::vector<std::uint32_t>(buckets, 0)),
+      row_count(rows) {}
 
 // Each thread does one stretch of rows: it counts its rows of each bucket, then puts them behind those of the
 // stretches before.
 template <class Row>
-Buckets<Row> share_out(std::size_t rows, std::size_t buckets, Workers threads, const ChooseBuckets& choose, const FillRows<Row>& fill) {
+Buckets<Row> share_out(std::size_t rows, std::size_t buckets, Workers threads, const ChooseBuckets& choose,
+                       const FillRows<Row>& fill) {
   Buckets<Row> result(rows, buckets, threads);
   const auto each_block = [&](std::size_t stretch, const auto& work) {
     const std::size_t end = result.edge(stretch + 1);
-    for (std::size_t first = result.edge(stretch); first < end; first += block_rows) work(first, std::min(first + block_rows, end));
+    for (std::size_t first = result.edge(stretch); first < end; first += block_rows)
+      work(first, std::min(first + block_rows, end));
   };
   std::uint16_t* const bucket_of = result.bucket_of.data();
   run_pieces(result.stretches(), threads, [&](int, std::size_t stretch) {
@@ -132,7 +138,8 @@ struct Sharing {
 
   std::uint16_t bucket(std::uint64_t word, std::size_t row) const {
     if (!reals.values) return buckets == 1 ? 0 : static_cast<std::uint16_t>(word >> shift);
-    return static_cast<std::uint16_t>((reals.bits_before ? static_cast<std::uint32_t>(word >> shift) : 0) * parts + part(reals.values[row]));
+    return static_cast<std::uint16_t>((reals.bits_before ? static_cast<std::uint32_t>(word >> shift) : 0) * parts +
+                                      part(reals.values[row]));
   }
 
  private:
@@ -211,7 +218,9 @@ void refine_sorted(const SortKeys& keys, KeyedRow* rows, KeyedRow* spare, std::s
 
 namespace {
 
-KeyedRow row_of(std::uint64_t word, std::size_t row, std::uint32_t more, KeyedRow) { return {word, static_cast<std::uint32_t>(row), more}; }
+KeyedRow row_of(std::uint64_t word, std::size_t row, std::uint32_t more, KeyedRow) {
+  return {word, static_cast<std::uint32_t>(row), more};
+}
 std::uint64_t row_of(std::uint64_t word, std::size_t, std::uint32_t, std::uint64_t) { return word; }
 
 }  // namespace
@@ -224,10 +233,14 @@ Buckets<Row> share_out_by_keys(const SortKeys& keys, std::size_t rows, Workers t
       for (std::size_t i = first; i < last; ++i) bucket[i - first] = sharing.bucket(0, i);
       return;
     }
-    keys.first_words(first, last, [=, &sharing](std::size_t i, std::uint64_t word, std::uint32_t) { bucket[i - first] = sharing.bucket(word, i); });
+    keys.first_words(first, last, [=, &sharing](std::size_t i, std::uint64_t word, std::uint32_t) {
+      bucket[i - first] = sharing.bucket(word, i);
+    });
   };
   return share_out<Row>(rows, sharing.buckets, threads, choose, [&](std::size_t first, std::size_t last, Row* filled) {
-    keys.first_words(first, last, [=](std::size_t i, std::uint64_t word, std::uint32_t more) { filled[i - first] = row_of(word, i, more, Row()); });
+    keys.first_words(first, last, [=](std::size_t i, std::uint64_t word, std::uint32_t more) {
+      filled[i - first] = row_of(word, i, more, Row());
+    });
   });
 }
 

@@ -67,10 +67,11 @@ using ChooseBuckets = std::function<void(std::size_t first, std::size_t last, st
 template <class Row>
 using FillRows = std::function<void(std::size_t first, std::size_t last, Row* rows)>;
 template <class Row>
-Buckets<Row> share_out(std::size_t rows, std::size_t buckets, Workers threads, const ChooseBuckets& choose, const FillRows<Row>& fill);
+Buckets<Row> share_out(std::size_t rows, std::size_t buckets, Workers threads, const ChooseBuckets& choose,
+                       const FillRows<Row>& fill);
 
-// Rows shared out by their keys: the rows of a bucket come before those of the next, and equal keys are in one bucket. With one
-// word of keys the rows have their whole keys.
+// Rows shared out by their keys: the rows of a bucket come before those of the next, and equal keys are in one bucket.
+// With one word of keys the rows have their whole keys.
 template <class Row>
 Buckets<Row> share_out_by_keys(const SortKeys& keys, std::size_t rows, Workers threads);
 

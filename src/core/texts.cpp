@@ -33,8 +33,8 @@ std::size_t character_size(std::string_view text, std::size_t i) {
   for (std::size_t k = 1; k < size; ++k)
     if (!goes_on(text[i + k])) return 0;
   const unsigned char second = byte_at(text, i + 1);
-  const bool is_wrong = (first == 0xE0 && second < 0xA0) || (first == 0xED && second > 0x9F) || (first == 0xF0 && second < 0x90) ||
-                        (first == 0xF4 && second > 0x8F);
+  const bool is_wrong = (first == 0xE0 && second < 0xA0) || (first == 0xED && second > 0x9F) ||
+                        (first == 0xF0 && second < 0x90) || (first == 0xF4 && second > 0x8F);
   return is_wrong ? 0 : size;
 }
 
@@ -83,7 +83,8 @@ std::string_view characters(std::string_view text, std::int64_t first, std::int6
   if (last < first) return text.substr(0, 0);
   if (is_ascii(text)) {
     const std::size_t start = std::min<std::uint64_t>(static_cast<std::uint64_t>(first - 1), text.size());
-    return text.substr(start, static_cast<std::size_t>(std::min<std::int64_t>(last - first + 1, static_cast<std::int64_t>(text.size()))));
+    return text.substr(start, static_cast<std::size_t>(
+                                  std::min<std::int64_t>(last - first + 1, static_cast<std::int64_t>(text.size()))));
   }
   const std::size_t start = after_characters(text, 0, first - 1);
   return text.substr(start, after_characters(text, start, last - first + 1) - start);
@@ -107,7 +108,8 @@ bool find_between(std::string_view text, std::string_view from, std::string_view
 
 void append_replaced(std::string_view text, std::string_view from, std::string_view to, bool all, std::string* result) {
   std::size_t first = 0;
-  for (std::size_t found = find_part(text, from); found != text.npos; found = all ? find_part(text, from, first) : text.npos) {
+  for (std::size_t found = find_part(text, from); found != text.npos;
+       found = all ? find_part(text, from, first) : text.npos) {
     result->append(text.data() + first, found - first).append(to);
     first = found + from.size();
   }
@@ -127,8 +129,11 @@ void append_in_case(std::string_view text, bool upper, std::string* result) {
   for (std::size_t i = 0; i < text.size();) {
     const std::size_t size = character_size(text, i);
     if (size == 1) result->push_back(changed(text[i]));
-    else append_character(static_cast<std::uint32_t>(upper ? std::towupper(static_cast<std::wint_t>(character_at(text, i, size)))
-                                                           : std::towlower(static_cast<std::wint_t>(character_at(text, i, size)))), result);
+    else
+      append_character(
+          static_cast<std::uint32_t>(upper ? std::towupper(static_cast<std::wint_t>(character_at(text, i, size)))
+                                           : std::towlower(static_cast<std::wint_t>(character_at(text, i, size)))),
+          result);
     i += size;
   }
 }

@@ -10,7 +10,8 @@
 
 namespace rowanroot {
 
-// Where `part`, which is not empty, is in the text from `first` on. Texts are mostly short: a single byte is looked for as they lie.
+// Where `part`, which is not empty, is in the text from `first` on. Texts are mostly short: a single byte is looked for
+// as they lie.
 inline std::size_t find_part(std::string_view text, std::string_view part, std::size_t first = 0) {
   constexpr std::size_t short_text = 64;
   if (part.size() > 1 || text.size() > short_text) return text.find(part, first);
@@ -60,8 +61,8 @@ std::string_view characters(std::string_view text, std::int64_t first, std::int6
 // Without the blanks, tabs and ends of lines at its ends.
 std::string_view trimmed(std::string_view text, bool left, bool right);
 
-// What stands between the first `from` and the first `to` after it; an empty one is the text's beginning or end. Says whether
-// both are there.
+// What stands between the first `from` and the first `to` after it; an empty one is the text's beginning or end. Says
+// whether both are there.
 bool find_between(std::string_view text, std::string_view from, std::string_view to, std::string_view* between);
 
 // Appends the text with `to` for the first `from`, or for all of them; `from` is not empty.

@@ -22,7 +22,8 @@ struct Candidate {
 int compare(const SortKeys& keys, const Candidate& a, const Candidate& b) {
   if (a.key != b.key) return a.key < b.key ? -1 : 1;
   for (std::size_t word = 1; word < keys.words(); ++word) {
-    const std::uint64_t of_a = keys.word(static_cast<std::size_t>(a.row), word), of_b = keys.word(static_cast<std::size_t>(b.row), word);
+    const std::uint64_t of_a = keys.word(static_cast<std::size_t>(a.row), word),
+                        of_b = keys.word(static_cast<std::size_t>(b.row), word);
     if (of_a != of_b) return of_a < of_b ? -1 : 1;
   }
   return 0;
@@ -58,7 +59,8 @@ class Heaps {
       : keys_(keys), values_(static_cast<const T*>(keys.column(0).values)), descending_(keys.column(0).descending),
         alone_(keys.columns() == 1), count_(count) {}
 
-  // Rows come one after the other: one that is equal to the last of its group comes too late, unless later columns say otherwise.
+  // Rows come one after the other: one that is equal to the last of its group comes too late, unless later columns say
+  // otherwise.
   template <class GroupKey>
   void look_at(std::size_t first, std::size_t last, GroupKey group_key) {
     if (alone_ && descending_) look_at_better(first, last, group_key, std::greater<T>());
@@ -133,16 +135,20 @@ class Heaps {
 };
 
 template <class T, class Numbers, class GroupKey>
-std::vector<std::int32_t> find_top(const SortKeys& keys, std::size_t rows, std::size_t count, bool ties, Workers threads, GroupKey group_key) {
+std::vector<std::int32_t> find_top(const SortKeys& keys, std::size_t rows, std::size_t count, bool ties,
+                                   Workers threads, GroupKey group_key) {
   const std::size_t stretches = static_cast<std::size_t>(std::max<int>(threads, 1));
   const auto each_block = [&](const auto& work) {
     run_pieces(stretches, threads, [&](int, std::size_t stretch) {
       const std::size_t end = rows * (stretch + 1) / stretches;
-      for (std::size_t first = rows * stretch / stretches; first < end; first += block_rows) work(stretch, first, std::min(first + block_rows, end));
+      for (std::size_t first = rows * stretch / stretches; first < end; first += block_rows)
+        work(stretch, first, std::min(first + block_rows, end));
     });
   };
   std::vector<Heaps<T, Numbers>> heaps(stretches, Heaps<T, Numbers>(keys, count));
-  each_block([&](std::size_t stretch, std::size_t first, std::size_t last) { heaps[stretch].look_at(first, last, group_key); });
+  each_block([&](std::size_t stretch, std::size_t first, std::size_t last) {
+    heaps[stretch].look_at(first, last, group_key);
+  });
   for (std::size_t k = 1; k < stretches; ++k) heaps[0].take_in(heaps[k]);
   std::vector<std::vector<Candidate>>& found = heaps[0].rows();
   if (ties) {
@@ -150,7 +156,9 @@ std::vector<std::int32_t> find_top(const SortKeys& keys, std::size_t rows, std::
     each_block([&](std::size_t stretch, std::size_t first, std::size_t last) {
       for (std::size_t row = first; row < last; ++row) {
         const std::int32_t group = heaps[0].came_too_late(row, group_key(row));
-        if (group >= 0) late[stretch].push_back({static_cast<std::size_t>(group), {keys.word(row, 0), static_cast<std::int32_t>(row)}});
+        if (group >= 0)
+          late[stretch].push_back(
+              {static_cast<std::size_t>(group), {keys.word(row, 0), static_cast<std::int32_t>(row)}});
       }
     });
     for (const auto& part : late)
@@ -165,11 +173,14 @@ std::vector<std::int32_t> find_top(const SortKeys& keys, std::size_t rows, std::
 }
 
 template <class T>
-std::vector<std::int32_t> find_top(const SortKeys& keys, std::size_t rows, std::size_t count, bool ties, const GroupColumn& groups, Workers threads) {
+std::vector<std::int32_t> find_top(const SortKeys& keys, std::size_t rows, std::size_t count, bool ties,
+                                   const GroupColumn& groups, Workers threads) {
   const auto by = [&](const auto* values) {
-    return find_top<T, Numbering>(keys, rows, count, ties, threads, [values](std::size_t row) { return key_of(values[row]); });
+    return find_top<T, Numbering>(keys, rows, count, ties, threads,
+                                  [values](std::size_t row) { return key_of(values[row]); });
   };
-  if (!groups.values) return find_top<T, OneGroup>(keys, rows, count, ties, threads, [](std::size_t) { return std::uint64_t(0); });
+  if (!groups.values)
+    return find_top<T, OneGroup>(keys, rows, count, ties, threads, [](std::size_t) { return std::uint64_t(0); });
   switch (groups.type) {
     case Type::real: return by(static_cast<const double*>(groups.values));
     case Type::long_integer: return by(static_cast<const std::int64_t*>(groups.values));
@@ -180,8 +191,8 @@ std::vector<std::int32_t> find_top(const SortKeys& keys, std::size_t rows, std::
 
 }  // namespace
 
-std::vector<std::int32_t> top_rows(const SortKeys& keys, std::size_t rows, std::size_t count, bool ties, const GroupColumn& groups,
-                                   Workers threads) {
+std::vector<std::int32_t> top_rows(const SortKeys& keys, std::size_t rows, std::size_t count, bool ties,
+                                   const GroupColumn& groups, Workers threads) {
   if (count == 0 || rows == 0) return {};
   switch (keys.column(0).type) {
     case Type::real: return find_top<double>(keys, rows, count, ties, groups, threads);

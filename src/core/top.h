@@ -17,7 +17,7 @@ struct GroupColumn {
 
 // The `count` first rows of each group, and with `ties` those that are equal to the last of them. Rows where the first
 // column is missing are none of them. Gives the rows group by group, as these first come, and each group's in order.
-std::vector<std::int32_t> top_rows(const SortKeys& keys, std::size_t rows, std::size_t count, bool ties, const GroupColumn& groups,
-                                   Workers threads);
+std::vector<std::int32_t> top_rows(const SortKeys& keys, std::size_t rows, std::size_t count, bool ties,
+                                   const GroupColumn& groups, Workers threads);
 
 }  // namespace rowanroot

@@ -17,7 +17,10 @@ std::string_view without_prefix(std::string_view name) {
 
 // The entity between & and ;
 void append_entity(std::string_view entity, std::string* to) {
-  static constexpr struct { std::string_view name; char is; } known[] = {{"lt", '<'}, {"gt", '>'}, {"amp", '&'}, {"quot", '"'}, {"apos", '\''}};
+  static constexpr struct {
+    std::string_view name;
+    char is;
+  } known[] = {{"lt", '<'}, {"gt", '>'}, {"amp", '&'}, {"quot", '"'}, {"apos", '\''}};
   for (const auto& one : known)
     if (entity == one.name) return to->push_back(one.is);
   if (entity.size() < 2 || entity[0] != '#') throw XmlError("an entity is unknown");
@@ -25,7 +28,8 @@ void append_entity(std::string_view entity, std::string* to) {
   const std::string_view digits = entity.substr(is_hex ? 2 : 1);
   unsigned code = 0;
   const auto [last, problem] = std::from_chars(digits.data(), digits.data() + digits.size(), code, is_hex ? 16 : 10);
-  if (problem != std::errc() || last != digits.data() + digits.size() || code == 0 || code > 0x10FFFF) throw XmlError("a character's number is wrong");
+  if (problem != std::errc() || last != digits.data() + digits.size() || code == 0 || code > 0x10FFFF)
+    throw XmlError("a character's number is wrong");
   append_utf8(code, to);
 }
 

@@ -1,5 +1,6 @@
 #pragma once
-// XML from one end to the other: tags, attributes and texts, as office files have them. No document types, no namespaces: a prefix is left out.
+// XML from one end to the other: tags, attributes and texts, as office files have them. No document types, no
+// namespaces: a prefix is left out.
 
 #include <cstddef>
 #include <stdexcept>

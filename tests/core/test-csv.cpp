@@ -15,20 +15,27 @@ using namespace rowanroot;
 namespace {
 
 // All fields, row by row, with a mark for missing ones, read in pieces of a few bytes.
-std::vector<std::string> fields(const std::string& bytes, const CsvFormat& format = {}, std::size_t piece_bytes = 5, int threads = 2) {
+std::vector<std::string> fields(const std::string& bytes, const CsvFormat& format = {}, std::size_t piece_bytes = 5,
+                                int threads = 2) {
   const auto file = std::make_shared<CsvFile>(input_of(bytes), format, threads, piece_bytes);
   const std::size_t count = file->names().size(), rows = file->rows();
   std::vector<std::string> result(rows * count);
   for (std::size_t column = 0; column < count; ++column) {
     std::vector<std::int32_t> starts(rows), sizes(rows), codes(rows);
-    const CsvContent content = read_csv({file}, {{CsvType::text, {column}, starts.data(), sizes.data()}, {CsvType::coded_text, {column}, codes.data()}}, threads);
+    const CsvContent content = read_csv(
+        {file}, {{CsvType::text, {column}, starts.data(), sizes.data()}, {CsvType::coded_text, {column}, codes.data()}},
+        threads);
     std::size_t row = 0;
     for (const CsvPage& page : content.pages[0])
       for (std::size_t i = 0; i < page.rows; ++i, ++row) {
         std::string& field = result[row * count + column];
-        field = sizes[row] == missing_integer ? "<missing>" : page.bytes.substr(static_cast<std::size_t>(starts[row]), static_cast<std::size_t>(sizes[row]));
+        field = sizes[row] == missing_integer
+                    ? "<missing>"
+                    : page.bytes.substr(static_cast<std::size_t>(starts[row]), static_cast<std::size_t>(sizes[row]));
         const std::int32_t code = codes[row];
-        if (field != (code == missing_integer ? "<missing>" : content.columns[1].texts[static_cast<std::size_t>(code) - 1])) field = "<another code>";
+        if (field !=
+            (code == missing_integer ? "<missing>" : content.columns[1].texts[static_cast<std::size_t>(code) - 1]))
+          field = "<another code>";
       }
     CHECK(row == rows);
   }
@@ -81,7 +88,10 @@ TEST("what is wrong in a file is told with its line") {
 
 TEST("pieces of any size have the same records, whatever the bytes are") {
   std::mt19937 random(11);
-  const std::string signs[] = {"a", "\"", "\"\"", ",", "\n", "\r\n", "\r", "7", "# ", "\"x,\ny\"", "\xC3\xA6", "NA", "-1.5e3", "2026-01-31", std::string(1, '\0'), "\xE2"};
+  const std::string signs[] = {"a",        "\"", "\"\"",   ",",          "\n",
+                               "\r\n",     "\r", "7",      "# ",         "\"x,\ny\"",
+                               "\xC3\xA6", "NA", "-1.5e3", "2026-01-31", std::string(1, '\0'),
+                               "\xE2"};
   const char* const asked = std::getenv("ROWANROOT_FUZZ");
   const int rounds = asked ? std::atoi(asked) : 3000;
   bool all = true;
@@ -104,7 +114,9 @@ TEST("pieces of any size have the same records, whatever the bytes are") {
     const std::size_t few = 1 + round % 2, more = 3 + random() % 20;
     for (const std::size_t piece_bytes : {few, more}) {
       if (outcome(piece_bytes) == whole) continue;
-      if (all) std::cerr << "differs with pieces of " << piece_bytes << " bytes, comments " << (round % 3 == 0) << ":\n" << bytes << "\n";
+      if (all)
+        std::cerr << "differs with pieces of " << piece_bytes << " bytes, comments " << (round % 3 == 0) << ":\n"
+                  << bytes << "\n";
       all = false;
     }
   }
@@ -131,8 +143,11 @@ TEST("records of other lengths and marks of missing values are as the format say
 }
 
 TEST("a column is of the kinds that all its known values are of") {
-  const auto file = std::make_shared<CsvFile>(input_of("l,i,r,d,t,z,m,big,quoted,moment,clock\nTRUE,1,1.5,2024-02-29,x,007,,9007199254740993,\"1\",2024-02-29T12:00:00Z,2024-02-29 12:00\n"
-                     "NA,-2, 2 ,2025-12-31,2,12,NA,1,\"\",2024-02-29T12:00:00+02:00,2024-02-29T12:00:01.5\n"), CsvFormat{}, 1);
+  const auto file = std::make_shared<CsvFile>(
+      input_of("l,i,r,d,t,z,m,big,quoted,moment,clock\nTRUE,1,1.5,2024-02-29,x,007,,9007199254740993,\"1\",2024-02-"
+               "29T12:00:00Z,2024-02-29 12:00\n"
+               "NA,-2, 2 ,2025-12-31,2,12,NA,1,\"\",2024-02-29T12:00:00+02:00,2024-02-29T12:00:01.5\n"),
+      CsvFormat{}, 1);
   const unsigned expected[] = {could_be_logical, could_be_integer | could_be_real, could_be_real, could_be_date, 0, 0,
                                could_be_all, 0, could_be_integer | could_be_real, could_be_moment, could_be_clock};
   std::vector<CsvColumn> columns;
@@ -149,16 +164,23 @@ TEST("a column is of the kinds that all its known values are of") {
 TEST("only what is wholly a value is read as one") {
   std::int32_t whole;
   double number;
-  for (const char* text : {"1x", "", "-", "+", "+-1", "-+1", "++1", "+01", "-0", "01", "2147483648", "-2147483648", "1.0", "0x1", "1 2"}) CHECK(!read_integer(text, &whole));
+  for (const char* text :
+       {"1x", "", "-", "+", "+-1", "-+1", "++1", "+01", "-0", "01", "2147483648", "-2147483648", "1.0", "0x1", "1 2"})
+    CHECK(!read_integer(text, &whole));
   CHECK(read_integer("-2147483647", &whole) && whole == -2147483647);
   CHECK(read_integer("0", &whole) && whole == 0);
-  CHECK(read_integer("+5", &whole) && whole == 5 && read_real("+2.5e3", &number) && number == 2500 && read_real("+.5", &number) && number == 0.5);
+  CHECK(read_integer("+5", &whole) && whole == 5 && read_real("+2.5e3", &number) && number == 2500 &&
+        read_real("+.5", &number) && number == 0.5);
   CHECK(read_real("-0", &number) && number == 0 && std::signbit(number));
-  for (const char* text : {"", "-", ".", "1e", "1,5", "0x1p3", "nan", "inf", "infinity", "1.5.2", "00.5", "--1", "+-1", "+", "+.", "1e999"}) CHECK(!read_real(text, &number));
+  for (const char* text : {"", "-", ".", "1e", "1,5", "0x1p3", "nan", "inf", "infinity", "1.5.2", "00.5", "--1", "+-1",
+                           "+", "+.", "1e999"})
+    CHECK(!read_real(text, &number));
   CHECK(read_real("-.5", &number) && number == -0.5);
   CHECK(read_real("-Inf", &number) && number == -HUGE_VAL);
   CHECK(read_real("9007199254740993.5", &number));
-  for (const char* text : {"2023-02-29", "2025-13-01", "2025-00-10", "2025-04-31", "25-01-01", "2025/01/01", "1900-02-29"}) CHECK(!read_date(text, &number));
+  for (const char* text :
+       {"2023-02-29", "2025-13-01", "2025-00-10", "2025-04-31", "25-01-01", "2025/01/01", "1900-02-29"})
+    CHECK(!read_date(text, &number));
   CHECK(read_date("1970-01-01", &number) && number == 0);
   CHECK(read_date("2000-02-29", &number) && number == 11016);
   CHECK(read_date("1969-12-31", &number) && number == -1);
@@ -190,7 +212,8 @@ TEST("numbers are written in the shortest form that the library knows") {
   std::mt19937_64 random(4);
   bool all = true;
   for (int i = 0; i < 200000; ++i) {
-    const double power = std::pow(10, static_cast<double>(random() % 7)), value = static_cast<double>(static_cast<std::int64_t>(random() % 20000001) - 10000000) / power;
+    const double power = std::pow(10, static_cast<double>(random() % 7)),
+                 value = static_cast<double>(static_cast<std::int64_t>(random() % 20000001) - 10000000) / power;
     char shortest[32];
     std::string text;
     write_real(value, &text);
@@ -210,7 +233,8 @@ TEST("texts are quoted when they must be, and come back the same") {
 
 TEST("UTF-8 is told from what is not") {
   CHECK(valid_utf8_prefix("z\xC3\xA6\xE2\x82\xAC\xF0\x9F\x90\x9D") == 10);
-  for (const std::string text : {"\xC0\x80", "\xE0\x80\x80", "\xED\xA0\x80", "\xF4\x90\x80\x80", "\xF5\x80\x80\x80", "\x80", "\xC3"})
+  for (const std::string text :
+       {"\xC0\x80", "\xE0\x80\x80", "\xED\xA0\x80", "\xF4\x90\x80\x80", "\xF5\x80\x80\x80", "\x80", "\xC3"})
     CHECK(valid_utf8_prefix(text) == 0);
   CHECK(valid_utf8_prefix("ab\xFF") == 2);
 }

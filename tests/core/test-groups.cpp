@@ -60,7 +60,8 @@ TEST("many groups are found as a map finds them") {
   std::map<double, std::int32_t> numbers;
   bool all = true;
   for (std::size_t i = 0; i < values.size(); ++i)
-    all = all && numbers.emplace(values[i], static_cast<std::int32_t>(numbers.size())).first->second == groups.of_row[i];
+    all =
+        all && numbers.emplace(values[i], static_cast<std::int32_t>(numbers.size())).first->second == groups.of_row[i];
   CHECK(all && groups.count == numbers.size());
 }
 
@@ -70,16 +71,19 @@ TEST("aggregates of a column are those of its only group, by any number of threa
   for (double& value : values) value = std::normal_distribution<>(1e6, 3)(random);
   values[17] = missing_real();
   const std::vector<std::int32_t> one(values.size(), 0);
-  for (Aggregate what : {Aggregate::sum, Aggregate::mean, Aggregate::variance, Aggregate::least, Aggregate::greatest, Aggregate::known}) {
+  for (Aggregate what : {Aggregate::sum, Aggregate::mean, Aggregate::variance, Aggregate::least, Aggregate::greatest,
+                         Aggregate::known}) {
     const double whole = aggregate(what, Type::real, values.data(), values.size(), true, 1);
     CHECK(whole == aggregate(what, Type::real, values.data(), values.size(), true, 3));
-    const double grouped = aggregate_groups(what, Type::real, values.data(), values.size(), true, one.data(), 1, 2).at(0);
+    const double grouped =
+        aggregate_groups(what, Type::real, values.data(), values.size(), true, one.data(), 1, 2).at(0);
     CHECK(std::fabs(whole - grouped) <= 1e-9 * std::fabs(whole));
     if (what != Aggregate::known) CHECK(missing(aggregate(what, Type::real, values.data(), values.size(), false, 2)));
   }
   const Moments found = moments(Type::real, values.data(), values.size(), 2);
   CHECK(found.known == 10006 && std::fabs(found.squares / 10005 - 9) < 0.5);
-  CHECK(std::fabs(found.squares / 10005 - aggregate(Aggregate::variance, Type::real, values.data(), values.size(), true, 1)) < 1e-12);
+  CHECK(std::fabs(found.squares / 10005 -
+                  aggregate(Aggregate::variance, Type::real, values.data(), values.size(), true, 1)) < 1e-12);
 }
 
 TEST("an offset that all values share costs no digits, and a constant has no deviation") {
@@ -94,9 +98,15 @@ TEST("an offset that all values share costs no digits, and a constant has no dev
     const double variance = static_cast<double>(squares / static_cast<long double>(values.size() - 1));
     const std::vector<std::int32_t> one(values.size(), 0);
     CHECK(aggregate(Aggregate::mean, Type::real, values.data(), values.size(), true, 2) == mean);
-    CHECK(aggregate_groups(Aggregate::mean, Type::real, values.data(), values.size(), true, one.data(), 1, 2).at(0) == mean);
-    CHECK(std::fabs(aggregate(Aggregate::variance, Type::real, values.data(), values.size(), true, 2) / variance - 1) < 1e-14);
-    CHECK(std::fabs(aggregate_groups(Aggregate::variance, Type::real, values.data(), values.size(), true, one.data(), 1, 2).at(0) / variance - 1) < 1e-14);
+    CHECK(aggregate_groups(Aggregate::mean, Type::real, values.data(), values.size(), true, one.data(), 1, 2).at(0) ==
+          mean);
+    CHECK(std::fabs(aggregate(Aggregate::variance, Type::real, values.data(), values.size(), true, 2) / variance - 1) <
+          1e-14);
+    CHECK(std::fabs(
+              aggregate_groups(Aggregate::variance, Type::real, values.data(), values.size(), true, one.data(), 1, 2)
+                      .at(0) /
+                  variance -
+              1) < 1e-14);
     const std::vector<double> constant(5001, offset + 0.1);
     CHECK(aggregate(Aggregate::mean, Type::real, constant.data(), constant.size(), true, 2) == constant[0]);
     CHECK(aggregate(Aggregate::variance, Type::real, constant.data(), constant.size(), true, 2) == 0);

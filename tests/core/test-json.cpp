@@ -60,9 +60,35 @@ TEST("columns come in any order, and lines know where they are") {
 }
 
 TEST("what is not JSON is told with the line") {
-  const char* const wrong[] = {"[1]", "{\"a\":01}", "{\"a\":1.}", "{\"a\":.5}", "{\"a\":1e}", "{\"a\":tru}", "{\"a\" 1}", "{a:1}", "{\"a\":1", "{\"a\":\"x}", "{\"a\":1}x", "{\"a\":[]}", "{\"a\":{}}",
-                               "{\"\":1}", "{\"a\":1,\"a\":1}", "{\"a\":\"\\u0000\"}", "{\"a\":\"\\ud800\"}", "{\"a\":\"\\udc00\"}", "{\"a\":\"\\ud800\\u0041\"}", "{\"a\":\"\\x\"}", "{\"a\":\"\t\"}",
-                               "{\"a\":\"\xFF\"}", "{\"a\":1,}", "{,}", "{\"a\":-}", "{\"a\":\"\\u12\"}", "{\"a\":\"\\", "{\"a\":\"\\u", "{"};
+  const char* const wrong[] = {"[1]",
+                               "{\"a\":01}",
+                               "{\"a\":1.}",
+                               "{\"a\":.5}",
+                               "{\"a\":1e}",
+                               "{\"a\":tru}",
+                               "{\"a\" 1}",
+                               "{a:1}",
+                               "{\"a\":1",
+                               "{\"a\":\"x}",
+                               "{\"a\":1}x",
+                               "{\"a\":[]}",
+                               "{\"a\":{}}",
+                               "{\"\":1}",
+                               "{\"a\":1,\"a\":1}",
+                               "{\"a\":\"\\u0000\"}",
+                               "{\"a\":\"\\ud800\"}",
+                               "{\"a\":\"\\udc00\"}",
+                               "{\"a\":\"\\ud800\\u0041\"}",
+                               "{\"a\":\"\\x\"}",
+                               "{\"a\":\"\t\"}",
+                               "{\"a\":\"\xFF\"}",
+                               "{\"a\":1,}",
+                               "{,}",
+                               "{\"a\":-}",
+                               "{\"a\":\"\\u12\"}",
+                               "{\"a\":\"\\",
+                               "{\"a\":\"\\u",
+                               "{"};
   for (const char* text : wrong) CHECK(!problem(text).empty());
   try {
     JsonLines lines("{\"a\":1}\n\n{\"a\"}");
@@ -85,7 +111,9 @@ TEST("texts are written so that they are read as they were") {
 
 TEST("bytes that are changed at random are an error or a table") {
   std::mt19937 random(5);
-  const std::string whole = "{\"a\":1.25e-3,\"b\":\"x\\u00e9\\ud83d\\udc1d\xC3\xA9\",\"c\":true}\n{\"a\":null,\"b\":\"2026-01-01\",\"c\":false}\n";
+  const std::string whole =
+      "{\"a\":1.25e-3,\"b\":\"x\\u00e9\\ud83d\\udc1d\xC3\xA9\",\"c\":true}\n{\"a\":null,\"b\":\"2026-01-01\",\"c\":"
+      "false}\n";
   for (int k = 0; k < 20000; ++k) {
     std::string text = whole;
     for (int n = 0; n < 3; ++n) text[random() % text.size()] = static_cast<char>(random());

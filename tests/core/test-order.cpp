@@ -29,7 +29,8 @@ Columns random_columns(std::size_t rows, unsigned seed) {
   std::mt19937_64 random(seed);
   Columns all;
   for (std::size_t i = 0; i < rows; ++i) {
-    const double value = i % 3 ? static_cast<double>(random() % 1000) / 7 - 20 : std::pow(10, static_cast<double>(random() % 600) - 300);
+    const double value =
+        i % 3 ? static_cast<double>(random() % 1000) / 7 - 20 : std::pow(10, static_cast<double>(random() % 600) - 300);
     all.real.push_back(random() % 20 == 0 ? missing_real() : value);
     all.few.push_back(random() % 9 == 0 ? missing_integer : static_cast<std::int32_t>(random() % 5) - 2);
     all.group.push_back(static_cast<std::int32_t>(random() % 300));
@@ -59,8 +60,8 @@ TEST("rows are in the order that a stable sort gives, for one column and several
     const Columns all = random_columns(rows, 1);
     for (int threads : {1, 3}) for (bool descending : {false, true}) {
       std::vector<std::int32_t> order(rows), expected = counted_to(rows);
-      const SortColumn real{Type::real, all.real.data(), descending, false}, few{Type::integer, all.few.data(), false, false},
-          big{Type::long_integer, all.big.data(), descending, false};
+      const SortColumn real{Type::real, all.real.data(), descending, false},
+          few{Type::integer, all.few.data(), false, false}, big{Type::long_integer, all.big.data(), descending, false};
       order_rows({few, real, big}, rows, threads, order.data());
       std::stable_sort(expected.begin(), expected.end(), [&](std::int32_t a, std::int32_t b) {
         int result = compare(all.few[a], all.few[b], false);
@@ -71,14 +72,20 @@ TEST("rows are in the order that a stable sort gives, for one column and several
       CHECK(order == expected);
       order_rows({real}, rows, threads, order.data());
       expected = counted_to(rows);
-      std::stable_sort(expected.begin(), expected.end(), [&](std::int32_t a, std::int32_t b) { return compare(all.real[a], all.real[b], descending) < 0; });
+      std::stable_sort(expected.begin(), expected.end(), [&](std::int32_t a, std::int32_t b) {
+        return compare(all.real[a], all.real[b], descending) < 0;
+      });
       CHECK(order == expected);
 
       std::vector<double> gathered(rows);
       std::vector<std::int32_t> also(rows), third(rows);
-      gather({{all.real.data(), gathered.data(), 8}, {all.few.data(), also.data(), 4}, {all.group.data(), third.data(), 4}}, rows, order.data(), rows, threads);
+      gather({{all.real.data(), gathered.data(), 8},
+              {all.few.data(), also.data(), 4},
+              {all.group.data(), third.data(), 4}},
+             rows, order.data(), rows, threads);
       bool same = true;
-      for (std::size_t i = 0; i < rows; ++i) same = same && compare(gathered[i], all.real[order[i]], false) == 0 && also[i] == all.few[order[i]];
+      for (std::size_t i = 0; i < rows; ++i)
+        same = same && compare(gathered[i], all.real[order[i]], false) == 0 && also[i] == all.few[order[i]];
       CHECK(same);
     }
   }
@@ -95,14 +102,16 @@ TEST("ranks count the values that come before, in all and in groups") {
     bool same = true;
     for (std::size_t i = 0; i < rows; i += 37) {
       std::int32_t less = 0;
-      for (std::size_t j = 0; j < rows; ++j) less += all.real[j] < all.real[i] && (!grouped || all.group[j] == all.group[i]);
+      for (std::size_t j = 0; j < rows; ++j)
+        less += all.real[j] < all.real[i] && (!grouped || all.group[j] == all.group[i]);
       same = same && ranks[i] == (is_missing(all.real[i]) ? missing_integer : less + 1);
     }
     CHECK(same);
     const SortKeys keys({{Type::real, all.real.data(), true, false}}, rows, threads);
     for (std::int32_t row : top_rows(keys, rows, 2, false, {Type::integer, groups}, threads)) {
       int greater = 0;
-      for (std::size_t j = 0; j < rows; ++j) greater += all.real[j] > all.real[row] && (!grouped || all.group[j] == all.group[row]);
+      for (std::size_t j = 0; j < rows; ++j)
+        greater += all.real[j] > all.real[row] && (!grouped || all.group[j] == all.group[row]);
       CHECK(greater < 2);
     }
   }
@@ -127,7 +136,8 @@ TEST("running totals along steps are those along the order that the steps give")
     sequence.order = nullptr;
     sequence.step_of_row = all.steps.data();
     sequence.steps = 12;
-    running(Running::total, at_missing_of_name(missing), Type::real, all.real.data(), sequence, second, by_steps.data());
+    running(Running::total, at_missing_of_name(missing), Type::real, all.real.data(), sequence, second,
+            by_steps.data());
     CHECK(std::memcmp(by_order.data(), by_steps.data(), rows * sizeof(double)) == 0);
   }
   sequence.step_of_row = nullptr;
@@ -163,7 +173,8 @@ TEST("a recurrence gives the same as a chain and as a program") {
     int result = one.add_operation("add", {one.add_operation("multiply", {above, keep}), input});
     if (!is_chain) result = one.add_operation("copy", {result});
     one.add_output(result);
-    run_recurrence(one, above, Constant::of_real(2), nullptr, {nullptr, x.data()}, sequence, nullptr, (is_chain ? chain : program).data());
+    run_recurrence(one, above, Constant::of_real(2), nullptr, {nullptr, x.data()}, sequence, nullptr,
+                   (is_chain ? chain : program).data());
   }
   CHECK(chain == program);
   CHECK(chain[0] == 2 * 0.99 + x[0]);
@@ -175,7 +186,8 @@ TEST("a distribution is that of the sorted values") {
     const std::vector<double> shares = {0, 0.25, 0.5, 0.9, 1};
     const auto is_right = [&](Type type, const auto& column) {
       auto known = column;
-      known.erase(std::remove_if(known.begin(), known.end(), [](auto value) { return is_missing(value); }), known.end());
+      known.erase(std::remove_if(known.begin(), known.end(), [](auto value) { return is_missing(value); }),
+                  known.end());
       std::sort(known.begin(), known.end());
       const Distribution found = distribution(type, column.data(), rows, shares, 2);
       CHECK(found.known == known.size());
@@ -184,7 +196,8 @@ TEST("a distribution is that of the sorted values") {
       for (std::size_t k = 0; k < found.quantiles.size(); ++k) {
         const double place = static_cast<double>(known.size() - 1) * shares[k] + 1;
         const std::size_t lower = static_cast<std::size_t>(place) - 1, upper = std::min(lower + 1, known.size() - 1);
-        same = same && found.quantiles[k] == between_two(static_cast<double>(known[lower]), static_cast<double>(known[upper]), place);
+        same = same && found.quantiles[k] ==
+                           between_two(static_cast<double>(known[lower]), static_cast<double>(known[upper]), place);
       }
       CHECK(same);
       known.erase(std::unique(known.begin(), known.end()), known.end());

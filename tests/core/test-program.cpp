@@ -48,7 +48,8 @@ TEST("a program gives the same for every block size and number of threads") {
     for (int threads : {1, 2, 3}) {
       std::vector<double> result(rows);
       std::vector<std::int32_t> condition(rows);
-      run_program(program, {xs.data(), ns.data()}, {result.data(), condition.data()}, rows, options(block_rows, threads), nothing);
+      run_program(program, {xs.data(), ns.data()}, {result.data(), condition.data()}, rows,
+                  options(block_rows, threads), nothing);
       bool all = true;
       for (std::size_t i = 0; i < rows; ++i) {
         const double expected = (xs[i] + (ns[i] == missing_integer ? missing_real() : ns[i])) * 2;
@@ -89,7 +90,8 @@ TEST("overflow is counted once a wanted row, with the first row, by any number o
   as[1] = missing_integer;
   ws[2] = 0;
   for (int threads : {1, 2}) {
-    const auto overflows = run_program(program, {as.data(), ws.data()}, {result.data()}, 500, options(16, threads), nothing);
+    const auto overflows =
+        run_program(program, {as.data(), ws.data()}, {result.data()}, 500, options(16, threads), nothing);
     CHECK(overflows[sum].rows == 497);
     CHECK(overflows[sum].first_row == 3);
     CHECK(result[0] == 2 && result[1] == missing_integer && result[3] == missing_integer);
@@ -105,7 +107,10 @@ TEST("an exception between rounds or in a worker ends the work and comes through
   const auto stop_soon = [&](std::size_t, std::size_t) {
     if (++rounds == 3) throw std::runtime_error("interrupted");
   };
-  CHECK(throws<std::runtime_error>([&] { run_rounds(1000, schedule, [](int, std::size_t, std::size_t) {}, stop_soon); }));
+  CHECK(throws<std::runtime_error>([&] {
+    run_rounds(
+        1000, schedule, [](int, std::size_t, std::size_t) {}, stop_soon);
+  }));
   CHECK(rounds == 3);
   const auto fail = [](int, std::size_t first, std::size_t) {
     if (first == 500) throw std::domain_error("in a worker");

@@ -25,11 +25,13 @@ std::string replaced(std::string_view text, std::string_view from, std::string_v
 }  // namespace
 
 TEST("bytes are characters only as Unicode has them") {
-  for (const char* good : {"", "plain ascii, longer than eight", "caf\xC3\xA9", "\xE5\xAD\x97", "\xF0\x9F\x90\x9D", "12345678\xC3\xA9", "\xED\x9F\xBF", "\xF4\x8F\xBF\xBF"}) {
+  for (const char* good : {"", "plain ascii, longer than eight", "caf\xC3\xA9", "\xE5\xAD\x97", "\xF0\x9F\x90\x9D",
+                           "12345678\xC3\xA9", "\xED\x9F\xBF", "\xF4\x8F\xBF\xBF"}) {
     CHECK(is_utf8(good));
     CHECK(is_ascii(good) == (std::string(good).find_first_of("\xC3\xE5\xF0\xED\xF4") == std::string::npos));
   }
-  for (const char* bad : {"\x80", "\xC3", "\xC3(", "\xC0\xAF", "\xE0\x80\x80", "\xED\xA0\x80", "\xF4\x90\x80\x80", "\xF8\x88\x80\x80\x80", "12345678\xFF", "\xE5\xAD", "\xF0\x9F\x90"})
+  for (const char* bad : {"\x80", "\xC3", "\xC3(", "\xC0\xAF", "\xE0\x80\x80", "\xED\xA0\x80", "\xF4\x90\x80\x80",
+                          "\xF8\x88\x80\x80\x80", "12345678\xFF", "\xE5\xAD", "\xF0\x9F\x90"})
     CHECK(!is_utf8(bad));
 }
 
@@ -40,8 +42,10 @@ TEST("characters are counted and cut whole") {
   CHECK(characters(text, -5, 1) == "a");
   CHECK(characters(text, 4, 99) == "b");
   CHECK(characters(text, 5, 9).empty() && characters(text, 3, 2).empty());
-  CHECK(characters("ascii", 2, 3) == "sc" && characters("ascii", 6, 7).empty() && characters("ascii", 1, 1000000000000000) == "ascii");
-  CHECK(trimmed(" \t a b\r\n", true, true) == "a b" && trimmed("  ", true, true).empty() && trimmed(" a ", false, true) == " a");
+  CHECK(characters("ascii", 2, 3) == "sc" && characters("ascii", 6, 7).empty() &&
+        characters("ascii", 1, 1000000000000000) == "ascii");
+  CHECK(trimmed(" \t a b\r\n", true, true) == "a b" && trimmed("  ", true, true).empty() &&
+        trimmed(" a ", false, true) == " a");
 }
 
 TEST("parts are found and replaced") {
@@ -50,7 +54,8 @@ TEST("parts are found and replaced") {
   CHECK(find_between("a-b", "", "-", &between) && between == "a");
   CHECK(find_between("a-b", "-", "", &between) && between == "b");
   CHECK(!find_between("a)b(", "(", ")", &between) && !find_between("ab", "-", "", &between));
-  CHECK(replaced("aaa", "a", "bb", false) == "bbaa" && replaced("aaa", "aa", "b", true) == "ba" && replaced("xyz", "q", "", true) == "xyz");
+  CHECK(replaced("aaa", "a", "bb", false) == "bbaa" && replaced("aaa", "aa", "b", true) == "ba" &&
+        replaced("xyz", "q", "", true) == "xyz");
   CHECK(in_case("Ab1-\xC3\xA9", true).substr(0, 4) == "AB1-" && in_case("ABC", false) == "abc");
 }
 
@@ -64,9 +69,11 @@ TEST("moments are read as they are written, or not at all") {
   CHECK(read("", "2025-03-01T12:30:15.5-01:30") == 1740837615);
   CHECK(read("%d.%m.%y %H:%M", "1.2.69 3:04") < 0 && read("%d.%m.%y %H:%M", "1.2.70 3:04") == 2689440);
   CHECK(read("%Y-%m-%d", "1900-02-29") == -1 && read("%Y-%m-%d", "2000-02-29") == 951782400);
-  for (const char* bad : {"", "2025", "2025-1-1", "2025-02-30", "2025-01-01T", "2025-01-01T10", "2025-01-01T10:00Zx", "2025-01-01T24:00:01", "2025-01-01T10:00+1"})
+  for (const char* bad : {"", "2025", "2025-1-1", "2025-02-30", "2025-01-01T", "2025-01-01T10", "2025-01-01T10:00Zx",
+                          "2025-01-01T24:00:01", "2025-01-01T10:00+1"})
     CHECK(read("", bad) == -1);
-  CHECK(!MomentReader("%d %b").can_read() && !MomentReader("%").can_read() && !MomentReader("%H:%M").has_date() && MomentReader("%F").has_date());
+  CHECK(!MomentReader("%d %b").can_read() && !MomentReader("%").can_read() && !MomentReader("%H:%M").has_date() &&
+        MomentReader("%F").has_date());
 }
 
 TEST("moments and days are written as the shortest text that reads back as the same") {
@@ -74,7 +81,8 @@ TEST("moments and days are written as the shortest text that reads back as the s
   std::mt19937_64 random(8);
   for (int k = 0; k < 20000; ++k) {
     const double scale = std::ldexp(1.0, -static_cast<int>(random() % 40));
-    const double seconds = std::floor(std::uniform_real_distribution<>(-6.2e10, 2.5e11)(random) * (k % 3 ? 1 : 1e-9) / scale) * scale;
+    const double seconds =
+        std::floor(std::uniform_real_distribution<>(-6.2e10, 2.5e11)(random) * (k % 3 ? 1 : 1e-9) / scale) * scale;
     std::string text;
     Moment moment;
     CHECK(write_moment(seconds, &text) && iso.read(text, &moment) && moment.value == seconds && moment.is_universal);
@@ -83,8 +91,10 @@ TEST("moments and days are written as the shortest text that reads back as the s
     std::string text;
     return write_moment(seconds, &text) ? text : std::string();
   };
-  CHECK(written(0.1) == "1970-01-01T00:00:00.1Z" && written(-0.25) == "1969-12-31T23:59:59.75Z" && written(1.7e9) == "2023-11-14T22:13:20Z");
-  CHECK(written(-62167219200.0) == "0000-01-01T00:00:00Z" && written(-62167219201.0).empty() && written(253402300799.5) == "9999-12-31T23:59:59.5Z");
+  CHECK(written(0.1) == "1970-01-01T00:00:00.1Z" && written(-0.25) == "1969-12-31T23:59:59.75Z" &&
+        written(1.7e9) == "2023-11-14T22:13:20Z");
+  CHECK(written(-62167219200.0) == "0000-01-01T00:00:00Z" && written(-62167219201.0).empty() &&
+        written(253402300799.5) == "9999-12-31T23:59:59.5Z");
   CHECK(written(253402300800.0).empty() && written(HUGE_VAL).empty());
   std::string day;
   CHECK(write_day(-719162, &day) && day == "0001-01-01" && !write_day(2932897, &day));

@@ -29,7 +29,8 @@ random_formula <- function(type, depth) {
   }
   switch(type,
     whole = switch(sample(6, 1),
-      call(sample(c("+", "-", "*", "%%", "%/%", "pmin", "pmax"), 1), part("whole"), part(sample(c("whole", "logical"), 1))),
+      call(sample(c("+", "-", "*", "%%", "%/%", "pmin", "pmax"), 1), part("whole"),
+           part(sample(c("whole", "logical"), 1))),
       call(sample(c("-", "abs", "as.integer"), 1), part("whole")),
       choice("whole"),
       call("(", part("whole")),
@@ -37,14 +38,16 @@ random_formula <- function(type, depth) {
       call("date_part", part("date"), sample(c("year", "month", "day", "weekday", "week", "quarter"), 1))
     ),
     real = switch(sample(8, 1),
-      call(sample(c("+", "-", "*", "/", "^", "%%", "%/%", "log", "atan2", "pmin", "pmax"), 1), part("real"), part("number")),
+      call(sample(c("+", "-", "*", "/", "^", "%%", "%/%", "log", "atan2", "pmin", "pmax"), 1), part("real"),
+           part("number")),
       call(sample(c("/", "^", "log", "atan2"), 1), part("number"), part("number")),
       call(sample(one_number, 1), part("real")),
       choice("real"),
       call("as.numeric", part("whole")),
       call(sample(c("two_ways", "three_ways"), 1), part("real"), part("real")),
       call(sample(c("round", "signif"), 1), part("real"), digits = sample(c(-310, -2:3, 15, 320), 1)),
-      sample(list(quote(as.numeric(day - eve)), quote(pmin(d, e, i)), quote(round(d)), quote(pmax(d, i, e, na.rm = TRUE))), 1)[[1]]
+      sample(list(quote(as.numeric(day - eve)), quote(pmin(d, e, i)), quote(round(d)),
+                  quote(pmax(d, i, e, na.rm = TRUE))), 1)[[1]]
     ),
     logical = switch(sample(8, 1),
       call(sample(c("==", "!=", "<", "<=", ">", ">="), 1), part("number"), part("number")),
@@ -54,22 +57,28 @@ random_formula <- function(type, depth) {
       call(sample(c("is.na", "is.finite", "is.infinite", "as.logical"), 1), part("number")),
       call("is.nan", random_leaf("real")),
       call(sample(c("<", "==", ">="), 1), random_leaf("date"), random_leaf("date")),
-      sample(list(call("%in%", part("text"), quote(c("a", "\u00e6", NA))), call("%in%", part("whole"), quote(c(7, NA, 0.5))), call("%in%", random_leaf("real"), quote(c(0, 2, NaN))),
-                  quote(l %in% TRUE), call(sample(c("startsWith", "endsWith"), 1), part("text"), sample(c("a", "b", "\u00e6", ""), 1)),
+      sample(list(call("%in%", part("text"), quote(c("a", "\u00e6", NA))),
+                  call("%in%", part("whole"), quote(c(7, NA, 0.5))),
+                  call("%in%", random_leaf("real"), quote(c(0, 2, NaN))),
+                  quote(l %in% TRUE), call(sample(c("startsWith", "endsWith"), 1), part("text"),
+                                           sample(c("a", "b", "\u00e6", ""), 1)),
                   call("grepl", sample(c("a", "b|B", "[[:alpha:]]b"), 1), part("text")), quote(kind == "a")), 1)[[1]]
     ),
     text = switch(sample(4, 1),
       choice("text"),
       call("named", part("number"), part("text")),
       call(sample(c("toupper", "tolower", "trimws"), 1), part("text")),
-      sample(list(call("substr", part("text"), sample(0:3, 1), sample(0:4, 1)), call(sample(c("sub", "gsub"), 1), sample(c("b", "a", ".b", "\u00e6"), 1), "X", part("text")),
-                  call("substring", part("text"), sample(1:4, 1)), call("paste0", part("text"), part("text")), quote(as.character(kind))), 1)[[1]]
+      sample(list(call("substr", part("text"), sample(0:3, 1), sample(0:4, 1)),
+                  call(sample(c("sub", "gsub"), 1), sample(c("b", "a", ".b", "\u00e6"), 1), "X", part("text")),
+                  call("substring", part("text"), sample(1:4, 1)), call("paste0", part("text"), part("text")),
+                    quote(as.character(kind))), 1)[[1]]
     ),
     date = if (stats::runif(1) < 0.5) choice("date") else call("+", part("date"), quote(j))
   )
 }
 
-one_number <- c("-", "abs", "floor", "sqrt", "exp", "log", "ceiling", "trunc", "log2", "log10", "log1p", "expm1", "sin", "cos", "tan",
+one_number <- c("-", "abs", "floor", "sqrt", "exp", "log", "ceiling", "trunc", "log2", "log10", "log1p", "expm1",
+                "sin", "cos", "tan",
                 "asin", "acos", "atan", "tanh", "as.numeric", "(")
 
 random_leaf <- function(type) {
@@ -105,7 +114,9 @@ assign("switch", function(value, ...) base::`if`(is.na(value), NA, base::switch(
 for (name in c("nchar", "toupper", "tolower", "trimws", "startsWith", "endsWith", "substr", "substring")) {
   assign(name, local({ fun <- get(name); function(x, ...) fun(as.character(x), ...) }), one_row)
 }
-for (name in c("sub", "gsub")) assign(name, local({ fun <- get(name); function(p, r, x) fun(p, r, as.character(x)) }), one_row)
+for (name in c("sub", "gsub")) {
+  assign(name, local({ fun <- get(name); function(p, r, x) fun(p, r, as.character(x)) }), one_row)
+}
 assign("grepl", function(p, x) grepl(p, as.character(x)), one_row)
 assign("date_part", function(x, part) rowanroot::date_part(as.Date(x), part), one_row)
 assign("if", function(condition, yes, no = NA) {
@@ -125,8 +136,9 @@ row_by_row <- function(formula, data) {
   list(values = unlist(values), overflow = overflow)  # dates as numbers
 }
 
-# The same values, bit for bit but for whole numbers that are doubles: missing is told from NaN, and -0 from 0. Where a missing value
-# meets a NaN either may come out, which is the processor's choice, in R as here: in rows for which `either` holds.
+# The same values, bit for bit but for whole numbers that are doubles: missing is told from NaN, and -0 from 0.
+# Where a missing value meets a NaN either may come out, which is the processor's choice, in R as here: in rows for
+# which `either` holds.
 same_values <- function(a, b, either = FALSE) {
   if (inherits(a, c("Date", "factor"))) a <- as.numeric(a)
   if (inherits(b, c("Date", "factor"))) b <- as.numeric(b)

@@ -1,5 +1,5 @@
-# A second engine, for tests only: it runs steps and their trees in plain R, one row after the other, and knows nothing of
-# the core. What both engines give must be the same, bit for bit.
+# A second engine, for tests only: it runs steps and their trees in plain R, one row after the other, and knows
+# nothing of the core. What both engines give must be the same, bit for bit.
 
 reference_engine <- structure(list(), class = "reference_engine")
 
@@ -24,7 +24,8 @@ by_reference_step.step_set_columns <- function(step, data) {
       next
     }
     node <- statement$node
-    values <- if (node$kind == "several") lapply(node$parts, by_reference, data = data, step = step) else list(by_reference(node, data, step))
+    values <- if (node$kind == "several") lapply(node$parts, by_reference, data = data,
+                                                 step = step) else list(by_reference(node, data, step))
     if (length(values) != length(targets)) values <- as.list(values[[1]])
     for (k in seq_along(targets)) data[[targets[k]]] <- if (nrow(data)) rep_len(values[[k]], nrow(data)) else logical()
   }
@@ -34,7 +35,9 @@ by_reference_step.step_set_columns <- function(step, data) {
 by_reference_step.step_one_row_per <- function(step, data) {
   step$within <- step$keys
   first <- !duplicated(group_key(data, step$keys))
-  made <- by_reference_step.step_set_columns(utils::modifyList(step, list(columns = unique(c(names(data), step$columns)))), data)
+  made <- by_reference_step.step_set_columns(utils::modifyList(step,
+                                                               list(columns = unique(c(names(data), step$columns)))),
+                                             data)
   structure(made[first, step$columns, drop = FALSE], row.names = seq_len(sum(first)))
 }
 
@@ -43,7 +46,8 @@ by_reference_step.step_keep_rows <- function(step, data) {
   taken(data, which(if (step$verb == "keep_rows") holds else !holds))
 }
 
-by_reference_step.step_sort_rows <- function(step, data) taken(data, in_order_of(data, step$order, step$missing == "last"))
+by_reference_step.step_sort_rows <- function(step, data) taken(data,
+                                                               in_order_of(data, step$order, step$missing == "last"))
 
 # In their order, group after group; those equal to the last one come with it.
 by_reference_step.step_top_rows <- function(step, data) {
@@ -96,10 +100,13 @@ by_reference_node <- function(node, parts, data, step) {
   switch(node$kind,
     column = data[[node$name]],
     value = node$value,
-    rows = in_groups_of(node, data, step, function(rows) if (node$name == ".row") seq_along(rows) else rep(length(rows), length(rows))),
+    rows = in_groups_of(node, data, step, function(rows) if (node$name ==
+                                                             ".row") seq_along(rows) else rep(length(rows),
+                                                                 length(rows))),
     word = of_each_row(word_by_r(node$word), parts, data),
     choose = of_each_row(if (isTRUE(node$some_rows)) choice_of_rows else choice_of_row, parts, data),
-    aggregate = in_groups_of(node, data, step, function(rows) rep(aggregate_by_r(node, rep_len(parts[[1]], nrow(data))[rows]), length(rows))),
+    aggregate = in_groups_of(node, data, step, function(rows) rep(aggregate_by_r(node,
+        rep_len(parts[[1]], nrow(data))[rows]), length(rows))),
     ordered = in_groups_of(node, data, step, function(rows) ordered_by_r(node, rep_len(parts[[1]], nrow(data))[rows])),
     r_call = call_by_r(node, parts, data, step),
     stop("The reference engine has no ", node$kind, ".")
@@ -114,7 +121,8 @@ of_each_row <- function(fun, parts, data) {
   put_together(values, if (identical(fun, choice_of_row) || identical(fun, choice_of_rows)) parts[-1])
 }
 
-# Of a single row a missing branch is a logical NA: here it is what the column has, as its other values or the branches say.
+# Of a single row a missing branch is a logical NA: here it is what the column has, as its other values or the
+# branches say.
 put_together <- function(values, branches) {
   model <- Find(function(value) !(is.logical(value) && is.na(value)), c(values, branches))
   if (is.character(model)) return(as.character(unlist(values)))
@@ -160,7 +168,8 @@ aggregate_by_r <- function(node, x) {
     if (node$skip_missing) x <- x[!is.na(x)]
     return(if (anyNA(x)) NA_character_ else sort(x, method = "radix", decreasing = name == "max")[1])
   }
-  options <- c(if (node$skip_missing) list(na.rm = TRUE), if (!is.null(node$share)) list(probs = node$share, names = FALSE))
+  options <- c(if (node$skip_missing) list(na.rm = TRUE),
+               if (!is.null(node$share)) list(probs = node$share, names = FALSE))
   value <- do.call(node$word$r, c(list(x), options))
   if (name == "sum" && is.integer(x) && isTRUE(abs(value) > .Machine$integer.max)) NA_integer_ else value
 }
@@ -191,15 +200,18 @@ call_by_r <- function(node, parts, data, step) {
     return(of_each_row(one_row, unname(parts[is_column]), data))
   }
   in_groups_of(node, data, step, function(rows) {
-    value <- do.call(node$fun, lapply(parts, function(part) if (length(part) == nrow(data)) part[rows] else part), quote = TRUE)
+    value <- do.call(node$fun, lapply(parts, function(part) if (length(part) == nrow(data)) part[rows] else part),
+                     quote = TRUE)
     rep_len(value, length(rows))
   })
 }
 
 # Running words, a row at a time.
 running_by_r <- function(word, x, missing) {
-  of <- list(running_total = sum, running_mean = mean, running_count = function(x) length(x), running_min = min, running_max = max, running_product = prod)[[word]]
-  nothing <- list(running_total = 0, running_mean = NA, running_count = 0, running_min = NA, running_max = NA, running_product = 1)[[word]]
+  of <- list(running_total = sum, running_mean = mean, running_count = function(x) length(x), running_min = min,
+             running_max = max, running_product = prod)[[word]]
+  nothing <- list(running_total = 0, running_mean = NA, running_count = 0, running_min = NA, running_max = NA,
+                  running_product = 1)[[word]]
   stopped <- FALSE
   value <- vapply(seq_along(x), function(k) {
     known <- x[seq_len(k)][!is.na(x[seq_len(k)])]

@@ -47,7 +47,8 @@ state_of_project <- function() script_status("yield.R")
 # Which group each row is in: NA and NaN are groups of their own.
 group_key <- function(data, names) {
   if (!length(names)) return(rep("", nrow(data)))
-  do.call(paste, unname(lapply(data[names], function(g) ifelse(is.na(g) & !(is.numeric(g) & g %in% NaN), "missing", paste("=", g)))))
+  do.call(paste, unname(lapply(data[names], function(g) ifelse(is.na(g) & !(is.numeric(g) & g %in% NaN), "missing",
+                                                               paste("=", g)))))
 }
 
 # A connection to a PostgreSQL server that runs until the test ends, by itself, in a folder of its own.
@@ -76,13 +77,15 @@ local_postgres <- function(env = parent.frame()) {
     server("pg_ctl", "-m", "fast", "-w", "stop")
     unlink(folder, recursive = TRUE)
   }, env)
-  connection <- DBI::dbConnect(RPostgres::Postgres(), host = folder, user = if (is_root) "postgres" else Sys.info()[["user"]], dbname = "postgres")
+  connection <- DBI::dbConnect(RPostgres::Postgres(), host = folder,
+                               user = if (is_root) "postgres" else Sys.info()[["user"]], dbname = "postgres")
   withr::defer(DBI::dbDisconnect(connection), env)
   connection
 }
 
 local_sqlite <- function(env = parent.frame()) {
-  connection <- DBI::dbConnect(RSQLite::SQLite(), tempfile(fileext = ".sqlite"), extended_types = TRUE, synchronous = NULL)
+  connection <- DBI::dbConnect(RSQLite::SQLite(), tempfile(fileext = ".sqlite"), extended_types = TRUE,
+                               synchronous = NULL)
   withr::defer(DBI::dbDisconnect(connection), env)
   connection
 }

@@ -8,7 +8,7 @@ test_that("no family of files calls one above it", {
   expect_gt(nrow(calls), 500)
   expect_identical(setdiff(c(calls$from_family, calls$to_family), unlist(tools$layers)), character())
   up <- calls[calls$up, ]
-  expect_identical(paste(up$from, "calls", up$to), character())
+  expect_identical(paste(up$from, "calls", up$to, recycle0 = TRUE), character())
 })
 
 test_that("a call that goes up is seen, whether called, handed over or a method", {
@@ -17,7 +17,8 @@ test_that("a call that goes up is seen, whether called, handed over or a method"
   sys.source("../../tools/calls.R", tools)
   local_folder()
   write_text("above <- function(x) UseMethod(\"above\")", "print-a.R")
-  write_text(c("called <- function(x) above(x)", "handed <- function(x) lapply(x, above)", "above.step <- function(x) x",
+  write_text(c("called <- function(x) above(x)", "handed <- function(x) lapply(x, above)",
+               "above.step <- function(x) x",
                "own <- function(above) above(1)"), "tree-b.R")
   calls <- tools$calls_of_package(".")
   expect_identical(calls$from[calls$up], c("above.step", "called", "handed"))

@@ -42,6 +42,7 @@ test_that("a project begins with a script that runs", {
   local_folder()
   script <- make_project("hives")
   quietly(run_script(script))
-  expect_identical(names(as.data.frame(open_table("hives/out/yield.csv"))), c("hive", "gross_kg", "tare_kg", "net_kg", "place"))
+  expect_identical(names(as.data.frame(open_table("hives/out/yield.csv"))),
+                   c("hive", "gross_kg", "tare_kg", "net_kg", "place"))
   expect_error(make_project("hives"), class = "rowanroot_folder_in_use")
 })

@@ -3,9 +3,11 @@ rowanroot <- function(...) {
   errors <- tempfile()
   on.exit(unlink(errors))
   command <- system.file("exec", "rowanroot", package = "rowanroot")
-  out <- suppressWarnings(system2(file.path(R.home("bin"), "Rscript"), shQuote(c(command, ...)), stdout = TRUE, stderr = errors))
+  out <- suppressWarnings(system2(file.path(R.home("bin"), "Rscript"), shQuote(c(command, ...)), stdout = TRUE,
+                                  stderr = errors))
   status <- attr(out, "status")
-  list(out = as.vector(out), errors = readLines(errors, encoding = "UTF-8"), status = if (is.null(status)) 0L else status)
+  list(out = as.vector(out), errors = readLines(errors, encoding = "UTF-8"),
+       status = if (is.null(status)) 0L else status)
 }
 
 test_that("run and status tell what they did, and their status says so too", {
@@ -15,7 +17,8 @@ test_that("run and status tell what they did, and their status says so too", {
   expect_identical(made$status, 0L)
   expect_match(made$out[1], "^out/yield.csv  made: 3 rows in ")
   expect_identical(rowanroot("run", "yield.R")$out, "out/yield.csv  up to date")
-  expect_identical(rowanroot("status", "yield.R"), list(out = "out/yield.csv  up to date", errors = character(), status = 0L))
+  expect_identical(rowanroot("status", "yield.R"), list(out = "out/yield.csv  up to date", errors = character(),
+                                                        status = 0L))
   write_text(c("hive,gross_kg,tare_kg", "SH-01,20,6,1"), "visits/2025-02.csv")
   status <- rowanroot("status", "yield.R")
   expect_identical(status$out, c("out/yield.csv  out of date", "               because visits/2025-02.csv changed"))
@@ -28,7 +31,8 @@ test_that("run and status tell what they did, and their status says so too", {
 
 test_that("wrong use has status 2 and one clear message", {
   local_project()
-  for (words in list("runn", c("run"), c("run", "a.R", "b.R"), c("run", "yeild.R"), c("run", "yield.R", "--nonsense"), character(),
+  for (words in list("runn", c("run"), c("run", "a.R", "b.R"), c("run", "yeild.R"),
+                     c("run", "yield.R", "--nonsense"), character(),
                      c("peek", "nothing.csv"), c("peek", "visits/2025-01.csv", "--rows", "many"))) {
     result <- do.call(rowanroot, as.list(words))
     expect_identical(result$status, 2L, info = paste(words, collapse = " "))
@@ -45,7 +49,8 @@ test_that("every command has its help, and peek shows a file", {
     expect_match(help$out[1], paste0("^Usage: rowanroot ", command))
   }
   expect_match(paste(rowanroot("--help")$out, collapse = "\n"), "rowanroot command")
-  expect_match(rowanroot("peek", "visits/2025-01.csv", "--rows", "1")$out[1], "visits/2025-01.csv: 2 rows, 3 columns", fixed = TRUE)
+  expect_match(rowanroot("peek", "visits/2025-01.csv", "--rows", "1")$out[1],
+               "visits/2025-01.csv: 2 rows, 3 columns", fixed = TRUE)
 })
 
 test_that("two runs at once wait for each other", {
@@ -88,7 +93,8 @@ test_that("watch runs again when a file changes, goes on after a failure, and en
   local_project()
   log <- file.path(getwd(), "log")
   command <- system.file("exec", "rowanroot", package = "rowanroot")
-  system(paste("exec", shQuote(file.path(R.home("bin"), "Rscript")), shQuote(command), "watch yield.R --every 0.1 > log 2>&1 & echo $! > pid"))
+  system(paste("exec", shQuote(file.path(R.home("bin"), "Rscript")), shQuote(command),
+               "watch yield.R --every 0.1 > log 2>&1 & echo $! > pid"))
   withr::defer(tools::pskill(as.integer(readLines("pid")), tools::SIGKILL))
   wait_for <- function(pattern, times) {
     for (try in 1:300) {
@@ -115,16 +121,20 @@ test_that("why tells of an output by the script that made it", {
   expect_match(paste(told$out, collapse = " "), "14 [*] 2.2.*visits/2025-02.csv, line 2")
   by_key <- rowanroot("why", "out/yield.csv", "--where", "hive == 'SH-01'", "--column", "net_lb", "--json")
   expect_identical(jsonlite::fromJSON(by_key$out)$row, 3L)
-  for (wrong in list(c("--row", "99", "--column", "net_lb"), c("--row", "1", "--column", "nett_lb"))) expect_identical(do.call(rowanroot, as.list(c("why", "out/yield.csv", wrong)))$status, 1L)
+  for (wrong in list(c("--row", "99", "--column", "net_lb"), c("--row", "1", "--column", "nett_lb"))) {
+    expect_identical(do.call(rowanroot, as.list(c("why", "out/yield.csv", wrong)))$status, 1L)
+  }
   expect_identical(rowanroot("why", "out/yield.csv", "--row", "1")$status, 2L)
   expect_identical(rowanroot("why", "visits/2025-01.csv", "--row", "1", "--column", "hive")$status, 2L)
   unlink(".rowanroot", recursive = TRUE)
-  expect_match(paste(rowanroot("why", "out/yield.csv", "--row", "1", "--column", "hive")$errors, collapse = " "), "Nothing is known")
+  expect_match(paste(rowanroot("why", "out/yield.csv", "--row", "1", "--column", "hive")$errors, collapse = " "),
+               "Nothing is known")
 })
 
 test_that("with --json nothing but JSON is on the standard output, whatever the script does", {
   local_project()
-  noisy <- c("cat('said\\n')", "system('echo by the system')", "sink('aside.txt')", "print(1)", "sink()", "sink(stdout())", "message('told')", project_script, "writeLines('more', stdout())")
+  noisy <- c("cat('said\\n')", "system('echo by the system')", "sink('aside.txt')", "print(1)", "sink()",
+             "sink(stdout())", "message('told')", project_script, "writeLines('more', stdout())")
   write_text(noisy, "yield.R")
   for (command in c("run", "status")) {
     result <- rowanroot(command, "yield.R", "--json")
@@ -133,7 +143,10 @@ test_that("with --json nothing but JSON is on the standard output, whatever the 
     expect_true("by the system" %in% result$errors)
   }
   write_text(c(noisy, "stop('no more')"), "yield.R")
-  for (words in list(c("run", "yield.R"), c("status", "yield.R"), c("why", "out/yield.csv", "--row", "x", "--column", "net_kg"), c("why", "out/yield.csv", "--row", "1.5", "--column", "net_kg"), c("changes", "nothing.csv"), c("status", "yield.R", "--nonsense"))) {
+  for (words in list(c("run", "yield.R"), c("status", "yield.R"),
+                     c("why", "out/yield.csv", "--row", "x", "--column", "net_kg"),
+                     c("why", "out/yield.csv", "--row", "1.5", "--column", "net_kg"), c("changes", "nothing.csv"),
+                     c("status", "yield.R", "--nonsense"))) {
     result <- do.call(rowanroot, as.list(c(words, "--json")))
     expect_gt(result$status, 0L)
     error <- jsonlite::parse_json(paste(result$out, collapse = "\n"))$error
@@ -145,8 +158,12 @@ test_that("with --json nothing but JSON is on the standard output, whatever the 
 test_that("values of options that are wrong are wrong use, and -- ends options", {
   local_project()
   quietly(run_script("yield.R"))
-  for (words in list(c("why", "out/yield.csv", "--row", "x", "--column", "net_kg"), c("why", "out/yield.csv", "--row", "1.5", "--column", "net_kg"), c("why", "out/yield.csv", "--row", "0", "--column", "net_kg"),
-                     c("watch", "yield.R", "--every", "x"), c("watch", "yield.R", "--every", "0"), c("run", "*.R"), c("run", "."), c("status", "visits"), c("peek", "out/yield.csv", "--rows", "1.5"), c("run", "--", "-none.R"))) {
+  for (words in list(c("why", "out/yield.csv", "--row", "x", "--column", "net_kg"),
+                     c("why", "out/yield.csv", "--row", "1.5", "--column", "net_kg"),
+                     c("why", "out/yield.csv", "--row", "0", "--column", "net_kg"),
+                     c("watch", "yield.R", "--every", "x"), c("watch", "yield.R", "--every", "0"), c("run", "*.R"),
+                       c("run", "."), c("status", "visits"), c("peek", "out/yield.csv", "--rows", "1.5"),
+                       c("run", "--", "-none.R"))) {
     result <- do.call(rowanroot, as.list(words))
     expect_identical(result$status, 2L, info = paste(words, collapse = " "))
     expect_length(result$out, 0)

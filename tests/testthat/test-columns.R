@@ -1,4 +1,5 @@
-visits <- data.frame(hive = c("NB-01", "NB-02", "NB-01", "SH-01"), apiary = c("NB", "NB", "NB", "SH"), gross_kg = c(31, 28.5, 30, NA),
+visits <- data.frame(hive = c("NB-01", "NB-02", "NB-01", "SH-01"), apiary = c("NB", "NB", "NB", "SH"),
+                     gross_kg = c(31, 28.5, 30, NA),
                      tare_kg = c(6, 6.2, 6, 5), frames = c(3L, 6L, NA, 9L), kind = factor(c("a", "b", "a", "b")))
 
 test_that("columns are kept, left out and moved as base R's indices say", {
@@ -11,26 +12,33 @@ test_that("columns are kept, left out and moved as base R's indices say", {
   expect_identical(names(move_columns(visits, kind, frames, after = hive)), names(visits)[c(1, 6, 5, 2:4)])
   expect_identical(names(move_columns(visits, gross_kg, hive)), names(visits)[c(2, 4:6, 3, 1)])
   expect_identical(names(move_columns(visits, hive, kind, after = 0)), names(visits)[c(1, 6, 2:5)])
-  expect_identical(names(set_columns(visits, { n <- 1 }, carry = columns_where(is.character))), c("hive", "apiary", "n"))
+  expect_identical(names(set_columns(visits, { n <- 1 }, carry = columns_where(is.character))),
+                   c("hive", "apiary", "n"))
 })
 
 test_that("columns get names in pairs, by functions and by styles", {
-  expect_identical(names(rename_columns(visits, weight = gross_kg, toupper)), c("HIVE", "APIARY", "weight", "TARE_KG", "FRAMES", "KIND"))
+  expect_identical(names(rename_columns(visits, weight = gross_kg, toupper)),
+                   c("HIVE", "APIARY", "weight", "TARE_KG", "FRAMES", "KIND"))
   expect_identical(rename_columns(visits, hive = apiary, apiary = hive)$hive, visits$apiary)
   expect_identical(names(visits |> rename_columns(x = gross_kg, y = tare_kg))[3:4], c("x", "y"))
   expect_identical(names(rename_columns(x = visits, y = tare_kg))[4], "y")
   names <- c("grossKg", "Net weight (kg)", "HTMLPage", "hive_2b", "\u00c9t\u00e9 froid", "%")
   data <- stats::setNames(data.frame(1, 2, 3, 4, 5, 6), names)
-  expect_identical(names(rename_columns(data, style = "snake")), c("gross_kg", "net_weight_kg", "html_page", "hive_2b", "\u00e9t\u00e9_froid", "%"))
-  expect_identical(names(rename_columns(data, style = "camel")), c("grossKg", "netWeightKg", "htmlPage", "hive2b", "\u00e9t\u00e9Froid", "%"))
-  expect_identical(names(rename_columns(data, style = "title")), c("Gross Kg", "Net Weight Kg", "Html Page", "Hive 2b", "\u00c9t\u00e9 Froid", "%"))
+  expect_identical(names(rename_columns(data, style = "snake")),
+                   c("gross_kg", "net_weight_kg", "html_page", "hive_2b", "\u00e9t\u00e9_froid", "%"))
+  expect_identical(names(rename_columns(data, style = "camel")),
+                   c("grossKg", "netWeightKg", "htmlPage", "hive2b", "\u00e9t\u00e9Froid", "%"))
+  expect_identical(names(rename_columns(data, style = "title")),
+                   c("Gross Kg", "Net Weight Kg", "Html Page", "Hive 2b", "\u00c9t\u00e9 Froid", "%"))
   expect_identical(names(rename_columns(data, style = "lower")), tolower(names))
 })
 
 test_that("columns are shared, and classes, attributes and row names stay", {
   data <- structure(visits, class = c("own", "data.frame"), source = "made up", row.names = letters[1:4])
-  for (result in list(keep_columns(data, hive, kind), move_columns(data, kind), rename_columns(data, style = "title"))) {
-    expect_identical(attributes(result)[c("class", "source", "row.names")], attributes(data)[c("class", "source", "row.names")])
+  for (result in list(keep_columns(data, hive, kind), move_columns(data, kind),
+                      rename_columns(data, style = "title"))) {
+    expect_identical(attributes(result)[c("class", "source", "row.names")],
+                     attributes(data)[c("class", "source", "row.names")])
   }
   address <- function(x) sub(" .*", "", capture.output(.Internal(inspect(x)))[1])
   expect_identical(address(rename_columns(visits, style = "title")$Hive), address(visits$hive))
@@ -56,7 +64,8 @@ test_that("what is wrong with a choice or a name reads well", {
 test_that("steps of a live table do the same, and are bound anew when its columns change", {
   local_folder()
   utils::write.csv(visits, "visits.csv", row.names = FALSE)
-  live <- open_table("visits.csv") |> drop_columns(kind) |> rename_columns(style = "title") |> move_columns(Frames, after = 0)
+  live <- open_table("visits.csv") |> drop_columns(kind) |> rename_columns(style = "title") |>
+    move_columns(Frames, after = 0)
   expect_identical(names(as.data.frame(live)), c("Frames", "Hive", "Apiary", "Gross Kg", "Tare Kg"))
   utils::write.csv(cbind(visits, new_one = 1), "visits.csv", row.names = FALSE)
   expect_identical(names(as.data.frame(live)), c("Frames", "Hive", "Apiary", "Gross Kg", "Tare Kg", "New One"))

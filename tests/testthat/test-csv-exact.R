@@ -11,9 +11,13 @@ test_that("missing text is what R's functions make of it, however many rows ther
     t <- rep_len(c("abc", NA, paste0("x", seq_len(different))), rows)
     write_text(c("t,k", ifelse(is.na(t), ",1", paste0(t, ",1"))), "in.csv")
     for (data in list(open_table("in.csv"), as.data.frame(open_table("in.csv")), data.frame(t = t, k = 1L))) {
-      found <- as.data.frame(set_columns(data, { a <- paste0("x", t); b <- nchar(t, keepNA = FALSE); c <- sprintf("%s!", t); d <- grepl("a", t); e <- toupper(t); f <- startsWith(t, "a"); g <- paste(t) }))
+      found <- as.data.frame(set_columns(data, { a <- paste0("x", t); b <- nchar(t, keepNA = FALSE);
+                                                 c <- sprintf("%s!", t); d <- grepl("a", t); e <- toupper(t);
+                                                 f <- startsWith(t, "a"); g <- paste(t) }))
       expect_identical(found[c("a", "b", "c", "d", "e", "f", "g")],
-                       data.frame(a = paste0("x", t), b = nchar(t, keepNA = FALSE), c = sprintf("%s!", t), d = grepl("a", t), e = toupper(t), f = startsWith(t, "a"), g = paste(t)), info = paste(rows, different))
+                       data.frame(a = paste0("x", t), b = nchar(t, keepNA = FALSE), c = sprintf("%s!", t),
+                                  d = grepl("a", t), e = toupper(t), f = startsWith(t, "a"), g = paste(t)),
+                                  info = paste(rows, different))
       expect_identical(nrow(as.data.frame(keep_rows(data, !grepl("a", t)))), sum(!grepl("a", t)))
     }
   }
@@ -22,7 +26,8 @@ test_that("missing text is what R's functions make of it, however many rows ther
 test_that("moments come back to the last bit, and days of all years", {
   local_folder()
   set.seed(41)
-  seconds <- c(stats::runif(3000, -6e10, 2e11), stats::runif(500, -2, 2), 0.1, 1e-9, -1e-9, 5e-324, -0.25, 1.7e9 + 0.001, 1.7e9 + 1e-7, NA)
+  seconds <- c(stats::runif(3000, -6e10, 2e11), stats::runif(500, -2, 2), 0.1, 1e-9, -1e-9, 5e-324, -0.25, 1.7e9 +
+               0.001, 1.7e9 + 1e-7, NA)
   at <- .POSIXct(seconds, "UTC")
   found <- round_trip(data.frame(at = at))
   expect_identical(as.numeric(found$at), seconds)
@@ -33,7 +38,8 @@ test_that("moments come back to the last bit, and days of all years", {
   days <- as.Date(c("0001-01-01", "0024-02-29", "0999-12-31", "1000-01-01", "1970-01-01", "9999-12-31", NA))
   expect_identical(round_trip(data.frame(days))$days, days)
   expect_identical(readLines("there.csv")[2:4], c("0001-01-01", "0024-02-29", "0999-12-31"))
-  for (far in list(as.Date(2932897, origin = "1970-01-01"), as.Date(Inf, origin = "1970-01-01"), .POSIXct(1e15, "UTC"), .POSIXct(-Inf, "UTC"))) {
+  for (far in list(as.Date(2932897, origin = "1970-01-01"), as.Date(Inf, origin = "1970-01-01"),
+                   .POSIXct(1e15, "UTC"), .POSIXct(-Inf, "UTC"))) {
     expect_error(quietly(save_table(data.frame(far = far), "far.csv")), class = "rowanroot_cannot_write", "`far`")
   }
 })
@@ -41,11 +47,13 @@ test_that("moments come back to the last bit, and days of all years", {
 test_that("empty texts, blanks in names, zeros with a sign and plus signs are what they were", {
   local_folder()
   expect_identical(round_trip(data.frame(t = c("", "", NA)))$t, c("", "", NA))
-  expect_identical(names(round_trip(stats::setNames(data.frame(1, 2, 3), c(" a", "b\t", "c d")))), c(" a", "b\t", "c d"))
+  expect_identical(names(round_trip(stats::setNames(data.frame(1, 2, 3), c(" a", "b\t", "c d")))),
+                   c(" a", "b\t", "c d"))
   zeros <- round_trip(data.frame(z = c(0, -0, 3)))$z
   expect_identical(1 / zeros, 1 / c(0, -0, 3))
   write_text(c("a,b,c,d", "+5,+1.5,+x,-0", "-3,+2e3,y,1"), "plus.csv")
-  expect_identical(as.data.frame(open_table("plus.csv")), data.frame(a = c(5L, -3L), b = c(1.5, 2000), c = c("+x", "y"), d = c(-0, 1)))
+  expect_identical(as.data.frame(open_table("plus.csv")),
+                   data.frame(a = c(5L, -3L), b = c(1.5, 2000), c = c("+x", "y"), d = c(-0, 1)))
   many <- data.frame(x = rep(c(0, -0, 1), 1000))
   expect_identical(set_columns(many, { s <- sprintf("%.1f", x) })$s, sprintf("%.1f", many$x))
 })

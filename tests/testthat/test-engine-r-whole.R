@@ -1,6 +1,7 @@
 data <- data.frame(g = c("a", "a", "b"), t = c("x y", "y", "z q r"), v = c(1, 2, 3), w = c(5, NA, 1))
 
-test_that("a function of the script that gives one value for several rows is refused, and both ways to say it are shown", {
+test_that(paste0("a function of the script that gives one value for several rows is refused, and both ways to say ",
+                 "it are shown"), {
   spread <- function(x) max(x) - min(x)
   error <- expect_error(set_columns(data, { s <- spread(v) }), class = "rowanroot_row_or_columns")
   expect_match(conditionMessage(error), "one_by_one(spread, v)", fixed = TRUE)
@@ -20,7 +21,8 @@ test_that("a function of the script that gives one value for several rows is ref
 test_that("code that means another thing for one row than for a column is refused in a function of the script", {
   first_word <- function(s) strsplit(s, " ")[[1]][1]
   functions <- list(
-    function(x) { x[1] <- 99; x }, function(x) x - x[1], function(x) tryCatch(as.numeric(x), error = function(e) x), function(x) { y <- rev(x); y[[1]] },
+    function(x) { x[1] <- 99; x }, function(x) x - x[1], function(x) tryCatch(as.numeric(x), error = function(e) x),
+      function(x) { y <- rev(x); y[[1]] },
     function(x) paste(first_word(as.character(x)), x), function(x) if (isTRUE(x > 1)) rev(x) else rev(x)
   )
   for (f in functions) {
@@ -36,24 +38,32 @@ test_that("code that means another thing for one row than for a column is refuse
   withr::local_envvar("_R_CHECK_LENGTH_1_LOGIC2_" = "false")
   careful <- function(x) if (x > 1 && nchar(format(x)) > 0) format(x) else "none"
   expect_error(set_columns(data, { s <- careful(v) }), class = "rowanroot_formula_failed", "one_by_one")
-  for (formula in expression(v[2], (v + 1)[3], toupper(t)[3], tryCatch(log(v), warning = function(w) NA), strsplit(t, " ")[[1]])) {
-    expect_error(eval(bquote(set_columns(data, { s <- .(formula) }))), class = "rowanroot_not_row_wise", info = deparse1(formula))
+  for (formula in expression(v[2], (v + 1)[3], toupper(t)[3], tryCatch(log(v), warning = function(w) NA),
+                             strsplit(t, " ")[[1]])) {
+    expect_error(eval(bquote(set_columns(data, { s <- .(formula) }))), class = "rowanroot_not_row_wise",
+                 info = deparse1(formula))
   }
-  expect_identical(set_columns(data, { s <- mean(v[1:2]); f <- c("p", "q", "r")[v] })[c("s", "f")], data.frame(s = rep(1.5, 3), f = c("p", "q", "r")))
+  expect_identical(set_columns(data, { s <- mean(v[1:2]); f <- c("p", "q", "r")[v] })[c("s", "f")],
+                   data.frame(s = rep(1.5, 3), f = c("p", "q", "r")))
   # One row fits the condition here, and another number of rows in another table.
   expect_error(set_columns(data, { s <- w[is.na(w)] }), class = "rowanroot_not_row_wise")
   expect_identical(set_columns(data, { s <- v[order(-v)] })$s, c(3, 2, 1))
-  expect_identical(one_row_per(data, g, { f <- v[1]; top <- max(v, 2.5) })[c("f", "top")], data.frame(f = c(1, 3), top = c(2.5, 3)))
+  expect_identical(one_row_per(data, g, { f <- v[1]; top <- max(v, 2.5) })[c("f", "top")],
+                   data.frame(f = c(1, 3), top = c(2.5, 3)))
   for (formula in expression(any(v > 1, w > 1), all(v > 1, w > 1), max(v, 0), min(v, w), sum(v, 1))) {
-    expect_error(eval(bquote(set_columns(data, { s <- .(formula) }))), class = "rowanroot_ambiguous_word", info = deparse1(formula))
+    expect_error(eval(bquote(set_columns(data, { s <- .(formula) }))), class = "rowanroot_ambiguous_word",
+                 info = deparse1(formula))
   }
 })
 
 test_that("in a function of one row, what is put together is of the row", {
   functions <- list(
-    function(a, b) any(is.na(c(a, b))), function(a, b) max(c(a, b)), function(a, b) sum(c(a, b), na.rm = TRUE), function(a, b) length(c(a, b, 1)), function(a, b) min(c(a, 2)),
-    function(a, b) all(c(a, b) > 1), function(a, b) any(c(a > 1, b > 1), na.rm = TRUE), function(a, b) all(!is.na(c(a, b)), na.rm = TRUE), function(a, b) sum(c(a > 1, b > 1)),
-    function(a, b) isTRUE(a > b), function(a, b) isFALSE(a > b), function(a, b) identical(a, 2), function(a, b) if (any(c(a, b) > 2, na.rm = TRUE)) a else -a
+    function(a, b) any(is.na(c(a, b))), function(a, b) max(c(a, b)), function(a, b) sum(c(a, b), na.rm = TRUE),
+      function(a, b) length(c(a, b, 1)), function(a, b) min(c(a, 2)),
+    function(a, b) all(c(a, b) > 1), function(a, b) any(c(a > 1, b > 1), na.rm = TRUE),
+      function(a, b) all(!is.na(c(a, b)), na.rm = TRUE), function(a, b) sum(c(a > 1, b > 1)),
+    function(a, b) isTRUE(a > b), function(a, b) isFALSE(a > b), function(a, b) identical(a, 2),
+      function(a, b) if (any(c(a, b) > 2, na.rm = TRUE)) a else -a
   )
   for (f in functions) {
     expected <- mapply(f, data$v, data$w)
@@ -63,23 +73,28 @@ test_that("in a function of one row, what is put together is of the row", {
   expect_error(set_columns(data, { s <- identical(v, w) }), class = "rowanroot_not_row_wise")
   given <- function(x, y) if (missing(y)) x else x + y
   y <- 100
-  expect_identical(set_columns(data, { a <- given(v); b <- given(v, 1) })[c("a", "b")], data.frame(a = data$v, b = data$v + 1))
+  expect_identical(set_columns(data, { a <- given(v); b <- given(v, 1) })[c("a", "b")],
+                   data.frame(a = data$v, b = data$v + 1))
 })
 
 test_that("functions that join rows join those of the group", {
   joined <- function(t) paste(t, collapse = "+")
-  expect_identical(one_row_per(data, g, { all <- paste(t, collapse = "+"); n <- nchar(paste(t, collapse = "+")); h <- joined(t) }),
+  expect_identical(one_row_per(data, g, { all <- paste(t, collapse = "+"); n <- nchar(paste(t, collapse = "+"));
+                                          h <- joined(t) }),
                    data.frame(g = c("a", "b"), all = c("x y+y", "z q r"), n = c(5L, 5L), h = c("x y+y", "z q r")))
   by_group <- c("x y+y", "x y+y", "z q r")
   expect_identical(set_columns(data, { all <- paste(t, collapse = "+") }, within = g)$all, by_group)
-  expect_identical(set_columns(data, { all <- paste0(t, collapse = "+", within = g); n <- nchar(paste(t, collapse = "+", within = g)) })[c("all", "n")], data.frame(all = by_group, n = 5L))
+  expect_identical(set_columns(data, { all <- paste0(t, collapse = "+", within = g);
+                                       n <- nchar(paste(t, collapse = "+", within = g)) })[c("all", "n")],
+                   data.frame(all = by_group, n = 5L))
   expect_identical(set_columns(data, { a <- t %in% rev(t)[1] }, within = g)$a, c(FALSE, TRUE, TRUE))
   expect_identical(set_columns(data, { a <- v %in% w }, within = g)$a, c(FALSE, FALSE, FALSE))
 })
 
 test_that("a column that has one value for the group is not added up over its rows", {
   for (formula in expression(sum(m), length(m), mean(m * 2), paste(m, collapse = "+"), max(m))) {
-    error <- expect_error(eval(bquote(one_row_per(data, g, { m <- max(v); s <- .(formula) }))), class = "rowanroot_not_row_wise", info = deparse1(formula))
+    error <- expect_error(eval(bquote(one_row_per(data, g, { m <- max(v); s <- .(formula) }))),
+                          class = "rowanroot_not_row_wise", info = deparse1(formula))
     expect_match(conditionMessage(error), "`m`", fixed = TRUE)
   }
   expect_identical(one_row_per(data, g, { m <- max(v); s <- sum((v - m)^2); k <- length(g) })$s, c(1, 0))

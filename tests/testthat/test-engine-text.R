@@ -1,6 +1,7 @@
 # Texts of all sorts, as they come in files.
 random_texts <- function(rows, different) {
-  signs <- c("a", "B", "z", " ", "\t", "-", "0", "\u00e9", "\u00df", "\u0416", "\u5b57", "\U0001F41D", "e\u0301", "\u05d0")
+  signs <- c("a", "B", "z", " ", "\t", "-", "0", "\u00e9", "\u00df", "\u0416", "\u5b57", "\U0001F41D", "e\u0301",
+             "\u05d0")
   texts <- replicate(different, paste(sample(signs, sample(0:7, 1), TRUE), collapse = ""))
   sample(c(texts, NA), rows, TRUE)
 }
@@ -12,9 +13,12 @@ test_that("R's words for texts give what R gives, on few different texts and on 
   for (different in c(20, 5000)) {
     data <- data.frame(x = random_texts(4000, different), n = sample(5, 4000, TRUE))
     for (x in list(data$x, data$x[1:30], data$x[0], c(data$x, latin))) for (formula in expression(
-      toupper(x), tolower(x), nchar(x), nchar(x, "bytes"), substr(x, 2, 4), substr(x, -1, 2.7), substr(x, 3, 1), substring(x, 2), substring(x, 0, 3), trimws(x),
-      trimws(x, "left"), trimws(x, which = "right"), startsWith(x, "a"), endsWith(x, "\u00e9"), startsWith(x, ""), grepl("\u0416", x), grepl("a.", x, fixed = TRUE),
-      grepl("[a-z]0", x), sub("a", "<>", x), gsub("\u00e9", "", x), gsub("a", "aa", x, fixed = TRUE), sub("(a)", "\\1!", x), gsub("-", "\\", x, fixed = TRUE),
+      toupper(x), tolower(x), nchar(x), nchar(x, "bytes"), substr(x, 2, 4), substr(x, -1, 2.7), substr(x, 3, 1),
+        substring(x, 2), substring(x, 0, 3), trimws(x),
+      trimws(x, "left"), trimws(x, which = "right"), startsWith(x, "a"), endsWith(x, "\u00e9"), startsWith(x, ""),
+        grepl("\u0416", x), grepl("a.", x, fixed = TRUE),
+      grepl("[a-z]0", x), sub("a", "<>", x), gsub("\u00e9", "", x), gsub("a", "aa", x, fixed = TRUE),
+        sub("(a)", "\\1!", x), gsub("-", "\\", x, fixed = TRUE),
       sub("A", "q", x, ignore.case = TRUE), paste(x, "k"), paste0(x, collapse = "+")
     )) {
       found <- eval(bquote(set_columns(data.frame(x), { new <- .(formula) })))$new
@@ -26,7 +30,8 @@ test_that("R's words for texts give what R gives, on few different texts and on 
 
 test_that("functions of several columns see each combination once, or all rows", {
   set.seed(22)
-  data <- data.frame(a = random_texts(3000, 8), k = sample(c(1.5, NA, -2), 3000, TRUE), day = as.Date("2025-01-30") + sample(0:3, 3000, TRUE), all = sprintf("%05d", 1:3000))
+  data <- data.frame(a = random_texts(3000, 8), k = sample(c(1.5, NA, -2), 3000, TRUE), day = as.Date("2025-01-30") +
+                     sample(0:3, 3000, TRUE), all = sprintf("%05d", 1:3000))
   found <- set_columns(data, {
     b <- paste(a, k, day)
     c <- sprintf("%s has %.1f", a, k)

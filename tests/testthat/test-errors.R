@@ -1,4 +1,5 @@
-visits <- data.frame(hive = c("NB-01", "NB-02", "SH-01"), gross_kg = c(31, 28.5, NA), tare_kg = c(6, 6.2, 5.9), frames = c(3L, 6L, 9L))
+visits <- data.frame(hive = c("NB-01", "NB-02", "SH-01"), gross_kg = c(31, 28.5, NA), tare_kg = c(6, 6.2, 5.9),
+                     frames = c(3L, 6L, 9L))
 
 # Each wrong formula with the class of its error.
 wrong <- list(

@@ -1,5 +1,6 @@
-# Everything that can be calculated is calculated in every way: as a data frame, from files, in chunks, kept, in groups, sorted, in a
-# routine, in a function of one row. ROWANROOT_SECONDS says for how long, ROWANROOT_SEED with which numbers.
+# Everything that can be calculated is calculated in every way: as a data frame, from files, in chunks, kept, in
+# groups, sorted, in a routine, in a function of one row. ROWANROOT_SECONDS says for how long, ROWANROOT_SEED with
+# which numbers.
 
 test_that("every word takes part", {
   lacking <- setdiff(words_of_language(), c(names(word_cases), names(without_case)))
@@ -9,7 +10,8 @@ test_that("every word takes part", {
 
 # What base R says of a case, for one group after the other.
 by_reference <- function(case, data, groups) {
-  reference <- if (isTRUE(case$reference)) function(part, call) eval(call, part, list2env(list(codes = codes), parent = asNamespace("rowanroot"))) else case$reference
+  reference <- if (isTRUE(case$reference)) function(part, call) eval(call, part,
+      list2env(list(codes = codes), parent = asNamespace("rowanroot"))) else case$reference
   rows <- split(seq_len(nrow(data)), groups)
   values <- suppressWarnings(lapply(rows, function(rows) {
     value <- reference(data[rows, ], case$call)
@@ -18,7 +20,8 @@ by_reference <- function(case, data, groups) {
   if (length(values)) do.call(c, unname(values))[order(unlist(rows))]
 }
 
-outcome <- function(code) tryCatch(code, error = function(e) structure(list(class(e)[1], conditionMessage(e)), class = "failed"))
+outcome <- function(code) tryCatch(code, error = function(e) structure(list(class(e)[1], conditionMessage(e)),
+    class = "failed"))
 failed <- function(x) inherits(x, "failed")
 
 # The ways in which one formula went wrong.
@@ -36,30 +39,39 @@ ways_of_case <- function(case, data, ways, env) {
   for (name in sample(setdiff(names(ways), "frame"), 5)) {
     found <- outcome(in_way(ways[[name]], code, env))
     fine <- if (!ways[[name]]$save || failed(first)) same(column(found), column(first))
-            else !failed(found) && (isTRUE(same_as_file(first)) || nearly(as.data.frame(open_table("out.csv"))$new, as.data.frame(open_table("expected.csv"))$new))
+            else !failed(found) && (isTRUE(same_as_file(first)) ||
+                                    nearly(as.data.frame(open_table("out.csv"))$new,
+                                           as.data.frame(open_table("expected.csv"))$new))
     if (!fine) note(name)
   }
   routine <- outcome(suppressWarnings(run(eval(bquote(routine() |> set_columns({ new <- .(case$call) })), env), data)))
   if (!same(column(routine), column(first))) note("routine")
   # In another order of rows, along the number of each.
   mixed <- data[sample(nrow(data)), ]
-  sorted <- outcome(suppressWarnings(eval(bquote(set_columns(mixed, { new <- .(case$call) }, along = id)), list2env(list(mixed = mixed), parent = env))))
+  sorted <- outcome(suppressWarnings(eval(bquote(set_columns(mixed, { new <- .(case$call) }, along = id)),
+                                          list2env(list(mixed = mixed), parent = env))))
   if (!same(if (failed(sorted)) sorted else sorted$new[order(sorted$id)], column(first))) note("along")
   if (failed(first)) return(wrong)
-  if (!is.null(case$reference) && !same(first$new, by_reference(case, data, rep(1L, nrow(data))))) if (nrow(data)) note("base R")
+  if (!is.null(case$reference) && !same(first$new, by_reference(case, data, rep(1L, nrow(data))))) {
+    if (nrow(data)) note("base R")
+  }
   # Of groups: each is a table by itself.
-  by_group <- outcome(suppressWarnings(eval(bquote(set_columns(data, { new <- .(case$call) }, within = c(g, h))), list2env(list(data = data), parent = env))))
+  by_group <- outcome(suppressWarnings(eval(bquote(set_columns(data, { new <- .(case$call) }, within = c(g, h))),
+                                            list2env(list(data = data), parent = env))))
   groups <- as.integer(factor(paste(is.na(data$g), data$g, data$h)))
-  parts <- lapply(split(data, groups), function(part) outcome(suppressWarnings(eval(code, list2env(list(.table = part), parent = env)))))
+  parts <- lapply(split(data, groups),
+                  function(part) outcome(suppressWarnings(eval(code, list2env(list(.table = part), parent = env)))))
   if (length(parts) && length(parts) <= 40) {
-    expected <- if (any(vapply(parts, failed, NA))) structure(list(), class = "failed") else do.call(c, lapply(unname(parts), `[[`, "new"))[order(unlist(split(seq_len(nrow(data)), groups)))]
+    expected <- if (any(vapply(parts, failed, NA))) structure(list(), class = "failed") else do.call(c,
+        lapply(unname(parts), `[[`, "new"))[order(unlist(split(seq_len(nrow(data)), groups)))]
     if (!same(column(by_group), expected)) note("groups")
   }
   if (case$row && length(intersect(all.vars(case$call), names(data)))) {
     names <- intersect(all.vars(case$call), names(data))
     f <- as.function(c(stats::setNames(rep(alist(x = ), length(names)), names), case$call), envir = env)
     call <- as.call(c(quote(f), lapply(names, as.name)))
-    found <- outcome(suppressWarnings(eval(bquote(set_columns(data, { new <- .(call) })), list2env(list(data = data, f = f), parent = env))))
+    found <- outcome(suppressWarnings(eval(bquote(set_columns(data, { new <- .(call) })),
+                                           list2env(list(data = data, f = f), parent = env))))
     if (!same(column(found), column(first))) note("function of one row")
   }
   wrong
@@ -67,22 +79,29 @@ ways_of_case <- function(case, data, ways, env) {
 
 # Steps, each with what base R does for it.
 random_step <- function(data) {
-  condition <- one_of(quote(e > 0), quote(!is.na(d) & d > 0), quote(s == "a"), quote(grepl("a", t)), quote(l), quote(i %in% c(1, 7)), quote(day > as.Date("2024-02-29")), quote(t < "b"), quote(startsWith(long, "a")))
+  condition <- one_of(quote(e > 0), quote(!is.na(d) & d > 0), quote(s == "a"), quote(grepl("a", t)), quote(l),
+                      quote(i %in% c(1, 7)), quote(day > as.Date("2024-02-29")), quote(t < "b"),
+                      quote(startsWith(long, "a")))
   needs <- function(names, step) if (all(names %in% names(data))) step
   usable <- all(all.vars(condition) %in% names(data))
   kept <- function(data) eval(condition, data) %in% TRUE
   steps <- list(
     if (usable) list(bquote(keep_rows(.table, .(condition))), function(data) data[kept(data), ]),
     if (usable) list(bquote(drop_rows(.table, .(condition))), function(data) data[!kept(data), ]),
-    needs(c("j", "e"), list(quote(sort_rows(.table, j, descending(e))), function(data) data[order(data$j, -data$e, method = "radix"), ])),
+    needs(c("j", "e"), list(quote(sort_rows(.table, j, descending(e))),
+                            function(data) data[order(data$j, -data$e, method = "radix"), ])),
     needs("t", list(quote(sort_rows(.table, t)), function(data) data[order(data$t, method = "radix"), ])),
     needs(c("e", "g"), list(quote(set_columns(.table, { e <- e * 2; m <- mean(e, within = g) })), function(data) {
       data$e <- data$e * 2
       data$m <- if (nrow(data)) stats::ave(data$e, factor(data$g, exclude = NULL)) else numeric()
       data
     })),
-    needs(c("e", "id"), list(quote(set_columns(.table, { r <- running_total(e, along = id) }, after = e)), function(data) {
-      if (!"r" %in% names(data)) data <- data.frame(data[seq_len(match("e", names(data)))], r = numeric(nrow(data)), data[-seq_len(match("e", names(data)))], check.names = FALSE)
+    needs(c("e", "id"), list(quote(set_columns(.table, { r <- running_total(e, along = id) }, after = e)),
+                             function(data) {
+      if (!"r" %in% names(data)) {
+        data <- data.frame(data[seq_len(match("e", names(data)))], r = numeric(nrow(data)),
+                           data[-seq_len(match("e", names(data)))], check.names = FALSE)
+      }
       data$r[order(data$id)] <- cumsum(data$e[order(data$id)])
       data
     })),
@@ -90,20 +109,28 @@ random_step <- function(data) {
       data$e[data$e < 0] <- 0
       data
     })),
-    needs(c("long", "s"), list(quote(set_columns(.table, { c(one, two) <- split_text(long, "-", short = "missing", long = "drop") })), function(data) {
+    needs(c("long", "s"),
+          list(quote(set_columns(.table, { c(one, two) <- split_text(long, "-", short = "missing",
+              long = "drop") })), function(data) {
       if (!nrow(data)) data[c("one", "two")] <- list(character(), character())
       if (!nrow(data)) return(data)
-      parts <- strsplit(ifelse(is.na(data$long), NA_character_, paste0(data$long, rep("-end", nrow(data)))), "-", fixed = TRUE)
+      parts <- strsplit(ifelse(is.na(data$long), NA_character_, paste0(data$long, rep("-end", nrow(data)))), "-",
+                        fixed = TRUE)
       data$one <- vapply(parts, function(p) p[1], "")
       data$two <- vapply(parts, function(p) if (length(p) > 2) p[2] else NA_character_, "")
       data
     })),
     needs("eve", list(quote(keep_columns(.table, -eve)), function(data) data[setdiff(names(data), "eve")])),
-    if (!"flag" %in% names(data)) needs("m", list(quote(rename_columns(.table, flag = m)), function(data) stats::setNames(data, sub("^m$", "flag", names(data))))),
+    if (!"flag" %in% names(data)) {
+      needs("m", list(quote(rename_columns(.table, flag = m)),
+                      function(data) stats::setNames(data, sub("^m$", "flag", names(data)))))
+    },
     needs("h", list(quote(drop_columns(.table, h)), function(data) data[setdiff(names(data), "h")])),
     needs("t", list(quote(move_columns(.table, t, after = 0)), function(data) data[c("t", setdiff(names(data), "t"))])),
     needs("e", list(quote(should_hold(.table, e > 0)), function(data) data)),
-    needs(c("s", "e"), list(quote(set_columns(.table, { worth <- look_up(s, codes, by = "code", take = value, unknown = "missing") })), function(data) {
+    needs(c("s", "e"),
+          list(quote(set_columns(.table, { worth <- look_up(s, codes, by = "code", take = value,
+                                                            unknown = "missing") })), function(data) {
       data$worth <- codes$value[match(data$s, codes$code)]
       data
     })),
@@ -127,20 +154,26 @@ ways_of_chain <- function(data, ways, env) {
       step[[1]][[3]] <- as.name(name)
     }
     code <- do.call(substitute, list(step[[1]], list(.table = code)))
-    expected <- if (is.null(step[[2]])) suppressWarnings(eval(step[[1]], list2env(list(.table = expected), parent = env))) else step[[2]](expected)
+    expected <- if (is.null(step[[2]])) suppressWarnings(eval(step[[1]],
+                                                              list2env(list(.table = expected),
+                                                                  parent = env))) else step[[2]](expected)
   }
   if (stats::runif(1) < 0.3 && all(c("g", "e") %in% names(expected))) {
-    code <- bquote(one_row_per(.(code), g, { n <- .rows; top <- max(e); gap <- top - mean(e); all <- paste(id, collapse = " ") }))
+    code <- bquote(one_row_per(.(code), g, { n <- .rows; top <- max(e); gap <- top - mean(e);
+                                             all <- paste(id, collapse = " ") }))
     groups <- match(expected$g, unique(expected$g))
     value <- function(of) vapply(split(expected, groups), of, of(expected[0, ]))
-    expected <- if (nrow(expected)) data.frame(g = unique(expected$g), n = tabulate(groups), top = value(function(x) if (nrow(x)) max(x$e) else 0),
-                                               gap = value(function(x) if (nrow(x)) max(x$e) - mean(x$e) else 0), all = value(function(x) paste(x$id, collapse = " ")))
+    expected <- if (nrow(expected)) data.frame(g = unique(expected$g), n = tabulate(groups),
+                                               top = value(function(x) if (nrow(x)) max(x$e) else 0),
+                                               gap = value(function(x) if (nrow(x)) max(x$e) - mean(x$e) else 0),
+                                                 all = value(function(x) paste(x$id, collapse = " ")))
                 else data.frame(g = character(), n = integer(), top = numeric(), gap = numeric(), all = character())
   }
   wrong <- character()
   for (name in c("frame", sample(setdiff(names(ways), "frame"), 4))) {
     found <- outcome(in_way(ways[[name]], code, env))
-    fine <- !failed(found) && if (ways[[name]]$save) isTRUE(same_as_file(expected)) || nearly(as.list(as.data.frame(open_table("out.csv"))), as.list(as.data.frame(open_table("expected.csv"))))
+    fine <- !failed(found) && if (ways[[name]]$save) isTRUE(same_as_file(expected)) ||
+      nearly(as.list(as.data.frame(open_table("out.csv"))), as.list(as.data.frame(open_table("expected.csv"))))
                               else identical(names(found), names(expected)) && nearly(as.list(found), as.list(expected))
     if (!fine) wrong <- c(wrong, paste0(name, if (failed(found)) paste0(" (", found[[2]], ")")))
   }
@@ -155,7 +188,8 @@ test_that("all ways give the same", {
   seconds <- as.numeric(Sys.getenv("ROWANROOT_SECONDS", if (nzchar(Sys.getenv("CI"))) 90 else 20))
   cat("\nEvery way: seed ", seed, ", ", seconds, " seconds\n", sep = "")
   until <- Sys.time() + seconds
-  env <- list2env(list(codes = codes, two_ways = two_ways, three_ways = three_ways, named = named), parent = globalenv())
+  env <- list2env(list(codes = codes, two_ways = two_ways, three_ways = three_ways, named = named),
+                  parent = globalenv())
   wrong <- character()
   tables <- 0
   calculated <- 0
@@ -169,11 +203,15 @@ test_that("all ways give the same", {
     ways <- every_way(data)
     for (k in seq_len(if (rows > 100) 6 else 15)) {
       name <- if (nzchar(word)) word else sample(c(names(word_cases), rep("formula", 20)), 1)
-      case <- if (name == "formula") word_case(random_formula(sample(c("number", "logical", "text", "date"), 1), sample(1:4, 1)), TRUE) else word_cases[[name]]()
+      case <- if (name == "formula") word_case(random_formula(sample(c("number", "logical", "text", "date"), 1),
+                                                              sample(1:4, 1)), TRUE) else word_cases[[name]]()
       if ("kind" %in% all.vars(case$call)) next
       found <- ways_of_case(case, data, ways, env)
       calculated <- calculated + 1
-      if (length(found)) wrong <- c(wrong, paste0("table ", tables, ", ", rows, " rows: ", deparse1(case$call), ": ", paste(found, collapse = ", ")))
+      if (length(found)) {
+        wrong <- c(wrong, paste0("table ", tables, ", ", rows, " rows: ", deparse1(case$call), ": ",
+                                 paste(found, collapse = ", ")))
+      }
     }
     for (k in if (nzchar(word)) integer() else 1:3) {
       found <- ways_of_chain(data, ways, env)

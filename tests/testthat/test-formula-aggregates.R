@@ -1,11 +1,14 @@
 make_data <- function(n) {
   set.seed(n)
   pick <- function(values) sample(values, n, replace = TRUE)
-  data.frame(d = pick(c(NA, 1.5, -2, 1e6, stats::rnorm(3))), w = stats::rnorm(n), i = pick(c(NA, -3L, 5L, 100L)), l = pick(c(TRUE, FALSE, NA)),
-             k = pick(c(-0.5, 2)), g = pick(c("a", "b", "\u00e6", NA)), h = pick(c(1L, 2L, NA)), r = pick(c(0, -0, NaN, NA)))
+  data.frame(d = pick(c(NA, 1.5, -2, 1e6, stats::rnorm(3))), w = stats::rnorm(n), i = pick(c(NA, -3L, 5L, 100L)),
+             l = pick(c(TRUE, FALSE, NA)),
+             k = pick(c(-0.5, 2)), g = pick(c("a", "b", "\u00e6", NA)), h = pick(c(1L, 2L, NA)),
+               r = pick(c(0, -0, NaN, NA)))
 }
 
-aggregates <- list(sum = sum, mean = mean, sd = stats::sd, var = stats::var, min = min, max = max, median = stats::median)
+aggregates <- list(sum = sum, mean = mean, sd = stats::sd, var = stats::var, min = min, max = max,
+                   median = stats::median)
 
 # The value of each row's group, by base R: NA and NaN are groups of their own.
 by_group <- function(x, groups, f) {
@@ -40,28 +43,40 @@ test_that("quantiles, truths and counts are those of base R, over the column and
     data$day[sample(n, n %/% 4)] <- NA
     data$kind <- factor(data$g)
     cases <- c(
-      lapply(c(0, 0.1, 1 / 3, 0.5, 1), function(p) list(bquote(quantile(w, .(p))), data$w, function(x) stats::quantile(x, p, names = FALSE))),
+      lapply(c(0, 0.1, 1 / 3, 0.5, 1), function(p) list(bquote(quantile(w, .(p))), data$w,
+                                                        function(x) stats::quantile(x, p, names = FALSE))),
       lapply(c("i", "d"), function(x) list(bquote(quantile(.(as.name(x)), probs = 0.3, na.rm = TRUE)), data[[x]],
-                                           function(x) as.numeric(stats::quantile(x, 0.3, na.rm = TRUE, names = FALSE)))),
-      list(list(quote(any(l)), data$l, any), list(quote(all(l)), data$l, all), list(quote(any(l, na.rm = TRUE)), data$l, function(x) any(x, na.rm = TRUE)),
-           list(quote(all(i > 0, na.rm = TRUE)), data$i > 0, function(x) all(x, na.rm = TRUE)), list(quote(length(day)), data$day, length),
-           list(quote(min(day)), data$day, min), list(quote(max(day, na.rm = TRUE)), data$day, function(x) if (all(is.na(x))) as.Date(-Inf, origin = "1970-01-01") else max(x, na.rm = TRUE)),
+                                           function(x) as.numeric(stats::quantile(x, 0.3, na.rm = TRUE,
+                                               names = FALSE)))),
+      list(list(quote(any(l)), data$l, any), list(quote(all(l)), data$l, all),
+           list(quote(any(l, na.rm = TRUE)), data$l, function(x) any(x, na.rm = TRUE)),
+           list(quote(all(i > 0, na.rm = TRUE)), data$i > 0, function(x) all(x, na.rm = TRUE)),
+             list(quote(length(day)), data$day, length),
+           list(quote(min(day)), data$day, min), list(quote(max(day, na.rm = TRUE)), data$day,
+                                                      function(x) if (all(is.na(x))) as.Date(-Inf,
+                                                          origin = "1970-01-01") else max(x, na.rm = TRUE)),
            list(quote(median(day)), data$day, stats::median)),
-      unlist(lapply(c("d", "i", "l", "g", "day", "kind"), function(x) lapply(c("count_known", "count_distinct", "first_value", "last_value"), function(name)
+      unlist(lapply(c("d", "i", "l", "g", "day", "kind"),
+                    function(x) lapply(c("count_known", "count_distinct", "first_value", "last_value"), function(name)
         list(call(name, as.name(x)), data[[x]], get(name)))), recursive = FALSE)
     )
     for (case in cases) {
       block <- bquote({ new <- .(case[[1]]) })
       info <- paste(n, deparse1(case[[1]]))
-      expect_equal(suppressWarnings(eval(bquote(set_columns(data, .(block))))$new), rep(suppressWarnings(case[[3]](case[[2]])), n), tolerance = 1e-14, info = info)
+      expect_equal(suppressWarnings(eval(bquote(set_columns(data, .(block))))$new),
+                   rep(suppressWarnings(case[[3]](case[[2]])), n), tolerance = 1e-14, info = info)
       expect_equal(suppressWarnings(eval(bquote(set_columns(data, .(block), within = c(g, h))))$new),
                    suppressWarnings(by_group(case[[2]], data[c("g", "h")], case[[3]])), tolerance = 1e-14, info = info)
     }
   }
   expect_error(set_columns(data, { q <- quantile(d, 0.5) }), class = "rowanroot_formula_failed")
   for (name in c("mean", "sd", "median", "any", "sum")) {
-    expect_error(eval(bquote(set_columns(data, { a <- .(as.name(name))(g) }))), class = "rowanroot_type_mismatch", info = name)
-    if (name != "median") expect_error(eval(bquote(set_columns(data, { a <- .(as.name(name))(kind) }))), class = "rowanroot_type_mismatch", info = name)
+    expect_error(eval(bquote(set_columns(data, { a <- .(as.name(name))(g) }))), class = "rowanroot_type_mismatch",
+                 info = name)
+    if (name != "median") {
+      expect_error(eval(bquote(set_columns(data, { a <- .(as.name(name))(kind) }))),
+                   class = "rowanroot_type_mismatch", info = name)
+    }
   }
 })
 
@@ -76,7 +91,8 @@ test_that("64-bit integers are grouped and counted by all their bits", {
 test_that("a missing value and one that is no number are told apart", {
   data <- data.frame(a = c(1, NA, NaN), b = c(1, NaN, NA), i = 1:3)
   result <- set_columns(data, { sa <- sum(a); sb <- sum(b); ma <- min(a); mb <- max(b) })
-  expect_identical(c(is.nan(result$sa[1]), is.nan(result$sb[1]), is.nan(result$ma[1]), is.nan(result$mb[1])), c(FALSE, TRUE, FALSE, FALSE))
+  expect_identical(c(is.nan(result$sa[1]), is.nan(result$sb[1]), is.nan(result$ma[1]), is.nan(result$mb[1])),
+                   c(FALSE, TRUE, FALSE, FALSE))
   groups <- set_columns(make_data(500), { n <- .rows }, within = r)
   expect_identical(groups$n, by_group(groups$d, list(groups$r), length))
 })
@@ -117,7 +133,8 @@ test_that("under within, rows are counted by group, and R's functions run for ea
   expect_identical(result$over, data$x - c(1, 2, 1, 7, 2, 1))
   expect_identical(result$upper, toupper(data$g))
   expect_identical(set_columns(data, { m <- mean(x, within = g) })$m, c(4, 3.5, 4, 7, 3.5, 4))
-  expect_identical(set_columns(data, { m <- median(x, within = g) + max(x, within = g) })$m, c(11, 8.5, 11, 14, 8.5, 11))
+  expect_identical(set_columns(data, { m <- median(x, within = g) + max(x, within = g) })$m,
+                   c(11, 8.5, 11, 14, 8.5, 11))
   expect_identical(set_columns(data, { m <- mean(x, trim = 0.4, within = g) })$m, c(3, 3.5, 3, 7, 3.5, 3))
   expect_identical(dim(set_columns(data[0, ], { m <- mean(x); n <- median(x); k <- .row }, within = g)), c(0L, 6L))
 })
@@ -129,5 +146,6 @@ test_that("what can't be grouped, and groups that get too many values, are refus
   expect_error(set_columns(data, { a <- mean(x) }, within = list), class = "rowanroot_type_mismatch")
   expect_error(set_columns(data, { a <- mean(x, within = nothing) }), class = "rowanroot_unknown_column")
   expect_error(set_columns(data, { a <- quantile(x) }, within = g), class = "rowanroot_wrong_length")
-  expect_warning(set_columns(data.frame(x = rep(.Machine$integer.max, 2)), { a <- sum(x) }), class = "rowanroot_overflow")
+  expect_warning(set_columns(data.frame(x = rep(.Machine$integer.max, 2)), { a <- sum(x) }),
+                 class = "rowanroot_overflow")
 })

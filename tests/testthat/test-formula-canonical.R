@@ -16,7 +16,8 @@ test_that("spacing, comments, brackets and names of variables do not count", {
 
 test_that("whatever changes a result counts", {
   usual <- key(quote({ c <- a * 2 }))
-  for (block in expression({ c <- a * 3 }, { c <- a * 2L }, { c <- b * 2 }, { d <- a * 2 }, { c <- a * 2; b <- NULL }, { c <- 2 * a })) {
+  for (block in expression({ c <- a * 3 }, { c <- a * 2L }, { c <- b * 2 }, { d <- a * 2 },
+                           { c <- a * 2; b <- NULL }, { c <- 2 * a })) {
     expect_false(identical(key(block), usual))
   }
 })

@@ -4,7 +4,8 @@ nested <- function(n, column) {
   for (k in n:1) code <- call("if", call("==", column, k), k * 2, code)
   code
 }
-calculate <- function(code, env = parent.frame()) eval(bquote(set_columns(data.frame(x = c(1, 2, 999), l = FALSE), { y <- .(code) })), env)$y
+calculate <- function(code, env = parent.frame()) eval(bquote(set_columns(data.frame(x = c(1, 2, 999), l = FALSE),
+    { y <- .(code) })), env)$y
 
 test_that("formulas of thousands of levels are calculated, and beyond that refused in words", {
   expect_identical(calculate(chain("+", quote(x), 2000)), c(1, 2, 999) * 2000)
@@ -31,7 +32,8 @@ test_that("such a formula has a key, lines and origins like any other", {
 test_that("parts that a formula uses again and again are looked at once", {
   local_folder()
   write_text(c("x", "1", "2"), "in.csv")
-  double <- function(y) { y <- y + y; y <- y + y; y <- y + y; y <- y + y; y <- y + y; y <- y + y; y <- y + y; y <- y + y; y <- y + y; y <- y + y; y }
+  double <- function(y) { y <- y + y; y <- y + y; y <- y + y; y <- y + y; y <- y + y; y <- y + y; y <- y + y;
+                          y <- y + y; y <- y + y; y <- y + y; y }
   found <- set_columns(open_table("in.csv"), { z <- double(double(double(x / 1))) })
   quietly(save_table(found, "out.csv"))
   expect_identical(as.data.frame(one_row_per(found, x, { z <- double(double(max(z))) }))$z, c(1, 2) * 2^50)

@@ -55,7 +55,8 @@ test_that("it is taken in when it can be, and else called once with whole column
   group <- substr(data$s, 1, 2)
   found <- data |> set_columns({ .group <- substr(s, 1, 2); a <- aggregate(x, within = .group) })
   expect_equal(found$a, data$x - stats::ave(data$x, group))
-  statement <- rowanroot:::bind_block(quote({ a <- functions[[2]](x, n) }), names(data), environment(), NULL, rowanroot:::formula_scope)[[1]]
+  statement <- rowanroot:::bind_block(quote({ a <- functions[[2]](x, n) }), names(data), environment(), NULL,
+                                      rowanroot:::formula_scope)[[1]]
   expect_identical(statement$node$kind, "choose")
   expect_identical(sort(rowanroot:::node_columns(statement$node)), c("n", "x"))
 })
@@ -63,12 +64,15 @@ test_that("it is taken in when it can be, and else called once with whole column
 test_that("functions of a package are taken in as well, with what they find there", {
   skip_on_cran()
   local_folder()
-  write_text(c("Package: hivetools", "Version: 0.1", "Title: Words", "Description: Words.", "License: MIT"), "hivetools/DESCRIPTION")
+  write_text(c("Package: hivetools", "Version: 0.1", "Title: Words", "Description: Words.", "License: MIT"),
+             "hivetools/DESCRIPTION")
   write_text("export(fee, centred)", "hivetools/NAMESPACE")
   write_text(c("rate <- 0.1", "base <- function(kg) if (kg < 5) 0 else kg * rate",
-               "fee <- function(kg, boxes) { b <- base(kg); if (boxes > 2) b * 0.9 else b }", "centred <- function(x) x - mean(x)"), "hivetools/R/words.R")
+               "fee <- function(kg, boxes) { b <- base(kg); if (boxes > 2) b * 0.9 else b }",
+                 "centred <- function(x) x - mean(x)"), "hivetools/R/words.R")
   dir.create("library")
-  utils::install.packages("hivetools", lib = "library", repos = NULL, type = "source", quiet = TRUE, INSTALL_opts = "--no-docs")
+  utils::install.packages("hivetools", lib = "library", repos = NULL, type = "source", quiet = TRUE,
+                          INSTALL_opts = "--no-docs")
   package <- "hivetools"
   home <- loadNamespace(package, lib.loc = "library")
   withr::defer(unloadNamespace(package))
@@ -77,7 +81,9 @@ test_that("functions of a package are taken in as well, with what they find ther
   each_row <- mapply(fee, data$x, data$n)
   expect_identical(set_columns(data, { a <- fee(x, n) })$a, each_row)
   expect_equal(set_columns(data, { a <- centred(n) })$a, data$n - mean(data$n))
-  key <- function() rowanroot:::canonical(rowanroot:::bind_block(quote({ a <- fee(x, n) }), names(data), environment(), NULL, rowanroot:::formula_scope)[[1]]$node)
+  key <- function() rowanroot:::canonical(rowanroot:::bind_block(quote({ a <- fee(x, n) }), names(data),
+                                                                 environment(), NULL,
+                                                                 rowanroot:::formula_scope)[[1]]$node)
   before <- key()
   expect_identical(key(), before)
   rlang::env_binding_unlock(home, "rate")

@@ -14,7 +14,9 @@ test_that("a formula gives what plain R gives for one row after the other", {
       rowanroot_overflow = function(w) overflow <<- TRUE,
       warning = function(w) invokeRestart("muffleWarning")
     )
-    if (!same_values(found, expected$values, rows_with_missing(formula, data)) || overflow != expected$overflow) wrong <- c(wrong, deparse1(formula))
+    if (!same_values(found, expected$values, rows_with_missing(formula, data)) || overflow != expected$overflow) {
+      wrong <- c(wrong, deparse1(formula))
+    }
   }
   expect_identical(wrong, character())
 })

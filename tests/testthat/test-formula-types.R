@@ -2,18 +2,24 @@
 data <- data.frame(
   day = as.Date("2025-02-27") + c(0:2, NA), other = as.Date("2025-03-01"),
   time = as.POSIXct("2025-03-30 00:30:00", tz = "Europe/Oslo") + c(0, 3600.5, 7200, NA),
-  kind = factor(c("a", "b", "a", NA)), size = factor(c("low", "high", "mid", "low"), levels = c("low", "mid", "high"), ordered = TRUE),
+  kind = factor(c("a", "b", "a", NA)), size = factor(c("low", "high", "mid", "low"),
+                                                     levels = c("low", "mid", "high"), ordered = TRUE),
   n = c(1.5, 2, NA, 4), s = c("a", "b", "c", NA)
 )
 data$took <- as.difftime(c(1, 2, 3, NA), units = "hours")
 
 test_that("dates, times, durations and categories follow R", {
   formulas <- expression(
-    day + 1, day - other, day > other, day == as.Date("2025-02-28"), is.na(day), time + 60, time - first_value(time), time > as.POSIXct("2025-03-30", tz = "UTC"),
-    took * 2, took + as.difftime(30, units = "mins"), as.numeric(took, units = "mins"), kind == "a", kind == s, size >= "mid", size < "high",
-    as.character(kind), as.integer(size), as.numeric(day), months(day), format(time, "%H:%M"), weekdays(other), rev(levels(kind))[1],
-    paste(kind, n), round(n * 1.25, 1), signif(n, 1), nchar(s), toupper(s), s %in% c("a", "c"), day %in% other, n %in% c(2, NA),
-    substr(s, 1, 1), startsWith(s, "a"), sprintf("%.1f", n), pmin(n, 2, na.rm = TRUE), as.integer(n), seq_along(n), rank(n), cumsum(n)
+    day + 1, day - other, day > other, day == as.Date("2025-02-28"), is.na(day), time + 60, time - first_value(time),
+      time > as.POSIXct("2025-03-30", tz = "UTC"),
+    took * 2, took + as.difftime(30, units = "mins"), as.numeric(took, units = "mins"), kind == "a", kind == s,
+      size >= "mid", size < "high",
+    as.character(kind), as.integer(size), as.numeric(day), months(day), format(time, "%H:%M"), weekdays(other),
+      rev(levels(kind))[1],
+    paste(kind, n), round(n * 1.25, 1), signif(n, 1), nchar(s), toupper(s), s %in% c("a", "c"), day %in% other,
+      n %in% c(2, NA),
+    substr(s, 1, 1), startsWith(s, "a"), sprintf("%.1f", n), pmin(n, 2, na.rm = TRUE), as.integer(n), seq_along(n),
+      rank(n), cumsum(n)
   )
   for (formula in formulas) {
     expected <- suppressWarnings(eval(formula, data))
@@ -38,7 +44,8 @@ test_that("choices and picked rows keep the class, and mix no sorts", {
   expect_identical(result$b, factor(c(NA, NA, "a", NA), levels = c("a", "b")))
   expect_identical(levels(result$size), levels(data$size))
   expect_identical(attr(result$c, "tzone"), "Europe/Oslo")
-  for (block in expression({ x <- if (n > 1) day else n }, { day[n > 1] <- "today" }, { x <- if (n > 1) kind else size })) {
+  for (block in expression({ x <- if (n > 1) day else n }, { day[n > 1] <- "today" },
+                           { x <- if (n > 1) kind else size })) {
     expect_error(eval(bquote(set_columns(data, .(block)))), class = "rowanroot_type_mismatch")
   }
 })
@@ -80,7 +87,8 @@ test_that("parts of dates and times are those that R formats", {
 test_that("modulus and whole division are R's to the last bit, at the ends of the numbers too", {
   set.seed(9)
   ends <- c(0, -0, 5e-324, -5e-324, 1e-300, 1e308, -1e308, 2^53, 1e16 + 2, Inf, -Inf, NaN, NA, 1, -1, 3, -0.1)
-  pairs <- rbind(expand.grid(a = ends, b = ends), data.frame(a = stats::rnorm(5000) * 10^stats::runif(5000, -20, 20), b = stats::rnorm(5000) * 10^stats::runif(5000, -20, 20)))
+  pairs <- rbind(expand.grid(a = ends, b = ends), data.frame(a = stats::rnorm(5000) * 10^stats::runif(5000, -20, 20),
+                                                             b = stats::rnorm(5000) * 10^stats::runif(5000, -20, 20)))
   result <- set_columns(pairs, { modulus <- a %% b; whole <- a %/% b })
   unknown_as_na <- function(x) replace(x, is.na(x), NA)
   expect_identical(unknown_as_na(result$modulus), unknown_as_na(suppressWarnings(pairs$a %% pairs$b)))
@@ -89,7 +97,8 @@ test_that("modulus and whole division are R's to the last bit, at the ends of th
 
 test_that("categories are not calculated with", {
   for (code in expression(kind + 1, 2 * kind, -kind, round(kind), z_score(kind))) {
-    expect_error(eval(bquote(set_columns(data, { a <- .(code) }))), class = "rowanroot_type_mismatch", info = deparse1(code))
+    expect_error(eval(bquote(set_columns(data, { a <- .(code) }))), class = "rowanroot_type_mismatch",
+                 info = deparse1(code))
   }
   expect_error(row_total(), class = "rowanroot_bad_argument")
   expect_identical(lengths(row_ranking(integer(), integer(), best = "lowest")), c(0L, 0L))
@@ -98,11 +107,13 @@ test_that("categories are not calculated with", {
 test_that("a category takes texts that are its levels, and keeps these", {
   data <- data.frame(n = 1:3, kind = factor(c("queen", "drone", NA)), name = c("queen", "worker", "drone"))
   expect_identical(set_columns(data, { kind[n == 3] <- "drone" })$kind, factor(c("queen", "drone", "drone")))
-  expect_identical(set_columns(data, { new <- if (is.na(kind)) name else kind })$new, factor(c("queen", "drone", "drone")))
+  expect_identical(set_columns(data, { new <- if (is.na(kind)) name else kind })$new,
+                   factor(c("queen", "drone", "drone")))
   expect_error(set_columns(data, { kind[n == 3] <- "dron" }), "Did you mean \"drone\"", class = "rowanroot_no_level")
   expect_error(set_columns(data[0, ], { kind[n == 3] <- "dron" }), class = "rowanroot_no_level")
   expect_error(set_columns(data, { new <- if (n == 2) name else kind }), "worker", class = "rowanroot_no_level")
-  more <- set_columns(data, { kind <- as_category(kind, levels = c("drone", "queen", "worker")); kind[n == 3] <- "worker" })
+  more <- set_columns(data, { kind <- as_category(kind, levels = c("drone", "queen", "worker"));
+                              kind[n == 3] <- "worker" })
   expect_identical(more$kind, factor(c("queen", "drone", "worker")))
 })
 

@@ -1,7 +1,8 @@
 test_that("the rows where the condition is true are kept, of columns of every type", {
   set.seed(4)
   n <- 500
-  data <- data.frame(d = stats::rnorm(n), i = sample(9L, n, TRUE), l = sample(c(TRUE, NA), n, TRUE), s = sample(letters, n, TRUE),
+  data <- data.frame(d = stats::rnorm(n), i = sample(9L, n, TRUE), l = sample(c(TRUE, NA), n, TRUE),
+                     s = sample(letters, n, TRUE),
                      f = factor(sample(letters, n, TRUE)), day = as.Date("2025-01-01") + seq_len(n),
                      time = as.POSIXct("2025-01-01", tz = "UTC") + seq_len(n))
   data$list <- as.list(seq_len(n))
@@ -29,7 +30,8 @@ test_that("rows are dropped where the condition is true, and groups have conditi
   expect_identical(drop_rows(data, x > 4)$x, data$x[is.na(data$x) | data$x <= 4])
   best <- stats::ave(replace(data$x, is.na(data$x), -1), paste(data$g), FUN = max)
   expect_identical(keep_rows(data, x == max(x, na.rm = TRUE), within = g)$x, data$x[which(data$x == best)])
-  expect_identical(drop_rows(data, .rows > 60, within = g)$g, data$g[stats::ave(data$x, paste(data$g), FUN = length) <= 60])
+  expect_identical(drop_rows(data, .rows > 60, within = g)$g,
+                   data$g[stats::ave(data$x, paste(data$g), FUN = length) <= 60])
   expect_error(drop_rows(data), class = "rowanroot_bad_formula")
   expect_error(keep_rows(data, x > 1, within = h), class = "rowanroot_unknown_column")
 })

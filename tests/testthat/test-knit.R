@@ -10,7 +10,8 @@ test_that("documents show tables, with nothing in them that the document would r
   hostile <- data.frame(kg = c(1.5, NA), text = c("<script>alert(1)</script>", "a|b *c* \\ `d` $e$"))
   names(hostile)[2] <- "<b>text</b>"
   live <- open_table(hostile) |> set_columns({ double_kg <- kg * 2 })
-  looks <- list(live, peek(hostile), column_summary(live), compare_tables(hostile, open_table(hostile) |> set_columns({ kg <- 2 * kg })))
+  looks <- list(live, peek(hostile), column_summary(live),
+                compare_tables(hostile, open_table(hostile) |> set_columns({ kg <- 2 * kg })))
   for (look in looks) {
     page <- knitted(look, "html")
     expect_match(page, "<table class=\"table table-condensed\">", fixed = TRUE)

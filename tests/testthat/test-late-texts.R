@@ -1,7 +1,8 @@
 # Columns whose texts are made only when they are looked at: codes, pieces, written and joined texts.
 late_texts <- function(rows = 1500) {
   set.seed(31)
-  data <- data.frame(code = paste0(sample(c("NB", "SH", "OM"), rows, TRUE), "-", sample(9, rows, TRUE)), id = sprintf("%06d \u00e9-x", sample(1e6, rows)))
+  data <- data.frame(code = paste0(sample(c("NB", "SH", "OM"), rows, TRUE), "-", sample(9, rows, TRUE)),
+                     id = sprintf("%06d \u00e9-x", sample(1e6, rows)))
   data$code[5] <- data$id[7] <- NA
   made <- set_columns(data, {
     c(coded, number) <- split_text(code, "-")
@@ -24,10 +25,14 @@ test_that("R sees ordinary texts, however it looks", {
     x <- plain[[name]]
     expect_identical(fresh(name), x)
     expect_match(capture.output(.Internal(inspect(fresh(name))))[1], "_texts of rowanroot, not made")
-    looks <- list(identity, rev, sort, order, unique, nchar, is.na, toupper, factor, function(x) x[c(3, NA, 1, 2000)], function(x) x[-1], function(x) x[c(TRUE, FALSE)],
-                  function(x) x[0], function(x) c(x, "end"), function(x) match("OM", x), function(x) rep(x, 2), function(x) head(x, 3), function(x) x == "NB",
-                  function(x) unserialize(serialize(x, NULL)), function(x) vapply(x, identity, ""), function(x) as.vector(as.matrix(data.frame(x))),
-                  function(x) { names(x) <- seq_along(x); x["4"] }, function(x) { x[2] <- "new"; x }, function(x) { x[[2000]] <- "far"; x })
+    looks <- list(identity, rev, sort, order, unique, nchar, is.na, toupper, factor,
+                  function(x) x[c(3, NA, 1, 2000)], function(x) x[-1], function(x) x[c(TRUE, FALSE)],
+                  function(x) x[0], function(x) c(x, "end"), function(x) match("OM", x), function(x) rep(x, 2),
+                    function(x) head(x, 3), function(x) x == "NB",
+                  function(x) unserialize(serialize(x, NULL)), function(x) vapply(x, identity, ""),
+                    function(x) as.vector(as.matrix(data.frame(x))),
+                  function(x) { names(x) <- seq_along(x); x["4"] }, function(x) { x[2] <- "new"; x },
+                    function(x) { x[[2000]] <- "far"; x })
     for (look in looks) expect_identical(look(fresh(name)), look(x), info = paste(name, deparse1(look)))
   }
 })
@@ -51,7 +56,8 @@ test_that("they are saved, and go through the table's verbs", {
   file <- withr::local_tempfile()
   saveRDS(table, file)
   expect_identical(as.list(readRDS(file)), plain)
-  kept <- set_columns(table, { label <- if (coded == "NB") "north" else coded }) |> keep_rows(coded != "SH") |> sort_rows(descending(coded), cut)
+  kept <- set_columns(table, { label <- if (coded == "NB") "north" else coded }) |> keep_rows(coded != "SH") |>
+    sort_rows(descending(coded), cut)
   expected <- as.data.frame(plain)
   expected$label <- ifelse(expected$coded == "NB", "north", expected$coded)
   expected <- expected[which(expected$coded != "SH"), ]
@@ -74,6 +80,7 @@ test_that("R's collector may come at any time", {
   gctorture2(11)
   looked <- lapply(late$columns, function(x) { y <- x[1:40]; y[2] <- "b"; list(x[41:44], y, paste(x)[1:2], rev(x)[1]) })
   gctorture2(0)
-  plain <- lapply(plain_texts(late$data), function(x) { y <- x[1:40]; y[2] <- "b"; list(x[41:44], y, paste(x)[1:2], rev(x)[1]) })
+  plain <- lapply(plain_texts(late$data), function(x) { y <- x[1:40]; y[2] <- "b";
+                                                        list(x[41:44], y, paste(x)[1:2], rev(x)[1]) })
   expect_identical(looked, plain)
 })

@@ -1,6 +1,7 @@
 local_yield <- function(env = parent.frame()) {
   local_folder(env)
-  write_text(c("hive,day,gross_kg,tare_kg,frames", "NB-01,2025-03-01,31,6,3", "", "NB-02,2025-03-02,28.5,6.2,7", "# not a comment,2025-03-02,1,1,1", "\"SH\n01\",2025-03-03,20,6,12"), "visits/1.csv")
+  write_text(c("hive,day,gross_kg,tare_kg,frames", "NB-01,2025-03-01,31,6,3", "", "NB-02,2025-03-02,28.5,6.2,7",
+               "# not a comment,2025-03-02,1,1,1", "\"SH\n01\",2025-03-03,20,6,12"), "visits/1.csv")
   write_text(c("hive,day,gross_kg,tare_kg,frames", "SH-02,2025-03-01,,6,4", "NB-01,2025-03-09,40,6,9"), "visits/2.csv")
   rate <- 7.5
   price_of <- function(kg) if (is.na(kg)) 0 else kg * rate
@@ -13,7 +14,8 @@ local_yield <- function(env = parent.frame()) {
     so_far <- running_total(net_kg, along = day)
     share <- net_kg / sum(net_kg, na.rm = TRUE)
     price <- price_of(net_kg)
-    region <- look_up(apiary, data.frame(apiary = c("NB", "SH", "# "), region = c("north", "south", "none")), take = region)
+    region <- look_up(apiary, data.frame(apiary = c("NB", "SH", "# "), region = c("north", "south", "none")),
+                      take = region)
     where <- switch(apiary, NB = "bank", "hill")
     net_kg[frames > 10] <- net_kg + .half
   }) |> keep_rows(net_kg > 5) |> rename_columns(weight = net_kg) |> sort_rows(descending(weight))
@@ -46,7 +48,8 @@ test_that("a value is explained back to file and line, whatever was done to its 
   yield <- local_yield()
   rows <- as.data.frame(yield)
   # From every value that a formula made, the way leads to the row's own weights, on the line that has them.
-  places <- c("34" = "visits/2.csv, line 3", "25" = "visits/1.csv, line 2", "22.3" = "visits/1.csv, line 4", "21" = "visits/1.csv, line 6")
+  places <- c("34" = "visits/2.csv, line 3", "25" = "visits/1.csv, line 2", "22.3" = "visits/1.csv, line 4",
+              "21" = "visits/1.csv, line 6")
   leaves <- function(x) if (length(x$from)) unlist(lapply(x$from, leaves)) else x$place
   for (row in seq_len(nrow(rows))) {
     found <- why(yield, row, weight)
@@ -55,9 +58,13 @@ test_that("a value is explained back to file and line, whatever was done to its 
   }
   # More rows than there are: none is left out, and their order is another.
   top <- yield |> top_rows(50, by = frames)
-  for (row in 1:4) expect_setequal(leaves(why(top, row, weight)), places[[as.character(as.data.frame(top)$weight[row])]])
+  for (row in 1:4) {
+    expect_setequal(leaves(why(top, row, weight)), places[[as.character(as.data.frame(top)$weight[row])]])
+  }
   for (column in names(rows)) expect_identical(why(yield, 2, column)$value, rows[[column]][2], label = column)
-  expect_snapshot(for (column in c("strength", "place", "so_far", "share", "price", "region", "where", "weight")) print(why(yield, where = hive == "NB-01" && day == "2025-03-01", column = column), width = 80))
+  expect_snapshot(for (column in c("strength", "place", "so_far", "share", "price", "region", "where",
+                                   "weight")) print(why(yield, where = hive == "NB-01" && day == "2025-03-01",
+                                                        column = column), width = 80))
   expect_snapshot(print(why(yield |> one_row_per(apiary, { kg <- mean(weight) }), 1, kg), width = 80))
 })
 
@@ -81,7 +88,9 @@ test_that("words of a whole column, an order or a table are told with what went 
   }
   expect_match(told("altitude_m"), "look_up\\(\"NB\".*from apiaries.csv, line 3, where apiary is \"NB\"")
   expect_match(told("named"), "is \"North Bank\", from \"NB\" in the table")
-  expect_identical(told("z"), "(50 - 30) / 20 | z_score(kg, within = apiary): mean 30, sd 20, over 3 rows where apiary is \"NB\"")
+  expect_identical(told("z"),
+                   paste0("(50 - 30) / 20 | z_score(kg, within = apiary): mean 30, sd 20, over 3 rows where apiary ",
+                          "is \"NB\""))
   expect_identical(told("spread"), "5 - ((50 - 10) / (50 - 10)) | min_max(kg): min 10, max 50, over 4 rows")
   expect_identical(told("part"), "50 / 110 | share(kg): sum 110, over 4 rows")
   expect_match(told("gain"), "(50 - 30) > 15 is TRUE", fixed = TRUE)
@@ -115,7 +124,9 @@ test_that("figures show what they are asked for, and can be changed", {
     one <- drawn(figure)[[1]]
     one[one$PANEL == 1, ]
   }
-  for (column in c("weight", "strength", "day", "hive")) expect_identical(sum(bars(column)$ymax), as.numeric(sum(!is.na(data[[column]]))), info = column)
+  for (column in c("weight", "strength", "day", "hive")) {
+    expect_identical(sum(bars(column)$ymax), as.numeric(sum(!is.na(data[[column]]))), info = column)
+  }
   line <- drawn(plot_running(yield, so_far, along = day, within = apiary))[[1]]
   expect_setequal(line$y, data$so_far[!is.na(data$so_far)])
   expect_setequal(line$x, as.numeric(data$day[!is.na(data$so_far)]))

@@ -6,10 +6,14 @@ local_live <- function(env = parent.frame()) {
 
 test_that("a table of files can't be changed in place, and the error names the verb", {
   y <- local_live()
-  changes <- expression(y$new <- 1, y[["k"]] <- 1, y[1, 2] <- 0, dim(y) <- c(1, 1), length(y) <- 2, levels(y) <- "a", is.na(y) <- 1, row.names(y) <- 1:3)
+  changes <- expression(y$new <- 1, y[["k"]] <- 1, y[1, 2] <- 0, dim(y) <- c(1, 1), length(y) <- 2, levels(y) <- "a",
+                        is.na(y) <- 1, row.names(y) <- 1:3)
   for (change in changes) expect_error(eval(change), class = "rowanroot_not_in_place", info = deparse1(change))
-  for (change in expression(names(y) <- c("a", "b", "c"), colnames(y) <- 1:3, dimnames(y) <- list(1:3, 1:3))) expect_error(eval(change), "rename_columns", class = "rowanroot_not_in_place", info = deparse1(change))
-  expect_error(set_columns(y, { z <- x }) |> transform(k = 1) |> set_columns({ v <- k + missing_one }), class = "rowanroot_unknown_column")
+  for (change in expression(names(y) <- c("a", "b", "c"), colnames(y) <- 1:3, dimnames(y) <- list(1:3, 1:3))) {
+    expect_error(eval(change), "rename_columns", class = "rowanroot_not_in_place", info = deparse1(change))
+  }
+  expect_error(set_columns(y, { z <- x }) |> transform(k = 1) |> set_columns({ v <- k + missing_one }),
+               class = "rowanroot_unknown_column")
   expect_identical(names(y), c("g", "x", "y"))
 })
 
@@ -17,10 +21,15 @@ test_that("R's functions do with it what they do with its values", {
   y <- local_live()
   data <- as.data.frame(y)
   uses <- expression(
-    length(y), names(y), colnames(y), dim(y), nrow(y), split(y, y$g), lapply(y, class), sapply(y, class), vapply(y, length, 1L), cbind(y, z = 1), cbind(data, y), cbind(y, y), rbind(y, y),
-    utils::capture.output(str(y)), with(y, x + y), subset(y, x > 1, c(g, x)), transform(y, z = x * 2), within(y, z <- x), aggregate(x ~ g, data = y, sum), aggregate(y["x"], list(y$g), sum),
-    merge(y, data.frame(g = "a", k = 1)), y == 1, !is.na(y), -y[2:3], is.na(y), unique(y), duplicated(y), max(y[2:3]), utils::tail(y, 1), utils::head(y, 1), t(y), as.list(y), as.matrix(y), unlist(y), c(y, 1),
-    rev(y), data.frame(y), Map(function(a) a[1], y), do.call(rbind, list(y, y)), stats::coef(stats::lm(x ~ y, data = y)), apply(y, 1, paste, collapse = ""), summary(y), y[["x"]], y[2, ], y[y$x > 1, "g"],
+    length(y), names(y), colnames(y), dim(y), nrow(y), split(y, y$g), lapply(y, class), sapply(y, class),
+      vapply(y, length, 1L), cbind(y, z = 1), cbind(data, y), cbind(y, y), rbind(y, y),
+    utils::capture.output(str(y)), with(y, x + y), subset(y, x > 1, c(g, x)), transform(y, z = x * 2),
+      within(y, z <- x), aggregate(x ~ g, data = y, sum), aggregate(y["x"], list(y$g), sum),
+    merge(y, data.frame(g = "a", k = 1)), y == 1, !is.na(y), -y[2:3], is.na(y), unique(y), duplicated(y),
+      max(y[2:3]), utils::tail(y, 1), utils::head(y, 1), t(y), as.list(y), as.matrix(y), unlist(y), c(y, 1),
+    rev(y), data.frame(y), Map(function(a) a[1], y), do.call(rbind, list(y, y)),
+      stats::coef(stats::lm(x ~ y, data = y)), apply(y, 1, paste, collapse = ""), summary(y), y[["x"]], y[2, ],
+      y[y$x > 1, "g"],
     tapply(y$x, y$g, sum), Reduce(`+`, y[2:3]), utils::stack(y[2:3]), format(y), eval(quote(x * 2), y)
   )
   of_values <- function(use) do.call(substitute, list(use, list(y = quote(data))))

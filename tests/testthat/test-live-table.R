@@ -4,7 +4,8 @@ test_that("a live table gives new values when a file changed, and says why", {
   expect_identical(yield$net_kg, c(25, 22.3, 14, NA))
   expect_message(yield$net_kg, NA)
   write_text(c("hive,gross_kg,tare_kg", "SH-01,21,6"), "visits/2025-02.csv")
-  expect_message(found <- yield$net_kg, "2025-02.csv changed: 1 step calculated again", class = "rowanroot_recalculated")
+  expect_message(found <- yield$net_kg, "2025-02.csv changed: 1 step calculated again",
+                 class = "rowanroot_recalculated")
   expect_identical(found, c(25, 22.3, 15))
   unlink("visits/2025-01.csv")
   expect_message(expect_identical(dim(yield), c(1L, 4L)), "2025-01.csv is gone")
@@ -16,7 +17,8 @@ test_that("steps follow when the columns of a file change", {
   yield <- open_table("visits/2025-01.csv") |> set_columns({ net_kg <- gross_kg - tare_kg })
   expect_identical(yield$net_kg, c(25, 22.3))
   write_text(c("hive,keeper,gross_kg", "NB-01,Ada,31"), "visits/2025-01.csv")
-  expect_identical(suppressMessages(as.data.frame(yield)), data.frame(hive = "NB-01", keeper = "Ada", gross_kg = 31L, net_kg = 26))
+  expect_identical(suppressMessages(as.data.frame(yield)),
+                   data.frame(hive = "NB-01", keeper = "Ada", gross_kg = 31L, net_kg = 26))
   write_text(c("hive,gross", "NB-01,31"), "visits/2025-01.csv")
   expect_error(as.data.frame(yield), class = "rowanroot_unknown_column")
 })

@@ -3,14 +3,16 @@ data <- data.frame(temp = c(20, 30), s = c("a", "b"), t = c("x", "y"))
 message_of <- function(code) gsub("\\s+", " ", conditionMessage(expect_error(code, class = "rowanroot_error")))
 
 test_that("messages name what the user typed and a way out that works", {
-  expect_match(message_of(data |> must_hold("x" = temp > 0)), "is what the table of `must_hold()` is called", fixed = TRUE)
+  expect_match(message_of(data |> must_hold("x" = temp > 0)), "is what the table of `must_hold()` is called",
+               fixed = TRUE)
   expect_match(message_of(data |> set_columns(x = temp * 2)), "set_columns({ x <- temp * 2 })", fixed = TRUE)
   expect_match(message_of(set_columns(visists, { a <- 1 })), "no object `visists`", fixed = TRUE)
   expect_match(message_of(set_columns(data, { temp[-1] <- 5 })), "[.row != 1]", fixed = TRUE)
   expect_match(message_of(set_columns(data, { temp[2] <- 5 })), "[.row == 2]", fixed = TRUE)
   expect_match(message_of(set_columns(data, { a <- s + t })), "join_text(s, t)", fixed = TRUE)
   expect_match(message_of(set_columns(data, { a <- s + 1 })), "as.numeric()", fixed = TRUE)
-  expect_no_match(message_of(set_columns(data, { c(p) <- split_text(s, "-", type = "number") })), "unreadable = \"missing\"`\\.|thousands")
+  expect_no_match(message_of(set_columns(data, { c(p) <- split_text(s, "-", type = "number") })),
+                  "unreadable = \"missing\"`\\.|thousands")
   expect_match(message_of(keep_rows(data, temp)), "`temp > 0`", fixed = TRUE)
   expect_match(message_of(set_columns(data, { })), "has no lines", fixed = TRUE)
   expect_match(message_of(set_columns(data, { a[] <- 0L })), "`a <- ", fixed = TRUE)
@@ -26,7 +28,8 @@ test_that("a variable that does not name columns is told from a column that is n
 test_that("messages about files say where", {
   local_folder()
   write_text(c("a;b", "1;2"), "semicolons.csv")
-  expect_match(message_of(set_columns(open_table("semicolons.csv"), { c <- a + 1 })), "Is the separator `\";\"`", fixed = TRUE)
+  expect_match(message_of(set_columns(open_table("semicolons.csv"), { c <- a + 1 })), "Is the separator `\";\"`",
+               fixed = TRUE)
   write_text(c("w,g", "1,2", "n/a,3", "5,6"), "t.csv")
   weighed <- open_table("t.csv") |> set_columns({ heavy <- w > 3 })
   expect_match(message_of(as.data.frame(weighed)), "\"n/a\", in t.csv, line 3", fixed = TRUE)
@@ -52,7 +55,8 @@ test_that("an output that is stale for an option's sake says so, and nobody aske
 })
 
 test_that("a summary shows whole numbers as they are", {
-  shown <- paste(utils::capture.output(print(column_summary(data.frame(n = c(11111103L, 22222207L, 5L))))), collapse = "\n")
+  shown <- paste(utils::capture.output(print(column_summary(data.frame(n = c(11111103L, 22222207L, 5L))))),
+                 collapse = "\n")
   expect_match(shown, "11,111,103", fixed = TRUE)
   expect_match(shown, "22,222,207", fixed = TRUE)
 })
@@ -67,14 +71,19 @@ test_that("tables whose only column has the name of a function are put below eac
 test_that("64-bit keys below zero are found", {
   k <- bit64::as.integer64(c(-1, 2, -3, NA))
   table <- data.frame(k = bit64::as.integer64(c(-3, -1, 2)), v = c("three", "one", "two"))
-  expect_identical(set_columns(data.frame(k = k), { v <- look_up(k, table, by = "k", take = v, unknown = "missing") })$v, c("one", "two", "three", NA))
+  expect_identical(set_columns(data.frame(k = k), { v <- look_up(k, table, by = "k", take = v,
+                                                                 unknown = "missing") })$v,
+                   c("one", "two", "three", NA))
 })
 
 test_that("numbers are not quietly made texts", {
-  for (formula in expression(pmin(temp, "a"), pmax(s, 3, na.rm = TRUE), row_max(temp, s, missing = "skip"), temp %in% c("20", "30"), s %in% 1:3)) {
-    expect_error(eval(bquote(set_columns(data, { a <- .(formula) }))), class = "rowanroot_type_mismatch", info = deparse1(formula))
+  for (formula in expression(pmin(temp, "a"), pmax(s, 3, na.rm = TRUE), row_max(temp, s, missing = "skip"), temp %in%
+                             c("20", "30"), s %in% 1:3)) {
+    expect_error(eval(bquote(set_columns(data, { a <- .(formula) }))), class = "rowanroot_type_mismatch",
+                 info = deparse1(formula))
   }
-  expect_identical(set_columns(data, { a <- s %in% NA; b <- temp %in% c(20, NA) })[c("a", "b")], data.frame(a = c(FALSE, FALSE), b = c(TRUE, FALSE)))
+  expect_identical(set_columns(data, { a <- s %in% NA; b <- temp %in% c(20, NA) })[c("a", "b")],
+                   data.frame(a = c(FALSE, FALSE), b = c(TRUE, FALSE)))
 })
 
 test_that("the range of whole numbers may be too large for one", {
@@ -87,5 +96,7 @@ test_that("an if whose branches are the same is missing where its condition is",
   same <- function(l, x) if (l) x else x
   returns <- function(l, x) { if (l) return(x); x }
   known <- data.frame(l = c(TRUE, NA, FALSE), x = 1:3)
-  expect_identical(set_columns(known, { a <- same(l, x); b <- returns(l, x); c <- if (l) x else x })[c("a", "b", "c")], data.frame(a = c(1L, NA, 3L), b = c(1L, NA, 3L), c = c(1L, NA, 3L)))
+  expect_identical(set_columns(known, { a <- same(l, x); b <- returns(l, x);
+                                        c <- if (l) x else x })[c("a", "b", "c")],
+                   data.frame(a = c(1L, NA, 3L), b = c(1L, NA, 3L), c = c(1L, NA, 3L)))
 })

@@ -1,4 +1,5 @@
-odd_names <- c("p[1]", "a*", "a?", "~tilde", "with\nnewline", "-dash", "{brace}", "50%", "a b", "'quoted\"", "[!x]", "\\back", "$HOME", strrep("\u00e9", 120))
+odd_names <- c("p[1]", "a*", "a?", "~tilde", "with\nnewline", "-dash", "{brace}", "50%", "a b", "'quoted\"", "[!x]",
+               "\\back", "$HOME", strrep("\u00e9", 120))
 
 test_that("names are taken literally: what fits them as a pattern is left alone", {
   local_folder()
@@ -22,7 +23,8 @@ test_that("names are taken literally: what fits them as a pattern is left alone"
   write_text("x", "out/.p[1].csv.b.csv.12.unfinished")
   write_text("x", "out/.\u00e9.csv.7.unfinished")
   for (to in c("out/p[1].csv", "out/\u00e9.csv")) quietly(save_table(data.frame(kg = 9), to))
-  expect_setequal(list.files("out", "unfinished$", all.files = TRUE), c(".p1.csv.12.unfinished", ".p[1].csv.b.csv.12.unfinished"))
+  expect_setequal(list.files("out", "unfinished$", all.files = TRUE),
+                  c(".p1.csv.12.unfinished", ".p[1].csv.b.csv.12.unfinished"))
   # The store of a folder is its own.
   for (folder in c("p[1]", "p1")) {
     dir.create(folder)
@@ -36,7 +38,8 @@ test_that("names are taken literally: what fits them as a pattern is left alone"
 test_that("scripts and folders have odd names too", {
   folder <- local_folder()
   for (name in c("-x", "a[1]", "a b")) {
-    write_text(c("library(rowanroot)", "visits <- open_table('in*.csv')", "save_table(visits, 'o/[1].csv')"), file.path(name, paste0(name, ".R")))
+    write_text(c("library(rowanroot)", "visits <- open_table('in*.csv')", "save_table(visits, 'o/[1].csv')"),
+               file.path(name, paste0(name, ".R")))
     write_text(c("kg", "1"), file.path(name, "in1.csv"))
     script <- file.path(folder, name, paste0(name, ".R"))
     expect_identical(quietly(run_script(script))$state, "made")
@@ -55,7 +58,9 @@ test_that("what is watched are files, not what fits their names, and what is com
   withr::defer(DBI::dbDisconnect(connection))
   DBI::dbExecute(connection, "PRAGMA journal_mode = WAL")
   DBI::dbWriteTable(connection, "kg", data.frame(kg = 1))
-  write_text(c("library(rowanroot)", "save_table(open_table('p[1].csv'), 'o.csv')", "save_table(open_table('q*.csv'), 'out-q.csv')", "save_table(open_table('stock.sqlite'), 's.csv')"), "s.R")
+  write_text(c("library(rowanroot)", "save_table(open_table('p[1].csv'), 'o.csv')",
+               "save_table(open_table('q*.csv'), 'out-q.csv')", "save_table(open_table('stock.sqlite'), 's.csv')"),
+             "s.R")
   run <- new_script_run("run", "s.R")
   quietly(run_locked("s.R", run, NULL))
   states <- watched_states(run$watched, getwd())
@@ -69,7 +74,9 @@ test_that("what is watched are files, not what fits their names, and what is com
 test_that("a script that goes elsewhere has its journal and its outputs where they are", {
   folder <- local_folder()
   write_text(c("kg", "1"), "elsewhere/in.csv")
-  write_text(c("library(rowanroot)", "setwd('elsewhere')", "visits <- open_table('in.csv')", "save_table(visits, 'near.csv')", "save_table(visits, '../far.csv')", "setwd('..')", "save_table(visits, 'far2.csv')"), "s.R")
+  write_text(c("library(rowanroot)", "setwd('elsewhere')", "visits <- open_table('in.csv')",
+               "save_table(visits, 'near.csv')", "save_table(visits, '../far.csv')", "setwd('..')",
+               "save_table(visits, 'far2.csv')"), "s.R")
   expect_identical(quietly(run_script("s.R"))$output, c("elsewhere/near.csv", "far.csv", "far2.csv"))
   expect_identical(getwd(), folder)
   expect_identical(script_status("s.R")$state, rep("up to date", 3))
@@ -82,13 +89,16 @@ test_that("links to an input are the input", {
   write_text(c("kg", "1"), "in.csv")
   file.symlink("in.csv", "soft.csv")
   file.link("in.csv", "hard.csv")
-  for (to in c("in.csv", "./in.csv", "soft.csv", "hard.csv")) expect_error(save_table(open_table("in.csv"), to, force = TRUE), class = "rowanroot_output_is_input", info = to)
+  for (to in c("in.csv", "./in.csv", "soft.csv", "hard.csv")) {
+    expect_error(save_table(open_table("in.csv"), to, force = TRUE), class = "rowanroot_output_is_input", info = to)
+  }
 })
 
 test_that("a file that a table looks things up in is an input too", {
   local_folder()
   write_text(c("hive,place", "a,north"), "codes.csv")
-  found <- open_table(data.frame(hive = "a")) |> set_columns({ place <- look_up(hive, open_table("codes.csv"), by = "hive", take = place) })
+  found <- open_table(data.frame(hive = "a")) |> set_columns({ place <- look_up(hive, open_table("codes.csv"),
+      by = "hive", take = place) })
   expect_error(save_table(found, "codes.csv", force = TRUE), class = "rowanroot_output_is_input")
 })
 
@@ -102,6 +112,10 @@ test_that("names that are not text are told", {
   expect_error(save_table(data.frame(kg = 1), latin1), class = "rowanroot_bad_argument")
   bad <- stats::setNames(data.frame(1), "\xe9")
   expect_error(save_table(bad, "a.csv"), class = "rowanroot_bad_text")
-  for (text in list(data.frame(a = "\xe9"), data.frame(a = factor("\xe9")))) for (ending in c("csv", "jsonl", "parquet", "xlsx")) expect_error(save_table(text, paste0("a.", ending)), class = "rowanroot_bad_text", info = ending)
+  for (text in list(data.frame(a = "\xe9"), data.frame(a = factor("\xe9")))) {
+    for (ending in c("csv", "jsonl", "parquet", "xlsx")) {
+      expect_error(save_table(text, paste0("a.", ending)), class = "rowanroot_bad_text", info = ending)
+    }
+  }
   expect_error(peek(data.frame(`...` = 1, check.names = FALSE)), class = "rowanroot_bad_target")
 })

@@ -1,5 +1,5 @@
-# A word is added as CONTRIBUTING.md says, to a copy of the sources: its record with the function, its kernel, and nothing
-# else. It must then work in every way, by a test that nobody wrote for it.
+# A word is added as CONTRIBUTING.md says, to a copy of the sources: its record with the function, its kernel, and
+# nothing else. It must then work in every way, by a test that nobody wrote for it.
 
 word_added <- '
 #\' The long side of a right triangle
@@ -9,7 +9,9 @@ word_added <- '
 #\' @export
 hypot <- function(x, y) sqrt(x^2 + y^2)
 
-words_of_triangles <- function() list(language_word("hypot", "row", arguments = 2, type = rule_real, memory = "hypotenuse"))
+words_of_triangles <- function() list(
+  language_word("hypot", "row", arguments = 2, type = rule_real, memory = "hypotenuse")
+)
 '
 
 kernel_added <- '
@@ -24,7 +26,8 @@ add_word <- function(folder) {
   file <- file.path(folder, "src/core/mathematics.cpp")
   code <- readLines(file)
   code <- append(code, kernel_added, grep("^struct Angle", code) - 1)
-  entry <- '      {"hypotenuse", {Type::real, Type::real}, Type::real, binary_kernel<Hypotenuse, double, double, double>},'
+  entry <- paste('{"hypotenuse", {Type::real, Type::real}, Type::real,',
+                 'binary_kernel<Hypotenuse, double, double, double>},')
   writeLines(append(code, entry, grep('\\{"angle"', code)), file)
 }
 
@@ -34,15 +37,18 @@ test_that("a new word is a record, a kernel and nothing else", {
   tests <- normalizePath(".")
   local_folder()
   dir.create("package")
-  file.copy(file.path(sources, c("DESCRIPTION", "NAMESPACE", "LICENSE", "R", "src", "inst", "exec")), "package", recursive = TRUE, copy.date = TRUE)
+  parts <- c("DESCRIPTION", "NAMESPACE", "LICENSE", "R", "src", "inst", "exec")
+  file.copy(file.path(sources, parts), "package", recursive = TRUE, copy.date = TRUE)
   add_word("package")
   dir.create("library")
-  r <- function(...) system2(file.path(R.home("bin"), "R"), c(...), stdout = "log", stderr = "log", env = paste0("R_LIBS=", normalizePath("library")))
-  status <- r("CMD", "INSTALL", "--no-docs", "--no-test-load", "-l", "library", "package")
+  install <- c("CMD", "INSTALL", "--no-docs", "--no-test-load", "-l", "library", "package")
+  status <- system2(file.path(R.home("bin"), "R"), install, stdout = "log", stderr = "log")
   if (status) writeLines(readLines("log"))
   expect_identical(status, 0L)
-  code <- sprintf("testthat::test_file('%s/test-every-way.R', package = 'rowanroot', load_package = 'installed', stop_on_failure = TRUE)", tests)
-  withr::local_envvar(ROWANROOT_WORD = "hypot", ROWANROOT_SECONDS = "8", R_LIBS = paste(normalizePath("library"), Sys.getenv("R_LIBS"), sep = ":"))
+  code <- sprintf(paste0("testthat::test_file('%s/test-every-way.R', package = 'rowanroot', ",
+                         "load_package = 'installed', stop_on_failure = TRUE)"), tests)
+  libraries <- paste(normalizePath("library"), Sys.getenv("R_LIBS"), sep = ":")
+  withr::local_envvar(ROWANROOT_WORD = "hypot", ROWANROOT_SECONDS = "8", R_LIBS = libraries)
   status <- system2(file.path(R.home("bin"), "Rscript"), c("-e", shQuote(code)), stdout = "log", stderr = "log")
   if (status) writeLines(readLines("log"))
   expect_identical(status, 0L)

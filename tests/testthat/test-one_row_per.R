@@ -1,7 +1,8 @@
 test_that("groups have what base R finds for them, in the order in which they first come", {
   set.seed(61)
   n <- 500
-  data <- data.frame(apiary = sample(c("SH", "NB", NA), n, TRUE), keeper = factor(sample(c("Ada", "Jo"), n, TRUE)), kg = round(rnorm(n), 2), frames = sample(9, n, TRUE))
+  data <- data.frame(apiary = sample(c("SH", "NB", NA), n, TRUE), keeper = factor(sample(c("Ada", "Jo"), n, TRUE)),
+                     kg = round(rnorm(n), 2), frames = sample(9, n, TRUE))
   result <- one_row_per(data, c(apiary, keeper), {
     visits <- .rows
     mean_kg <- mean(kg)
@@ -33,7 +34,8 @@ test_that("without a block there are the different rows", {
 test_that("a formula must have one value for each group", {
   data <- data.frame(apiary = c("NB", "NB", "SH"), kg = c(1, 2, 3))
   expect_identical(one_row_per(data, apiary, { code <- tolower(apiary) })$code, c("nb", "sh"))
-  for (block in expression({ x <- kg * 2 }, { x <- rev(kg) }, { x <- running_total(kg) }, { x <- .row }, { x <- if (kg > 1) max(kg) else 0 }, { x <- previous(kg) })) {
+  for (block in expression({ x <- kg * 2 }, { x <- rev(kg) }, { x <- running_total(kg) }, { x <- .row },
+                           { x <- if (kg > 1) max(kg) else 0 }, { x <- previous(kg) })) {
     expect_error(eval(bquote(one_row_per(data, apiary, .(block)))), class = "rowanroot_not_one_value")
   }
   expect_snapshot(error = TRUE, {

@@ -36,7 +36,8 @@ test_that("every kind of line has its origins, and none is left behind by a remo
     half <- half_of(a)
     half[.row == 1] <- 0
   })
-  expect_identical(peek(yield)$derived, list(c("a", "gross_kg"), c("b", "hive"), c("m", "gross_kg", "kind"), "gross_kg", "f", c("half", "a")))
+  expect_identical(peek(yield)$derived, list(c("a", "gross_kg"), c("b", "hive"), c("m", "gross_kg", "kind"),
+                                             "gross_kg", "f", c("half", "a")))
 })
 
 test_that("lines are no wider than the console, however wide the table", {

@@ -10,16 +10,22 @@ random_line <- function(data) {
   if (!length(all.vars(part))) part <- quote(d)
   one <- sample(list(
     bquote(.(as.name(sample(c("first_value", "last_value", "count_known", "count_distinct", "length"), 1)))(.(part))),
-    bquote(.(as.name(sample(c("min", "max"), 1)))(.(sample(list(quote(e), quote(j), quote(t)), 1)[[1]]), na.rm = .(sample(c(TRUE, FALSE), 1)))),
+    bquote(.(as.name(sample(c("min", "max"), 1)))(.(sample(list(quote(e), quote(j), quote(t)), 1)[[1]]),
+                                                  na.rm = .(sample(c(TRUE, FALSE), 1)))),
     bquote(sum(.(sample(list(quote(i), quote(j)), 1)[[1]]), na.rm = .(sample(c(TRUE, FALSE), 1)))),
-    bquote(ranking(.(sample(list(quote(d), quote(j), quote(t), quote(day), quote(kind)), 1)[[1]]), best = .(sample(c("highest", "lowest"), 1)),
-                   ties = .(sample(c("min", "max", "average", "first", "last", "dense"), 1)), missing = .(sample(c("keep", "first", "last"), 1)))),
+    bquote(ranking(.(sample(list(quote(d), quote(j), quote(t), quote(day), quote(kind)), 1)[[1]]),
+                   best = .(sample(c("highest", "lowest"), 1)),
+                   ties = .(sample(c("min", "max", "average", "first", "last", "dense"), 1)),
+                     missing = .(sample(c("keep", "first", "last"), 1)))),
     bquote(.(as.name(sample(c("previous", "following"), 1)))(.(part), by = .(sample(1:3, 1)))),
-    bquote(.(as.name(sample(c("running_count", "running_min", "running_max"), 1)))(.(sample(list(quote(e), quote(j)), 1)[[1]]),
-                                                                               missing = .(sample(c("skip", "carry", "stop"), 1)))),
+    bquote(.(as.name(sample(c("running_count", "running_min", "running_max"), 1)))(.(sample(list(quote(e), quote(j)),
+        1)[[1]]),
+                                                                               missing = .(sample(c("skip", "carry",
+                                                                                   "stop"), 1)))),
     quote(.row), quote(.rows), quote(mean(e) * 0 + j), quote(rev(e))
   ), 1)[[1]]
-  sample(list(bquote(new <- .(formula)), bquote(new <- .(one)), bquote(e[.(random_formula("logical", 2))] <- e * 2), quote({c <- d; d <- e}),
+  sample(list(bquote(new <- .(formula)), bquote(new <- .(one)), bquote(e[.(random_formula("logical", 2))] <- e * 2),
+              quote({c <- d; d <- e}),
               bquote(other <- .(one))), 1, prob = c(4, 4, 1, 0, 2))[[1]]
 }
 
@@ -33,8 +39,10 @@ random_verb <- function(data) {
     bquote(keep_rows(.table, .(random_formula("logical", 2)))),
     bquote(drop_rows(.table, .(random_formula("logical", 2)), within = g)),
     quote(sort_rows(.table, t, descending(j), missing = "first")), quote(sort_rows(.table, descending(g), e)),
-    bquote(top_rows(.table, .(sample(0:3, 1)), by = j, within = g, ties = .(sample(c("keep", "cut"), 1)))), quote(bottom_rows(.table, 2, by = e)),
-    quote(append_rows(.table, some)), quote(rename_columns(keep_columns(.table, id, d, e, i, j, l, m, s, t, day, eve, kind, g), T = t, t = T))[[2]],
+    bquote(top_rows(.table, .(sample(0:3, 1)), by = j, within = g, ties = .(sample(c("keep", "cut"), 1)))),
+      quote(bottom_rows(.table, 2, by = e)),
+    quote(append_rows(.table, some)),
+      quote(rename_columns(keep_columns(.table, id, d, e, i, j, l, m, s, t, day, eve, kind, g), T = t, t = T))[[2]],
     quote(should_hold(.table, e > 0)), quote(move_columns(.table, g, after = 0))
   ), 1)[[1]]
 }
@@ -79,8 +87,11 @@ test_that("a chain of steps gives in memory what the reference engine gives", {
       refused <- refused + 1
       next
     }
-    same <- is.data.frame(found) && is.data.frame(expected) && identical(names(found), names(expected)) && all(mapply(same_values, found, expected))
-    if (!same) wrong <- c(wrong, paste0(k, ": ", deparse1(code), if (inherits(expected, "error")) conditionMessage(expected)))
+    same <- is.data.frame(found) && is.data.frame(expected) && identical(names(found), names(expected)) &&
+      all(mapply(same_values, found, expected))
+    if (!same) {
+      wrong <- c(wrong, paste0(k, ": ", deparse1(code), if (inherits(expected, "error")) conditionMessage(expected)))
+    }
   }
   expect_identical(wrong, character())
   expect_lt(refused, chains / 5)

@@ -3,7 +3,8 @@ pictures_in <- function(html) lengths(regmatches(html, gregexpr("data:image/png;
 test_that("a report is one whole page with all its parts, and nothing of the data becomes a tag", {
   local_folder()
   hostile <- "<script>alert('x')</script>"
-  write_text(c(paste0("hive,", "gross_kg,tare_kg,note"), paste0("NB-0", 1:6, ",", 30:35, ",6,", "\"", hostile, " & \"\"more\"\"\"")), "visits/<b>.csv")
+  write_text(c(paste0("hive,", "gross_kg,tare_kg,note"),
+               paste0("NB-0", 1:6, ",", 30:35, ",6,", "\"", hostile, " & \"\"more\"\"\"")), "visits/<b>.csv")
   yield <- open_table("visits/*.csv") |>
     set_columns({
       net_kg <- gross_kg - tare_kg
@@ -18,7 +19,9 @@ test_that("a report is one whole page with all its parts, and nothing of the dat
   expect_match(html, "^<!DOCTYPE html>")
   expect_match(html, "<html lang=\"en\">", fixed = TRUE)
   expect_match(html, "<title>Yield &amp; &lt;more&gt;</title>", fixed = TRUE)
-  for (part in c("Inputs", "Steps", "Lineage", "New columns", "Checks", "Times and versions")) expect_match(html, paste0(">", part, "</h2>"), fixed = TRUE)
+  for (part in c("Inputs", "Steps", "Lineage", "New columns", "Checks", "Times and versions")) {
+    expect_match(html, paste0(">", part, "</h2>"), fixed = TRUE)
+  }
   for (tag in c("<script", "<b>", "<i>", "<u>", "<em>")) expect_no_match(html, tag, fixed = TRUE)
   expect_match(html, "broken in 3 rows")
   expect_match(html, "holds")
@@ -60,7 +63,8 @@ test_that("reports that can't be written are refused before anything is done", {
 
 test_that("tables without rows or values have reports", {
   local_folder()
-  for (data in list(data.frame(hive = character(), kg = numeric()), data.frame(hive = c(NA_character_, NA), kg = c(NA_real_, NA)))) {
+  for (data in list(data.frame(hive = character(), kg = numeric()),
+                    data.frame(hive = c(NA_character_, NA), kg = c(NA_real_, NA)))) {
     yield <- open_table(data) |> set_columns({
       place <- ranking(kg, best = "highest")
       so_far <- running_total(kg, within = hive)
@@ -76,7 +80,9 @@ test_that("ids are unique for any names, headings come in order, and many new co
   local_folder()
   write_text(c("kg,frames", "1.5,3", "2,4", ",5"), "in.csv")
   formulas <- paste0("new_", 1:30, " <- kg * ", 1:30, collapse = "\n")
-  write_text(c("library(rowanroot)", "visits <- open_table('in.csv')", "many <- visits |> set_columns({", formulas, "})", paste0("save_table(", c("many", "visits", "visits"), ", '", c("\u00fc", "\u00f6", "a b"), ".csv')")), "s.R")
+  write_text(c("library(rowanroot)", "visits <- open_table('in.csv')", "many <- visits |> set_columns({", formulas,
+               "})", paste0("save_table(", c("many", "visits", "visits"), ", '", c("\u00fc", "\u00f6", "a b"),
+                            ".csv')")), "s.R")
   suppressWarnings(report_script("s.R", "page.html"))
   html <- paste(readLines("page.html", encoding = "UTF-8"), collapse = "\n")
   found <- function(pattern) regmatches(html, gregexpr(pattern, html, perl = TRUE))[[1]]
@@ -95,5 +101,7 @@ test_that("figures of what has no single values are refused in words", {
   data$list <- list(1, 2)
   data$complex <- complex(2)
   data$matrix <- matrix(1:4, 2)
-  for (name in c("list", "complex", "matrix")) expect_error(plot_column(data, name), "can't be drawn", class = "rowanroot_type_mismatch")
+  for (name in c("list", "complex", "matrix")) {
+    expect_error(plot_column(data, name), "can't be drawn", class = "rowanroot_type_mismatch")
+  }
 })

@@ -1,6 +1,7 @@
 visits <- function(rows = 40, seed = 91) {
   set.seed(seed)
-  data.frame(hive = sample(c("NB-01", "NB-02", "SH-01", NA), rows, TRUE), gross_kg = round(runif(rows, 8, 40), 1), tare_kg = 6, frames = sample(12L, rows, TRUE),
+  data.frame(hive = sample(c("NB-01", "NB-02", "SH-01", NA), rows, TRUE), gross_kg = round(runif(rows, 8, 40), 1),
+             tare_kg = 6, frames = sample(12L, rows, TRUE),
              day = as.Date("2025-03-01") + sample(60, rows, TRUE), keeper = sample(c("Ada", "Jo", "Ivo"), rows, TRUE))
 }
 
@@ -15,14 +16,18 @@ test_that("every verb gives in a routine what it gives on a table", {
     expect_identical(as.data.frame(run(routine, open_table(data))), direct)
   }
   r <- routine()
-  expect_same(r |> set_columns({ net_lb <- (gross_kg - tare_kg) * pounds; g <- grade(gross_kg) }, within = hive, after = 0),
-              data |> set_columns({ net_lb <- (gross_kg - tare_kg) * pounds; g <- grade(gross_kg) }, within = hive, after = 0))
-  expect_same(r |> keep_rows(gross_kg > mean(gross_kg), within = keeper), data |> keep_rows(gross_kg > mean(gross_kg), within = keeper))
+  expect_same(r |> set_columns({ net_lb <- (gross_kg - tare_kg) * pounds;
+                                 g <- grade(gross_kg) }, within = hive, after = 0),
+              data |> set_columns({ net_lb <- (gross_kg - tare_kg) * pounds; g <- grade(gross_kg) }, within = hive,
+                                  after = 0))
+  expect_same(r |> keep_rows(gross_kg > mean(gross_kg), within = keeper), data |>
+              keep_rows(gross_kg > mean(gross_kg), within = keeper))
   expect_same(r |> drop_rows(frames < 3), data |> drop_rows(frames < 3))
   expect_same(r |> sort_rows(keeper, descending(day)), data |> sort_rows(keeper, descending(day)))
   expect_same(r |> top_rows(2, by = gross_kg, within = hive), data |> top_rows(2, by = gross_kg, within = hive))
   expect_same(r |> bottom_rows(3, by = gross_kg), data |> bottom_rows(3, by = gross_kg))
-  expect_same(r |> keep_columns(names_like("*_kg"), columns_where(is.integer)), data |> keep_columns(names_like("*_kg"), columns_where(is.integer)))
+  expect_same(r |> keep_columns(names_like("*_kg"), columns_where(is.integer)), data |>
+              keep_columns(names_like("*_kg"), columns_where(is.integer)))
   expect_same(r |> drop_columns(day), data |> drop_columns(day))
   expect_same(r |> move_columns(day, after = hive), data |> move_columns(day, after = hive))
   expect_same(r |> rename_columns(kg = gross_kg, toupper), data |> rename_columns(kg = gross_kg, toupper))
@@ -48,8 +53,10 @@ test_that("a routine keeps what its formulas took from the script, also in anoth
   of <- function(x, n) x
   expect_identical(run(r, data), expected)
   saveRDS(list(r = r, data = data), "routine.rds")
-  writeLines(c("library(rowanroot)", "kept <- readRDS('routine.rds')", "saveRDS(run(kept$r, kept$data), 'result.rds')"), "use.R")
-  output <- suppressWarnings(system2(file.path(R.home("bin"), "Rscript"), c("--vanilla", "use.R"), stdout = TRUE, stderr = TRUE,
+  writeLines(c("library(rowanroot)", "kept <- readRDS('routine.rds')",
+               "saveRDS(run(kept$r, kept$data), 'result.rds')"), "use.R")
+  output <- suppressWarnings(system2(file.path(R.home("bin"), "Rscript"), c("--vanilla", "use.R"), stdout = TRUE,
+                                     stderr = TRUE,
                                      env = paste0("R_LIBS=", paste(.libPaths(), collapse = .Platform$path.sep))))
   expect_true(file.exists("result.rds"), info = output)
   expect_identical(readRDS("result.rds"), expected)
@@ -78,7 +85,8 @@ test_that("a calibrated routine uses what it learned", {
   net <- before$gross_kg - before$tare_kg
   own <- now$gross_kg - now$tare_kg
   strange <- transform(now, hive = "OM-01")
-  expect_warning(run(routine() |> set_columns({ m <- mean(frames) }, within = hive) |> calibrate(before), strange), class = "rowanroot_unknown_group")
+  expect_warning(run(routine() |> set_columns({ m <- mean(frames) }, within = hive) |> calibrate(before), strange),
+                 class = "rowanroot_unknown_group")
   by_learned <- suppressWarnings(run(learned, now))
   kept <- now$frames > median(before$frames)
   expect_equal(by_learned$z, ((own - mean(net)) / sd(net))[kept])
@@ -94,7 +102,8 @@ test_that("a calibrated routine uses what it learned", {
   expect_identical(levels(by_learned$who), sort(unique(before$keeper)))
   expect_identical(levels(by_learned$who_else), levels(factor(before$hive)))
   expect_identical(suppressWarnings(as.data.frame(run(learned, open_table(now)))), by_learned)
-  nothing <- suppressWarnings(run(calibrate(routine() |> set_columns({ m <- mean(frames, within = hive) }), before[0, ]), now))
+  nothing <- suppressWarnings(run(calibrate(routine() |> set_columns({ m <- mean(frames, within = hive) }),
+                                            before[0, ]), now))
   expect_true(all(is.na(nothing$m)))
   table <- as.data.frame(learned)
   expect_identical(unique(table$step), 1:2)
@@ -141,7 +150,8 @@ test_that("routines read well, and say which step is wrong", {
     top_rows(3, by = kg)
   expect_snapshot({
     r
-    calibrate(routine() |> set_columns({ z <- z_score(gross_kg); m <- mean(frames, within = keeper) }) |> keep_rows(z < 2), data)
+    calibrate(routine() |> set_columns({ z <- z_score(gross_kg); m <- mean(frames, within = keeper) }) |>
+              keep_rows(z < 2), data)
     show_steps(open_table(data) |> set_columns({ net_kg <- gross_kg - tare_kg }) |> drop_rows(net_kg < 0))
     routine()
   })

@@ -21,7 +21,8 @@ test_that("an output is made once, and again only if what it is made from change
   expect_identical(state_of_project()$why, "visits/2025-02.csv changed")
   write_text(c("hive,gross_kg,tare_kg", "OM-01,22,6"), "visits/2025-03.csv")
   unlink("visits/2025-01.csv")
-  expect_identical(state_of_project()$why, "visits/2025-02.csv changed; visits/2025-03.csv is new; visits/2025-01.csv is gone")
+  expect_identical(state_of_project()$why,
+                   "visits/2025-02.csv changed; visits/2025-03.csv is new; visits/2025-01.csv is gone")
   expect_identical(quietly(run_script("yield.R"))$rows, 2)
 })
 
@@ -32,7 +33,8 @@ test_that("every change of the steps is named", {
     write_text(sub(pattern, by, project_script), "yield.R")
     state_of_project()$why
   }
-  expect_identical(why("gross_kg - tare_kg", "gross_kg - 1"), "net_kg <- gross_kg - 1 (was net_kg <- gross_kg - tare_kg)")
+  expect_identical(why("gross_kg - tare_kg", "gross_kg - 1"),
+                   "net_kg <- gross_kg - 1 (was net_kg <- gross_kg - tare_kg)")
   expect_identical(why("^  net_lb.*", ""), "gone: net_lb <- net_kg * pounds")
   expect_identical(why("^}[)].*", "season <- 'summer' })"), "new: season <- \"summer\"; gone: keep_rows(net_kg > 0)")
 })
@@ -83,7 +85,8 @@ test_that("a script that fails half way leaves old outputs as they were, and say
   local_project()
   quietly(run_script("yield.R"))
   old <- readLines("out/yield.csv")
-  write_text(c(sub("2.2", "3", project_script), "save_table(yield |> set_columns({ a <- net_gk }), 'out/b.csv')"), "yield.R")
+  write_text(c(sub("2.2", "3", project_script), "save_table(yield |> set_columns({ a <- net_gk }), 'out/b.csv')"),
+             "yield.R")
   error <- expect_error(quietly(run_script("yield.R")), class = "rowanroot_script_failed")
   expect_identical(error$line, 9L)
   expect_s3_class(error$parent, "rowanroot_unknown_column")
@@ -149,13 +152,16 @@ test_that("what a script sources counts by what it gives, and leaves nothing beh
 
 test_that("odd names of files, folders and columns come through whole", {
   local_folder()
-  odd <- c("plain", "with space", "quote's \"here\"", "$(touch hacked)", "caf\u00e9 \U1F41D", "star*[x]", "line\nbreak", "-n", "a;b&c|d", "<b>bold</b>")
+  odd <- c("plain", "with space", "quote's \"here\"", "$(touch hacked)", "caf\u00e9 \U1F41D", "star*[x]",
+           "line\nbreak", "-n", "a;b&c|d", "<b>bold</b>")
   for (k in seq_along(odd)) {
     folder <- paste0("./", odd[k])
     write_text(c("hive,kg", paste0("NB-01,", k)), file.path(folder, paste0(odd[k], ".csv")))
     column <- gsub("\n", " ", odd[k])
-    write_text(c("library(rowanroot)", sprintf("open_table(%s) |> set_columns({ `%s` <- kg * 2 }) |> save_table(%s)", deparse(paste0("./", odd[k], ".csv")), column,
-                                               deparse(paste0("./out ", odd[k], ".csv")))), file.path(folder, "script.R"))
+    write_text(c("library(rowanroot)", sprintf("open_table(%s) |> set_columns({ `%s` <- kg * 2 }) |> save_table(%s)",
+                                               deparse(paste0("./", odd[k], ".csv")), column,
+                                               deparse(paste0("./out ", odd[k], ".csv")))),
+                                                 file.path(folder, "script.R"))
     expect_identical(quietly(run_script(file.path(folder, "script.R")))$state, "made")
     expect_identical(names(as.data.frame(open_table(file.path(folder, paste0("out ", odd[k], ".csv")))))[3], column)
     expect_identical(quietly(run_script(file.path(folder, "script.R")))$state, "up to date")

@@ -186,7 +186,8 @@ test_that("what the language does not know is called once with whole columns", {
 test_that("R's functions are called as they were typed", {
   label <- function(x, y = 1) rep(deparse(substitute(x)), length(x))
   data <- data.frame(sum = c(1, 2), b = 3)
-  result <- set_columns(data, { a <- label(sum); c <- label(sum - b, y = b); d <- sum(sum); e <- base::round(sum / b, digits = 1) })
+  result <- set_columns(data, { a <- label(sum); c <- label(sum - b, y = b); d <- sum(sum);
+                                e <- base::round(sum / b, digits = 1) })
   expect_identical(result$a, c("sum", "sum"))
   expect_identical(result$c, rep("sum - b", 2))
   expect_identical(result$d, c(3, 3))
@@ -240,7 +241,8 @@ test_that("class, row names and attributes of the table stay", {
 })
 
 test_that("no rows, one row and no columns work", {
-  none <- set_columns(visits[0, ], { a <- gross_kg * 2; b <- if (frames > 1L) "x" else "y"; c <- 1L; d <- as.Date("2025-01-01") })
+  none <- set_columns(visits[0, ], { a <- gross_kg * 2; b <- if (frames > 1L) "x" else "y"; c <- 1L;
+                                     d <- as.Date("2025-01-01") })
   expect_identical(dim(none), c(0L, 8L))
   expect_identical(none$b, character())
   expect_s3_class(none$d, "Date")
@@ -250,9 +252,11 @@ test_that("no rows, one row and no columns work", {
 
 test_that("whole numbers that overflow are missing, counted where they are used", {
   big <- data.frame(x = c(2147483647L, 1L, NA, 2147483647L), y = c(TRUE, FALSE, TRUE, FALSE))
-  expect_warning(result <- set_columns(big, { a <- x + 1L }), class = "rowanroot_overflow", "2 rows now missing, row 1 first")
+  expect_warning(result <- set_columns(big, { a <- x + 1L }), class = "rowanroot_overflow",
+                 "2 rows now missing, row 1 first")
   expect_identical(result$a, c(NA, 2L, NA, NA))
-  expect_warning(set_columns(big, { a <- if (y) x + 1L else 0L }), class = "rowanroot_overflow", "1 row now missing, row 1 first")
+  expect_warning(set_columns(big, { a <- if (y) x + 1L else 0L }), class = "rowanroot_overflow",
+                 "1 row now missing, row 1 first")
   expect_no_warning <- function(code) expect_warning(code, NA)
   expect_no_warning(set_columns(big, { a <- FALSE && x + 1L > 0L; b <- is.na(y) && x * 2L > 0L }))
   expect_no_warning(set_columns(big, { a <- if (x < 10L) x + 1L else 0L }))

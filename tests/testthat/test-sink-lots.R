@@ -10,8 +10,10 @@ test_that("a table in lots is the same as in memory: row by row, running words, 
   local_folder()
   set.seed(8)
   n <- 20000
-  data <- data.frame(id = seq_len(n), hive = sample(c("NB-01", "NB-02", NA, "SH,\"1"), n, TRUE), kg = round(rnorm(n, 20, 9), 3),
-                     frames = sample(c(1:12, NA), n, TRUE), day = as.Date("2026-01-01") + sample(90, n, TRUE), half = runif(n), note = paste0("n", sample(n)))
+  data <- data.frame(id = seq_len(n), hive = sample(c("NB-01", "NB-02", NA, "SH,\"1"), n, TRUE),
+                     kg = round(rnorm(n, 20, 9), 3),
+                     frames = sample(c(1:12, NA), n, TRUE), day = as.Date("2026-01-01") + sample(90, n, TRUE),
+                       half = runif(n), note = paste0("n", sample(n)))
   data$kg[sample(n, 500)] <- NA
   save_table(data, "visits.csv")
   save_table(data[1:5000, ], "more.csv")
@@ -37,10 +39,12 @@ test_that("a table in lots is the same as in memory: row by row, running words, 
       c(a, b) <- split_text(paste0(hive, "/", frames), "/")
       band <- bands(half, low = 0.3, high = Inf)
       frames[.row <= 3] <- 99
-    }) |> keep_rows(half > 0.1) |> rename_columns(weight = kg) |> set_columns({ so_far <- running_max(weight); n <- .row }) |> drop_columns(note) |>
+    }) |> keep_rows(half > 0.1) |> rename_columns(weight = kg) |> set_columns({ so_far <- running_max(weight);
+                                                                                n <- .row }) |> drop_columns(note) |>
       save_table(path)
   }
-  expect_true(withr::with_options(list(rowanroot.memory = 50000), needs_lots(open_table("visits.csv"), "out.csv", NULL)))
+  expect_true(withr::with_options(list(rowanroot.memory = 50000),
+                                  needs_lots(open_table("visits.csv"), "out.csv", NULL)))
   found <- both_ways(make)
   expect_identical(found$lots, found$whole)
 })
@@ -48,16 +52,20 @@ test_that("a table in lots is the same as in memory: row by row, running words, 
 test_that("types are those of all rows, and an empty result has its header", {
   local_folder()
   set.seed(4)
-  early <- list(a = 1:3000, b = sample(1e5, 3000), c = rep("2026-01-01", 3000), d = rep("", 3000), e = rep(c("TRUE", "FALSE"), 1500))
+  early <- list(a = 1:3000, b = sample(1e5, 3000), c = rep("2026-01-01", 3000), d = rep("", 3000),
+                e = rep(c("TRUE", "FALSE"), 1500))
   late <- list(a = 1.5, b = "x", c = "no day", d = "7", e = "3")
   for (late_ones in list("a", c("b", "c"), "d", "e", c("a", "e"), character())) {
-    data <- as.data.frame(Map(function(x, y, name) c(x, if (name %in% late_ones) y else utils::tail(x, 1)), early, late, names(early)))
+    data <- as.data.frame(Map(function(x, y, name) c(x, if (name %in% late_ones) y else utils::tail(x, 1)), early,
+                              late, names(early)))
     write_text(c("a,b,c,d,e", do.call(paste, c(data, sep = ","))), "in.csv")
     unlink(c("whole.csv", "lots.csv", ".rowanroot"), recursive = TRUE)
-    found <- both_ways(function(path) open_table("in.csv") |> set_columns({ f <- paste(a, c, d, e) }) |> save_table(path), memory = 40000)
+    found <- both_ways(function(path) open_table("in.csv") |> set_columns({ f <- paste(a, c, d, e) }) |>
+                       save_table(path), memory = 40000)
     expect_identical(found$lots, found$whole)
   }
-  found <- both_ways(function(path) open_table("in.csv") |> keep_rows(a < 0) |> save_table(paste0("none-", path)), memory = 40000)
+  found <- both_ways(function(path) open_table("in.csv") |> keep_rows(a < 0) |> save_table(paste0("none-", path)),
+                     memory = 40000)
   expect_identical(readLines("none-lots.csv"), "a,b,c,d,e")
 })
 
@@ -69,10 +77,14 @@ test_that("what needs all rows at once is not read in lots", {
   visits <- open_table("visits.csv")
   expect_true(in_lots(visits))
   expect_true(in_lots(visits |> set_columns({ a <- kg %in% c(31, 32) })))
-  for (x in list(visits |> set_columns({ a <- mean(kg) }), visits |> set_columns({ a <- ranking(kg, best = "highest") }), visits |> sort_rows(kg),
-                 visits |> set_columns({ a <- following(kg) }), visits |> set_columns({ a <- rev(kg) }), visits |> set_columns({ a <- running_total(kg, along = hive) }),
-                 visits |> set_columns({ a <- .rows }), visits |> keep_rows(kg > mean(kg)), visits |> one_row_per(hive, { n <- .rows }),
-                 visits |> set_columns({ a <- as_category(hive) }), visits |> set_columns({ a <- kg %in% kg }), open_table("visits.csv", types = c(hive = "category")))) {
+  for (x in list(visits |> set_columns({ a <- mean(kg) }), visits |>
+                 set_columns({ a <- ranking(kg, best = "highest") }), visits |> sort_rows(kg),
+                 visits |> set_columns({ a <- following(kg) }), visits |> set_columns({ a <- rev(kg) }), visits |>
+                   set_columns({ a <- running_total(kg, along = hive) }),
+                 visits |> set_columns({ a <- .rows }), visits |> keep_rows(kg > mean(kg)), visits |>
+                   one_row_per(hive, { n <- .rows }),
+                 visits |> set_columns({ a <- as_category(hive) }), visits |> set_columns({ a <- kg %in% kg }),
+                   open_table("visits.csv", types = c(hive = "category")))) {
     expect_false(in_lots(x))
   }
 })
@@ -82,9 +94,11 @@ test_that("errors in a later lot say from where rows are counted, and leave the 
   write_text(c("hive,kg", rep("NB-01,31", 3000), "NB-02,heavy"), "visits.csv")
   withr::local_options(rowanroot.memory = 20000)
   write_text("old", "out.csv")
-  expect_error(quietly(open_table("visits.csv") |> set_columns({ n <- as_number(kg) }) |> save_table("out.csv", force = TRUE)), "rows are counted from row [0-9,]+ on",
+  expect_error(quietly(open_table("visits.csv") |> set_columns({ n <- as_number(kg) }) |>
+                       save_table("out.csv", force = TRUE)), "rows are counted from row [0-9,]+ on",
                class = "rowanroot_unreadable")
   expect_identical(readLines("out.csv"), "old")
-  expect_error(quietly(open_table("visits.csv", types = c(kg = "integer")) |> save_table("out.csv", force = TRUE)), "line 3002", class = "rowanroot_csv")
+  expect_error(quietly(open_table("visits.csv", types = c(kg = "integer")) |> save_table("out.csv", force = TRUE)),
+               "line 3002", class = "rowanroot_csv")
   expect_identical(list.files(all.files = TRUE, pattern = "unfinished"), character())
 })

@@ -1,19 +1,24 @@
 sortable <- function(n) {
   set.seed(n)
   pick <- function(values) sample(values, n, replace = TRUE)
-  data <- data.frame(d = pick(c(NA, NaN, Inf, -0, 0, 1.5, stats::rnorm(20))), i = pick(c(NA, -3:3)), s = pick(c("b", "B", "\u00e6", NA, "", "ab")),
-                     l = pick(c(TRUE, NA, FALSE)), day = as.Date("2025-01-01") + pick(c(NA, 0:3)), kind = factor(pick(c("low", "high")), c("low", "high")),
+  data <- data.frame(d = pick(c(NA, NaN, Inf, -0, 0, 1.5, stats::rnorm(20))), i = pick(c(NA, -3:3)),
+                     s = pick(c("b", "B", "\u00e6", NA, "", "ab")),
+                     l = pick(c(TRUE, NA, FALSE)), day = as.Date("2025-01-01") + pick(c(NA, 0:3)),
+                       kind = factor(pick(c("low", "high")), c("low", "high")),
                      row = seq_len(n))
   data$id <- bit64::as.integer64(pick(c("9223372036854775807", "-1", "0", "4611686018427387904")))
   data
 }
 
-numbers <- function(x) if (is.character(x)) match(x, sort(unique(x), method = "radix")) else if (inherits(x, "integer64")) rank(match(as.character(x), c("-1", "0", "4611686018427387904", "9223372036854775807"))) else as.numeric(x)
+numbers <- function(x) if (is.character(x)) match(x, sort(unique(x), method = "radix")) else if (inherits(x,
+    "integer64")) rank(match(as.character(x), c("-1", "0", "4611686018427387904",
+                                                "9223372036854775807"))) else as.numeric(x)
 
 test_that("rows are in the order that R's radix order gives, for columns of every type and several", {
   for (n in c(0, 1, 2, 300, 9000)) {
     data <- sortable(n)
-    for (by in list("d", "s", c("l", "d"), c("kind", "s", "d"), c("day", "i", "d", "s"), c("id", "d"), c("d", "id", "i"))) for (missing in c("last", "first")) {
+    for (by in list("d", "s", c("l", "d"), c("kind", "s", "d"), c("day", "i", "d", "s"), c("id", "d"),
+                    c("d", "id", "i"))) for (missing in c("last", "first")) {
       down <- sample(c(TRUE, FALSE), length(by), TRUE)
       keys <- Map(function(x, down) if (down) -numbers(x) else numbers(x), unclass(data)[by], down)
       expected <- if (n) do.call(order, c(unname(keys), method = "radix", na.last = missing == "last")) else integer()
@@ -41,7 +46,8 @@ test_that("sorting keeps class, row names and columns of all sorts", {
 test_that("top and bottom rows are those of a sorted table, overall and per group", {
   for (n in c(0, 1, 50, 5000)) {
     data <- sortable(n)
-    for (by in list("d", c("i", "d"), "s")) for (count in c(0, 1, 3, n + 1)) for (within in list(NULL, "l", c("l", "s"))) for (ties in c("keep", "cut")) for (verb in c("top_rows", "bottom_rows")) {
+    for (by in list("d", c("i", "d"), "s")) for (count in c(0, 1, 3, n + 1)) for (within in list(NULL, "l",
+        c("l", "s"))) for (ties in c("keep", "cut")) for (verb in c("top_rows", "bottom_rows")) {
       keys <- lapply(data[by], function(x) if (verb == "top_rows") -numbers(x) else numbers(x))
       sorted <- if (n) do.call(order, c(unname(keys), method = "radix")) else integer()
       sorted <- sorted[!is.na(keys[[1]][sorted])]
@@ -51,7 +57,9 @@ test_that("top and bottom rows are those of a sorted table, overall and per grou
         rows <- sorted[group[sorted] == g]
         last <- rows[min(count, length(rows))]
         kept <- utils::head(rows, count)
-        if (ties == "keep" && count > 0 && length(rows) > count) kept <- c(kept, setdiff(rows[text[rows] == text[last]], kept))
+        if (ties == "keep" && count > 0 && length(rows) > count) {
+          kept <- c(kept, setdiff(rows[text[rows] == text[last]], kept))
+        }
         kept
       }))
       code <- as.call(c(as.name(verb), quote(data), count, by = as.call(c(quote(c), lapply(by, as.name))),

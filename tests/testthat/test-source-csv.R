@@ -9,7 +9,8 @@ test_that("what base R reads is read the same, type by type", {
                      code = sprintf("%03d", seq_len(n)), unknown = NA)
   utils::write.csv(data, "data.csv", row.names = FALSE, na = "", fileEncoding = "UTF-8")
   found <- as.data.frame(open_table("data.csv"))
-  expected <- utils::read.csv("data.csv", colClasses = c(code = "character", text = "character"), na.strings = c("NA", ""), encoding = "UTF-8")
+  expected <- utils::read.csv("data.csv", colClasses = c(code = "character", text = "character"),
+                              na.strings = c("NA", ""), encoding = "UTF-8")
   expect_identical(found[-2], expected[-2])
   expect_equal(found$number, data$number, tolerance = 1e-14)
 })
@@ -19,7 +20,8 @@ test_that("a table comes back from a CSV file as it was written", {
   set.seed(6)
   n <- 200
   data <- data.frame(d = c(stats::rnorm(n - 5), NA, 1e300, -5e-324, 0.1 + 0.2, 1 / 3), i = sample(c(NA, -5:5), n, TRUE),
-                     l = sample(c(TRUE, FALSE, NA), n, TRUE), s = sample(c("", "NA", NA, " a ", "q\"", "l\nm", "\U1F41D"), n, TRUE),
+                     l = sample(c(TRUE, FALSE, NA), n, TRUE),
+                       s = sample(c("", "NA", NA, " a ", "q\"", "l\nm", "\U1F41D"), n, TRUE),
                      day = as.Date("2024-02-28") + seq_len(n))
   quietly(save_table(data, "data.csv"))
   expect_identical(as.data.frame(open_table("data.csv")), data)
@@ -69,7 +71,8 @@ test_that("what is wrong with files has a class, and names the file and the line
 test_that("files of other makers are read as they are meant", {
   local_folder()
   cases <- list(
-    list("a;b\n1,5;-\n-2,25;x\n", list(separator = ";", decimal = ",", missing = "-"), data.frame(a = c(1.5, -2.25), b = c(NA, "x"))),
+    list("a;b\n1,5;-\n-2,25;x\n", list(separator = ";", decimal = ",", missing = "-"),
+         data.frame(a = c(1.5, -2.25), b = c(NA, "x"))),
     list("a\tb\r\n1\t2\r\n", list(separator = "\t"), data.frame(a = 1L, b = 2L)),
     list("# by Ada\na,b\n# more\n1,#2\n", list(comment = "#"), data.frame(a = 1L, b = "#2")),
     list("\xef\xbb\xbfa,b\n1,\"two\r\nlines\"\n", list(), data.frame(a = 1L, b = "two\r\nlines")),
@@ -77,8 +80,10 @@ test_that("files of other makers are read as they are meant", {
     list("a,a,\n1,2,3\n", list(names = c("x", "y", "z")), data.frame(x = 1L, y = 2L, z = 3L)),
     list("a,b\n1\n1,2,3\n", list(short = "missing", long = "drop"), data.frame(a = c(1L, 1L), b = c(NA, 2L))),
     list("t,u,d\n2026-03-31T12:00:00Z,2026-03-31 12:00,2026-03-31\n2026-03-31T12:00:00+02:00,NA,\n", list(),
-         data.frame(t = .POSIXct(c(1774958400, 1774951200), "UTC"), u = .POSIXct(c(1774958400, NA), "UTC"), d = as.Date(c("2026-03-31", NA)))),
-    list("a,b,c\n1,2,NB\n2,x,SH\n", list(types = c(a = "number", b = "text", c = "category")), data.frame(a = c(1, 2), b = c("2", "x"), c = factor(c("NB", "SH")))),
+         data.frame(t = .POSIXct(c(1774958400, 1774951200), "UTC"), u = .POSIXct(c(1774958400, NA), "UTC"),
+                    d = as.Date(c("2026-03-31", NA)))),
+    list("a,b,c\n1,2,NB\n2,x,SH\n", list(types = c(a = "number", b = "text", c = "category")),
+         data.frame(a = c(1, 2), b = c("2", "x"), c = factor(c("NB", "SH")))),
     list("a\n\"NA\"\nNA\n\"\"\n\n", list(), data.frame(a = c("NA", NA, "", NA)))
   )
   for (case in cases) {
@@ -118,7 +123,8 @@ test_that("types are of all rows of all files, however late one differs", {
   local_folder()
   set.seed(8)
   rows <- 40000
-  first <- data.frame(whole = seq_len(rows), number = round(stats::rnorm(rows), 3) + 0, day = as.Date("2025-01-01"), text = sprintf("n%06d", sample.int(rows)), few = "x", empty = NA)
+  first <- data.frame(whole = seq_len(rows), number = round(stats::rnorm(rows), 3) + 0, day = as.Date("2025-01-01"),
+                      text = sprintf("n%06d", sample.int(rows)), few = "x", empty = NA)
   rowanroot:::write_csv_file(first, "1.csv", NULL)
   second <- transform(first, whole = whole + 0.5, day = "soon", empty = TRUE, few = sprintf("t%06d", seq_len(rows)))
   rowanroot:::write_csv_file(second, "2.csv", NULL)
@@ -126,7 +132,8 @@ test_that("types are of all rows of all files, however late one differs", {
   third <- transform(first, number = replace(as.character(number), rows, "none"))
   rowanroot:::write_csv_file(third, "3.csv", NULL)
   found <- as.data.frame(open_table("*.csv", file_column = "file"))
-  expect_identical(vapply(found, function(x) class(x)[1], "", USE.NAMES = FALSE), c("character", "numeric", rep("character", 4), "logical"))
+  expect_identical(vapply(found, function(x) class(x)[1], "", USE.NAMES = FALSE),
+                   c("character", "numeric", rep("character", 4), "logical"))
   expect_identical(found$file, rep(c("1", "2", "3"), each = rows))
   expect_identical(found$whole, c(first$whole, second$whole, first$whole))
   expect_identical(found$number, c(rep(as.character(first$number), 2), third$number))

@@ -25,16 +25,21 @@ test_that("types are JSON's own, and those of all lines", {
   expect_identical(json_of('{"a":"2026-01-02"}', '{"a":null}')$a, as.Date(c("2026-01-02", NA)))
   expect_identical(json_of('{"a":"2026-01-02T10:00:00.25Z"}')$a, .POSIXct(1767348000.25, "UTC"))
   expect_identical(json_of('{"a":"2026-01-02"}', '{"a":"2026-01-02T10:00Z"}')$a, c("2026-01-02", "2026-01-02T10:00Z"))
-  expect_identical(json_of('{"_row":1,"":2}' |> sub(pattern = ',"":2', replacement = "")), data.frame(`_row` = 1L, check.names = FALSE))
+  expect_identical(json_of('{"_row":1,"":2}' |> sub(pattern = ',"":2', replacement = "")),
+                   data.frame(`_row` = 1L, check.names = FALSE))
   expect_identical(json_of('{"a":"\\ud83d\\udc1d\\n\\u00e9\\/"}')$a, "\U1F41D\n\u00e9/")
   write_text(c('{"a":1,"b":"x"}', '{"a":"y","b":"z"}'), "given.jsonl")
-  expect_identical(as.data.frame(open_table("given.jsonl", types = c(a = "text", b = "category"))), data.frame(a = c("1", "y"), b = factor(c("x", "z"))))
+  expect_identical(as.data.frame(open_table("given.jsonl", types = c(a = "text", b = "category"))),
+                   data.frame(a = c("1", "y"), b = factor(c("x", "z"))))
 })
 
 test_that("what is not right is told with file and line", {
   local_folder()
-  wrong <- list(c('{"a":1}', '{"a":"x"}'), c('{"a":"x"}', "", '{"a":1}'), c('{"a":1.5}', '{"a":9007199254740993}'), '{"a":123456789012345678901}', '{"a":1e400}', '{"a":1,"a":2}', '{"":1}', '{"a":[1]}',
-                '{"a":1', "[1]", '{"a":1}}', '{"a":"\\u0000"}', '{"a":"\\ud800"}', '{"a":01}', '{"a":NaN}', "{'a':1}", '{"a":+1}', '{"a":.5}', '{"a":tru}', '{"a":"x}', '{"a" 1}', '{"a":1,}', '{"a":"\t"}', '{"a":"\\x"}', "1", c('{"a":1}', "x"))
+  wrong <- list(c('{"a":1}', '{"a":"x"}'), c('{"a":"x"}', "", '{"a":1}'), c('{"a":1.5}', '{"a":9007199254740993}'),
+                '{"a":123456789012345678901}', '{"a":1e400}', '{"a":1,"a":2}', '{"":1}', '{"a":[1]}',
+                '{"a":1', "[1]", '{"a":1}}', '{"a":"\\u0000"}', '{"a":"\\ud800"}', '{"a":01}', '{"a":NaN}',
+                  "{'a':1}", '{"a":+1}', '{"a":.5}', '{"a":tru}', '{"a":"x}', '{"a" 1}', '{"a":1,}', '{"a":"\t"}',
+                  '{"a":"\\x"}', "1", c('{"a":1}', "x"))
   for (lines in wrong) {
     error <- expect_error(json_of(lines), class = "rowanroot_error", info = lines)
     expect_match(conditionMessage(error), "line ", ignore.case = TRUE)
@@ -80,5 +85,6 @@ test_that("several files have the types of all, and files are of the kind that t
   }
   expect_error(open_table("*"), class = "rowanroot_unknown_format")
   write_text('{"kg":"x","hive":"b"}', "2.ndjson")
-  expect_error(as.data.frame(open_table(c("1.jsonl", "2.ndjson"))), '"x" is not, on line 1 of .2.ndjson', class = "rowanroot_unreadable_file")
+  expect_error(as.data.frame(open_table(c("1.jsonl", "2.ndjson"))), '"x" is not, on line 1 of .2.ndjson',
+               class = "rowanroot_unreadable_file")
 })

@@ -4,9 +4,12 @@ local_keeping <- function(env = parent.frame()) {
 }
 
 made_up <- list(
-  integer = function(n) sample(-5:99, n, TRUE), number = function(n) round(rnorm(n, 20, 9), sample(0:6, 1)), day = function(n) as.Date("2026-01-01") + sample(90, n, TRUE),
-  time = function(n) sprintf("2026-03-01T12:00:0%dZ", sample(0:9, n, TRUE)), code = function(n) sample(c("NB", "S,H", "\"q\"", "", "EF\n2"), n, TRUE),
-  text = function(n) sprintf("note %d", sample(1e6, n)), logical = function(n) sample(c(TRUE, FALSE), n, TRUE), missing = function(n) rep(NA, n)
+  integer = function(n) sample(-5:99, n, TRUE), number = function(n) round(rnorm(n, 20, 9), sample(0:6, 1)),
+    day = function(n) as.Date("2026-01-01") + sample(90, n, TRUE),
+  time = function(n) sprintf("2026-03-01T12:00:0%dZ", sample(0:9, n, TRUE)),
+    code = function(n) sample(c("NB", "S,H", "\"q\"", "", "EF\n2"), n, TRUE),
+  text = function(n) sprintf("note %d", sample(1e6, n)), logical = function(n) sample(c(TRUE, FALSE), n, TRUE),
+    missing = function(n) rep(NA, n)
 )
 
 write_part <- function(path, kinds) {
@@ -24,7 +27,8 @@ test_that("what is kept gives the same bytes as reading and calculating all of i
   dir.create("parts")
   kinds <- c(a = "integer", b = "code", c = "text")
   for (k in 1:4) write_part(sprintf("parts/%d.csv", k), kinds)
-  formulas <- c(x = "kg * 2", y = "if (frames > 6) 'strong' else 'weak'", z = "ranking(kg, best = 'highest')", t = "running_total(kg, within = frames)", u = "paste(a, b)")
+  formulas <- c(x = "kg * 2", y = "if (frames > 6) 'strong' else 'weak'", z = "ranking(kg, best = 'highest')",
+                t = "running_total(kg, within = frames)", u = "paste(a, b)")
   copied <- kept <- used <- 0
   for (round in 1:60) {
     what <- sample(c("part", "kind", "new", "gone", "formula", "formula", "order"), 1)
@@ -35,7 +39,8 @@ test_that("what is kept gives the same bytes as reading and calculating all of i
     if (what == "formula") formulas[["x"]] <- sprintf("kg * %d", sample(9, 1))
     if (what == "order") formulas <- sample(formulas)
     write_text(c("library(rowanroot)", "open_table('parts/*.csv', file_column = 'part') |> set_columns({",
-                 paste(names(formulas), "<-", formulas), "}) |> must_hold(kg > 0) |> save_table('out.csv')"), "script.R")
+                 paste(names(formulas), "<-", formulas), "}) |> must_hold(kg > 0) |> save_table('out.csv')"),
+                   "script.R")
     kept <- kept + length(list.files(".rowanroot/kept"))
     # A run gives the files that it used a new time.
     files <- list.files(".rowanroot/kept", full.names = TRUE)
@@ -57,21 +62,26 @@ test_that("a table in a session reads what changed alone, and has what a new one
   kinds <- c(a = "integer", b = "code", c = "text")
   for (k in 1:4) write_part(sprintf("parts/%d.csv", k), kinds)
   read <- character()
-  suppressMessages(trace("read_csv_parts", function() read <<- c(read, get("files", parent.frame())$name), where = asNamespace("rowanroot"), print = FALSE))
+  suppressMessages(trace("read_csv_parts", function() read <<- c(read, get("files", parent.frame())$name),
+                         where = asNamespace("rowanroot"), print = FALSE))
   on.exit(suppressMessages(untrace("read_csv_parts", where = asNamespace("rowanroot"))))
   open <- function() open_table("parts/*.csv", file_column = "part", types = c(frames = "category"))
   living <- open()
   several <- 0
   for (round in 1:60) {
     what <- sample(c("part", "kind", "new", "gone", "made", "one column"), 1)
-    changed <- sprintf("parts/%d.csv", if (what %in% c("part", "kind")) sample(as.integer(sub("[.]csv", "", list.files("parts"))), 1) else sample(9, 1))
+    changed <- sprintf("parts/%d.csv", if (what %in% c("part",
+                                                       "kind")) sample(as.integer(sub("[.]csv", "",
+                                                           list.files("parts"))), 1) else sample(9, 1))
     if (what == "kind") kinds[sample(3, 1)] <- sample(names(made_up), 1)
     if (what %in% c("part", "kind", "new")) quietly(write_part(changed, kinds))
     if (what == "gone" && length(list.files("parts")) > 1) unlink(sample(Sys.glob("parts/*.csv"), 1))
     if (what == "one column") suppressMessages(column_summary(living, c))
     read <- character()
     found <- suppressMessages(as.data.frame(living))
-    if (what %in% c("part", "new") && length(list.files("parts")) > 2) several <- several + (length(setdiff(read, changed)) == 0)
+    if (what %in% c("part", "new") && length(list.files("parts")) > 2) {
+      several <- several + (length(setdiff(read, changed)) == 0)
+    }
     if (what == "made") lapply(found, function(column) if (is.character(column)) sort(column))
     expect_identical(found, as.data.frame(open()), label = paste("round", round, what))
   }
@@ -102,8 +112,10 @@ test_that("a dear column is calculated again only if its formula, or what that u
   local_folder()
   local_keeping()
   write_text(c("hive,kg", "NB-01,31", "NB-02,28"), "visits.csv")
-  script <- c("library(rowanroot)", "weigh <- function(x) { cat('weighed\n'); rev(rev(x)) + 1 }", "open_table('visits.csv') |> set_columns({",
-              "  .half <- kg / 2", "  slow <- weigh(.half)", "  quick <- kg * 2", "  label <- factor(paste(hive, round(slow)))", "}) |> save_table('out.csv')")
+  script <- c("library(rowanroot)", "weigh <- function(x) { cat('weighed\n'); rev(rev(x)) + 1 }",
+              "open_table('visits.csv') |> set_columns({",
+              "  .half <- kg / 2", "  slow <- weigh(.half)", "  quick <- kg * 2",
+                "  label <- factor(paste(hive, round(slow)))", "}) |> save_table('out.csv')")
   run <- function(pattern = "$^", by = "") {
     script <<- sub(pattern, by, script)
     write_text(script, "script.R")
@@ -111,7 +123,8 @@ test_that("a dear column is calculated again only if its formula, or what that u
   }
   expect_identical(run(), 1L)
   expect_identical(run("kg \\* 2", "kg * 3"), 0L)
-  expect_identical(readLines("out.csv"), c("hive,kg,slow,quick,label", "NB-01,31,16.5,93,NB-01 16", "NB-02,28,15,84,NB-02 15"))
+  expect_identical(readLines("out.csv"), c("hive,kg,slow,quick,label", "NB-01,31,16.5,93,NB-01 16",
+                                           "NB-02,28,15,84,NB-02 15"))
   expect_identical(run("kg / 2", "kg / 4"), 1L)
   expect_identical(run("[+] 1", "+ 2"), 1L)
   write_text(c("hive,kg", "NB-01,31", "NB-02,29"), "visits.csv")
@@ -125,7 +138,8 @@ test_that("a column that was calculated with a warning warns again", {
   write_text(c("hive,kg", "NB-01,31", "NB-02,28"), "visits.csv")
   warned <- function(by) {
     write_text(c("library(rowanroot)", "weigh <- function(x) { warning('old scale'); rev(rev(x)) }",
-                 sprintf("open_table('visits.csv') |> set_columns({ slow <- weigh(kg); quick <- kg * %d }) |> save_table('out.csv')", by)), "script.R")
+                 sprintf(paste0("open_table('visits.csv') |> set_columns({ slow <- weigh(kg); quick <- kg * %d }) ",
+                                "|> save_table('out.csv')"), by)), "script.R")
     expect_warning(quietly(run_script("script.R")), "old scale")
   }
   warned(2)
@@ -151,7 +165,8 @@ test_that("columns that nobody needs are not read", {
   write_text(c("hive,kg,note", "NB-01,31,x", "NB-02,28,y"), "visits.csv")
   visits <- open_table("visits.csv", types = c(note = "integer"))
   expect_error(as.data.frame(visits), class = "rowanroot_csv")
-  for (verb in list(function(x) one_row_per(x, hive, { kg <- sum(kg) }), function(x) keep_columns(x, hive, kg), function(x) keep_rows(keep_columns(x, kg), kg > 0))) {
+  for (verb in list(function(x) one_row_per(x, hive, { kg <- sum(kg) }), function(x) keep_columns(x, hive, kg),
+                    function(x) keep_rows(keep_columns(x, kg), kg > 0))) {
     expect_identical(as.data.frame(verb(visits))$kg, c(31L, 28L))
   }
   expect_identical(as.data.frame(visits |> set_columns({ n <- .rows }, carry = c()))$n, c(2L, 2L))

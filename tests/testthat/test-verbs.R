@@ -1,6 +1,7 @@
 # What holds for every verb. Each has a call that works on this table, and on none of its rows.
 sample_table <- function() {
-  data <- data.frame(hive = c("NB-01", "NB-02", NA, "SH-01"), kg = c(25, 22.3, NA, 14), frames = c(3L, 6L, 9L, NA), day = as.Date("2025-03-01") + 0:3)
+  data <- data.frame(hive = c("NB-01", "NB-02", NA, "SH-01"), kg = c(25, 22.3, NA, 14), frames = c(3L, 6L, 9L, NA),
+                     day = as.Date("2025-03-01") + 0:3)
   data$kind <- factor(c("a", "b", "a", NA), levels = c("b", "a"))
   data$at <- as.POSIXct("2025-03-01 10:00", tz = "Europe/Berlin") + 0:3
   data$notes <- list(1, "x", NULL, 2:3)
@@ -9,8 +10,10 @@ sample_table <- function() {
 }
 
 verbs <- list(
-  set_columns = function(x) set_columns(x, { kg <- kg * 2; m <- mean(frames, na.rm = TRUE); s <- running_total(kg, along = day, within = hive) }),
-  set_in_groups = function(x) set_columns(x, { r <- ranking(kg, best = "highest"); n <- .rows }, within = hive, after = 0),
+  set_columns = function(x) set_columns(x, { kg <- kg * 2; m <- mean(frames, na.rm = TRUE);
+                                             s <- running_total(kg, along = day, within = hive) }),
+  set_in_groups = function(x) set_columns(x, { r <- ranking(kg, best = "highest"); n <- .rows }, within = hive,
+                                          after = 0),
   keep_rows = function(x) keep_rows(x, kg > 20),
   drop_rows = function(x) drop_rows(x, kg > max(kg, na.rm = TRUE) - 1, within = kind),
   sort_rows = function(x) sort_rows(x, kind, descending(kg)),
@@ -59,7 +62,8 @@ test_that("no verb changes what it is given", {
   }
   # What has the rows of the table shares the columns that did not change.
   for (name in c("set_in_groups", "drop_columns", "move_columns", "rename_columns", "append_columns", "must_hold"))
-    expect_identical(rlang::obj_address(verbs[[name]](data)[[if (name == "rename_columns") "WIDE" else "wide"]]), addresses[["wide"]], label = name)
+    expect_identical(rlang::obj_address(verbs[[name]](data)[[if (name == "rename_columns") "WIDE" else "wide"]]),
+                     addresses[["wide"]], label = name)
 })
 
 test_that("verbs work on tables without rows, and give the same types", {

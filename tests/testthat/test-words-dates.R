@@ -6,7 +6,9 @@ test_that("weeks, months and years start where R's cut() starts them", {
   expect_identical(start_of(days, "day"), days)
   times <- as.POSIXct("2025-03-29 00:30:15", tz = "Europe/Oslo") + c(seq(0, 200) * 3607, NA)
   for (part in c("minute", "hour", "day", "month", "year")) {
-    expect_equal(start_of(times, part), as.POSIXct(trunc(times, c(minute = "mins", hour = "hours", day = "days", month = "months", year = "years")[[part]])), info = part)
+    expect_equal(start_of(times, part),
+                 as.POSIXct(trunc(times, c(minute = "mins", hour = "hours", day = "days", month = "months",
+                                           year = "years")[[part]])), info = part)
   }
   expect_identical(format(start_of(times[200], "week"), "%u %H:%M:%S"), "1 00:00:00")
   twice <- as.POSIXct(c(1761438600, 1761442200), origin = "1970-01-01", tz = "Europe/Oslo")

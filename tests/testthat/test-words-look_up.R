@@ -2,14 +2,16 @@ test_that("bands have their upper ends in them", {
   set.seed(8)
   x <- c(sample(c(-1:12, NA, NaN, Inf, -Inf), 500, TRUE), 4, 8)
   found <- set_columns(data.frame(x), { band <- bands(x, weak = 4, fair = 8, strong = Inf) })$band
-  expect_identical(found, cut(x, c(-Inf, 4, 8, Inf), c("weak", "fair", "strong"), include.lowest = TRUE, ordered_result = TRUE))
+  expect_identical(found, cut(x, c(-Inf, 4, 8, Inf), c("weak", "fair", "strong"), include.lowest = TRUE,
+                              ordered_result = TRUE))
   expect_identical(levels(bands(1, 4, 8.5, Inf)), c("up to 4", "4 to 8.5", "above 8.5"))
   expect_identical(levels(bands(1, 4, most = 8)), c("up to 4", "most"))
   days <- as.Date(c("2025-03-01", "2025-03-02", NA))
   expect_identical(as.integer(bands(days, early = as.Date("2025-03-01"), late = Inf)), c(1L, 2L, NA))
   expect_error(bands(c(1, 9, 10), a = 4, b = 8), "2 rows lie above.*row 2: 9", class = "rowanroot_out_of_bands")
   expect_error(bands("a", 4), "as_number", class = "rowanroot_type_mismatch")
-  for (code in expression(bands(1), bands(1, 8, 4), bands(1, a = 4, a = 8), bands(1, "a"), bands(1, NA), bands(as.Date("2025-03-01"), 4), bands(1, as.Date("2025-03-01")))) {
+  for (code in expression(bands(1), bands(1, 8, 4), bands(1, a = 4, a = 8), bands(1, "a"), bands(1, NA),
+                          bands(as.Date("2025-03-01"), 4), bands(1, as.Date("2025-03-01")))) {
     expect_error(eval(code), class = "rowanroot_bad_argument", info = deparse(code))
   }
 })
@@ -32,7 +34,8 @@ test_that("the first known value counts, for every type", {
   expect_error(first_known(), class = "rowanroot_bad_argument")
 })
 
-apiaries <- data.frame(apiary = c("NB", "SH", NA), code = 1:3, region = c("North Bank", "South Hill", "none"), altitude_m = c(120L, 310L, 0L))
+apiaries <- data.frame(apiary = c("NB", "SH", NA), code = 1:3, region = c("North Bank", "South Hill", "none"),
+                       altitude_m = c(120L, 310L, 0L))
 
 test_that("values are looked up by one key or several, of any type", {
   set.seed(9)
@@ -61,16 +64,24 @@ test_that("values are looked up by one key or several, of any type", {
 
 test_that("a bad look-up says what is wrong", {
   data <- data.frame(apiary = c("NB", "XX", "YY"), n = 1:3)
-  expect_error(set_columns(data, { r <- look_up(apiary, apiaries, take = region) }), "2 rows have keys.*row 2: \"XX\"", class = "rowanroot_unknown_key")
+  expect_error(set_columns(data, { r <- look_up(apiary, apiaries, take = region) }),
+               "2 rows have keys.*row 2: \"XX\"", class = "rowanroot_unknown_key")
   twice <- rbind(apiaries, apiaries[1, ])
-  expect_error(set_columns(data, { r <- look_up(apiary, twice, take = region, unknown = "missing") }), "\"NB\", in rows 1 and 4", class = "rowanroot_duplicate_key")
-  expect_error(set_columns(data, { r <- look_up(apiary, apiaries, take = regoin) }), "region", class = "rowanroot_unknown_column")
-  expect_error(set_columns(data, { r <- look_up(n, apiaries, take = region) }), "by", class = "rowanroot_unknown_column")
-  expect_error(set_columns(data, { r <- look_up(n, apiaries, take = region, by = apiary) }), "number.*text", class = "rowanroot_type_mismatch")
-  expect_error(set_columns(data, { c(a, b, c) <- look_up(apiary, apiaries, take = c(region, code), unknown = "missing") }), class = "rowanroot_wrong_columns")
-  for (code in expression(look_up(apiary, apiaries), look_up(apiary, 1:3), look_up(apiary), look_up(apiary, apiaries, take = region, unknown = "keep"),
+  expect_error(set_columns(data, { r <- look_up(apiary, twice, take = region, unknown = "missing") }),
+               "\"NB\", in rows 1 and 4", class = "rowanroot_duplicate_key")
+  expect_error(set_columns(data, { r <- look_up(apiary, apiaries, take = regoin) }), "region",
+               class = "rowanroot_unknown_column")
+  expect_error(set_columns(data, { r <- look_up(n, apiaries, take = region) }), "by",
+               class = "rowanroot_unknown_column")
+  expect_error(set_columns(data, { r <- look_up(n, apiaries, take = region, by = apiary) }), "number.*text",
+               class = "rowanroot_type_mismatch")
+  expect_error(set_columns(data, { c(a, b, c) <- look_up(apiary, apiaries, take = c(region, code),
+                                                         unknown = "missing") }), class = "rowanroot_wrong_columns")
+  for (code in expression(look_up(apiary, apiaries), look_up(apiary, 1:3), look_up(apiary),
+                          look_up(apiary, apiaries, take = region, unknown = "keep"),
                           look_up(apiary, c(NB = 1), take = region), look_up(paste(apiary), apiaries, take = region),
                           look_up(c(apiary, n), apiaries, take = region, by = apiary))) {
-    expect_error(eval(bquote(set_columns(data, { r <- .(code) }))), class = "rowanroot_bad_argument", info = deparse(code))
+    expect_error(eval(bquote(set_columns(data, { r <- .(code) }))), class = "rowanroot_bad_argument",
+                 info = deparse(code))
   }
 })

@@ -3,9 +3,11 @@ rankable <- function(n) {
   set.seed(n)
   pick <- function(values) sample(values, n, replace = TRUE)
   data.frame(
-    d = pick(c(NA, NaN, Inf, -Inf, 0, -0, 1.5, -2, 1e-300)), w = stats::rnorm(n), i = pick(c(NA, -3L, 5L, 2147483647L)), l = pick(c(TRUE, FALSE, NA)),
+    d = pick(c(NA, NaN, Inf, -Inf, 0, -0, 1.5, -2, 1e-300)), w = stats::rnorm(n),
+      i = pick(c(NA, -3L, 5L, 2147483647L)), l = pick(c(TRUE, FALSE, NA)),
     s = pick(c("b", "B", "\u00e6", "", NA, "ab")), day = as.Date("2025-01-01") + pick(c(NA, 0, 3, -900)),
-    kind = factor(pick(c("low", "high", NA)), levels = c("low", "high")), g = pick(c("x", "y", NA)), h = pick(c(1, NaN, NA)),
+    kind = factor(pick(c("low", "high", NA)), levels = c("low", "high")), g = pick(c("x", "y", NA)),
+      h = pick(c(1, NaN, NA)),
     o = pick(1:5)
   )
 }
@@ -38,11 +40,14 @@ test_that("ranks are those of R's rank(), for every type and choice, over all ro
 test_that("ranks of many rows with few different values are R's too", {
   set.seed(11)
   n <- 30000
-  data <- data.frame(d = sample(c(NA, NaN, 0, -0, Inf, round(rnorm(500), 1)), n, TRUE), i = sample(c(NA, 1:300), n, TRUE),
+  data <- data.frame(d = sample(c(NA, NaN, 0, -0, Inf, round(rnorm(500), 1)), n, TRUE),
+                     i = sample(c(NA, 1:300), n, TRUE),
                      apart = ifelse(seq_len(n) %% (n %/% 4096) == 1, 0, seq_len(n)))
-  for (column in names(data)) for (best in c("highest", "lowest")) for (ties in c("min", "max", "average", "first", "dense")) {
+  for (column in names(data)) for (best in c("highest", "lowest")) for (ties in c("min", "max", "average", "first",
+      "dense")) {
     found <- eval(bquote(set_columns(data, { r <- ranking(.(as.name(column)), best = .(best), ties = .(ties)) })))
-    expect_equal(as.numeric(found$r), as.numeric(rank_by_r(data[[column]], best, ties, "keep")), info = paste(column, best, ties))
+    expect_equal(as.numeric(found$r), as.numeric(rank_by_r(data[[column]], best, ties, "keep")),
+                 info = paste(column, best, ties))
   }
 })
 
@@ -78,13 +83,15 @@ test_that("ranks of many rows do not depend on how they are shared out", {
 
 test_that("ties in row order follow the order of the block", {
   data <- data.frame(x = c(1, 1, 1, 2), day = c(3, 1, 2, 9))
-  expect_identical(set_columns(data, { r <- ranking(x, best = "lowest", ties = "first") }, along = day)$r, c(3L, 1L, 2L, 4L))
+  expect_identical(set_columns(data, { r <- ranking(x, best = "lowest", ties = "first") }, along = day)$r,
+                   c(3L, 1L, 2L, 4L))
 })
 
 test_that("columns are ranked in each row", {
   data <- data.frame(a = c(3, 5, NA), b = c(4, 1, 2), c = c(4L, NA, 7L))
   found <- set_columns(data, { c(x, y, z) <- row_ranking(a, b, c, best = "highest") })
-  expect_identical(lapply(seq_len(3), function(k) c(found$x[k], found$y[k], found$z[k])), list(c(3L, 1L, 1L), c(1L, 2L, NA), c(NA, 2L, 1L)))
+  expect_identical(lapply(seq_len(3), function(k) c(found$x[k], found$y[k], found$z[k])),
+                   list(c(3L, 1L, 1L), c(1L, 2L, NA), c(NA, 2L, 1L)))
   expect_error(row_ranking(1:2, c("a", "b"), best = "highest"), class = "rowanroot_type_mismatch")
   expect_error(row_ranking(1:2, 2:3), class = "rowanroot_bad_argument")
 })
@@ -102,9 +109,12 @@ test_that("mistakes with ranks are told with the way out", {
     set_columns(data, { place <- ranking(net_kg, bets = "highest") })
     ranking(3:1)
   })
-  for (code in expression(ranking(net_kg), ranking(net_kg, best = 1), ranking(net_kg, best = "lowest", missing = "none"), ranking(net_kg, best = "lowest", as = "rank"))) {
+  for (code in expression(ranking(net_kg), ranking(net_kg, best = 1),
+                          ranking(net_kg, best = "lowest", missing = "none"),
+                          ranking(net_kg, best = "lowest", as = "rank"))) {
     expect_error(eval(bquote(set_columns(data, { a <- .(code) }))), class = "rowanroot_bad_argument")
   }
   expect_error(set_columns(data, { place <- ranking(list, best = "highest") }), class = "rowanroot_type_mismatch")
-  expect_error(set_columns(data, { place <- ranking(net_kg, best = "highest", within = apiry) }), class = "rowanroot_unknown_column")
+  expect_error(set_columns(data, { place <- ranking(net_kg, best = "highest", within = apiry) }),
+               class = "rowanroot_unknown_column")
 })

@@ -1,8 +1,10 @@
 running_data <- function(n) {
   set.seed(n + 1)
   pick <- function(values) sample(values, n, replace = TRUE)
-  data.frame(d = pick(c(NA, NaN, 1.25, -2, 1e10, 0.1)), w = stats::rnorm(n), i = pick(c(NA, -3L, 5L, 7L)), l = pick(c(TRUE, FALSE, NA)),
-             t = as.Date("2025-01-01") + pick(c(NA, 0:5)), day = as.Date("2025-05-01") + pick(0:9), hour = stats::runif(n), s = pick(c("a", "b", "\u00e6")),
+  data.frame(d = pick(c(NA, NaN, 1.25, -2, 1e10, 0.1)), w = stats::rnorm(n), i = pick(c(NA, -3L, 5L, 7L)),
+             l = pick(c(TRUE, FALSE, NA)),
+             t = as.Date("2025-01-01") + pick(c(NA, 0:5)), day = as.Date("2025-05-01") + pick(0:9),
+               hour = stats::runif(n), s = pick(c("a", "b", "\u00e6")),
              g = pick(c("x", "y", NA)), h = pick(c(1, NaN, NA)))
 }
 
@@ -29,12 +31,15 @@ test_that("running words are what each row and those before it come to, in every
   for (n in c(0, 1, 60)) {
     data <- running_data(n)
     for (word in c("running_total", "running_mean", "running_count", "running_min", "running_max", "running_product"))
-      for (missing in c("skip", "carry", "stop")) for (column in c("d", "w", "i", "l", if (word %in% c("running_min", "running_max")) "t")) {
+      for (missing in c("skip", "carry", "stop")) for (column in c("d", "w", "i", "l",
+          if (word %in% c("running_min", "running_max")) "t")) {
         k <- sample(length(orders), 1)
         for (within in list(NULL, c("g", "h"))) {
-          code <- as.call(c(as.name(word), as.name(column), missing = missing, if (k > 1) list(along = orders[[k]]), if (length(within)) list(within = quote(c(g, h)))))
+          code <- as.call(c(as.name(word), as.name(column), missing = missing, if (k > 1) list(along = orders[[k]]),
+                            if (length(within)) list(within = quote(c(g, h)))))
           found <- eval(bquote(set_columns(data, { new <- .(code) })))$new
-          expected <- in_order(data, within, orders_of_r(data)[[k]], function(part) running_by_r(word, part[[column]], missing))
+          expected <- in_order(data, within, orders_of_r(data)[[k]],
+                               function(part) running_by_r(word, part[[column]], missing))
           expect_equal(known(found), known(expected), tolerance = 1e-14, info = paste(n, deparse1(code)))
         }
       }
@@ -44,7 +49,8 @@ test_that("running words are what each row and those before it come to, in every
 
 test_that("a running total without missing values is cumsum(), bit for bit, and whole numbers stay whole", {
   data <- running_data(3000)
-  found <- set_columns(data, { w <- running_total(w); i <- running_total(i, missing = "stop"); share <- running_total(hour) / sum(hour) })
+  found <- set_columns(data, { w <- running_total(w); i <- running_total(i, missing = "stop");
+                               share <- running_total(hour) / sum(hour) })
   expect_identical(found$w, cumsum(data$w))
   expect_identical(found$i, cumsum(data$i))
   expect_equal(found$share[3000], 1)
@@ -72,15 +78,18 @@ test_that("results do not depend on the number of threads, nor on how rows are s
 test_that("moving windows are what their rows come to, for every length", {
   for (n in c(1, 2, 50)) {
     data <- running_data(n)
-    for (word in c("moving_total", "moving_mean", "moving_min", "moving_max")) for (rows in unique(c(1, 2, 3, 7, n))) for (complete in c(TRUE, FALSE))
+    for (word in c("moving_total", "moving_mean", "moving_min",
+                   "moving_max")) for (rows in unique(c(1, 2, 3, 7, n))) for (complete in c(TRUE, FALSE))
       for (column in c("d", "w", "i")) for (within in list(NULL, "g")) {
         if (rows > n) next
         of <- list(moving_total = sum, moving_mean = mean, moving_min = min, moving_max = max)[[word]]
-        code <- as.call(c(as.name(word), as.name(column), rows = rows, complete = complete, along = quote(day), if (length(within)) list(within = as.name(within))))
+        code <- as.call(c(as.name(word), as.name(column), rows = rows, complete = complete, along = quote(day),
+                          if (length(within)) list(within = as.name(within))))
         expected <- in_order(data, within, list(data$day), function(part) vapply(seq_len(nrow(part)), function(k) {
           if (complete && k < rows) NA_real_ else as.numeric(of(part[[column]][max(1, k - rows + 1):k]))
         }, 0))
-        expect_equal(known(eval(bquote(set_columns(data, { new <- .(code) })))$new), known(expected), tolerance = 1e-14, info = paste(n, deparse1(code)))
+        expect_equal(known(eval(bquote(set_columns(data, { new <- .(code) })))$new), known(expected),
+                     tolerance = 1e-14, info = paste(n, deparse1(code)))
       }
   }
 })
@@ -99,11 +108,14 @@ test_that("neighbours are found in every order and group, for every type", {
         rows <- seq_len(nrow(part)) - direction * by
         part[[column]][ifelse(rows < 1 | rows > nrow(part), NA, rows)]
       }
-      code <- function(word) as.call(c(as.name(word), as.name(column), by = by, along = quote(c(s, hour)), if (length(within)) list(within = as.name(within))))
+      code <- function(word) as.call(c(as.name(word), as.name(column), by = by, along = quote(c(s, hour)),
+                                       if (length(within)) list(within = as.name(within))))
       found <- eval(bquote(set_columns(data, { before <- .(code("previous")); after <- .(code("following")) })))
       along <- orders_of_r(data)[[4]]
-      expect_identical(as.character(found$before), as.character(if (n) in_order(data, within, along, shift(1))), info = paste(n, column, by))
-      expect_identical(as.character(found$after), as.character(if (n) in_order(data, within, along, shift(-1))), info = paste(n, column, by))
+      expect_identical(as.character(found$before), as.character(if (n) in_order(data, within, along, shift(1))),
+                       info = paste(n, column, by))
+      expect_identical(as.character(found$after), as.character(if (n) in_order(data, within, along, shift(-1))),
+                       info = paste(n, column, by))
       expect_identical(class(found$before), class(data[[column]]))
     }
   }
@@ -138,7 +150,8 @@ test_that("a running formula is R's loop, with conditions, types and orders", {
       list(quote(if (s == "a") .above else s), "none", function(above, row) if (row$s == "a") above else row$s)
     )
     for (case in cases) for (within in list(NULL, "g")) for (k in c(1, 2, 4)) {
-      code <- as.call(c(quote(running), case[[1]], start = case[[2]], if (k > 1) list(along = orders[[k]]), if (length(within)) list(within = as.name(within))))
+      code <- as.call(c(quote(running), case[[1]], start = case[[2]], if (k > 1) list(along = orders[[k]]),
+                        if (length(within)) list(within = as.name(within))))
       expected <- in_order(data, within, orders_of_r(data)[[k]], by_loop(case[[3]], case[[2]]))
       expect_identical(eval(bquote(set_columns(data, { new <- .(code) })))$new, expected, info = deparse1(code))
     }
@@ -169,7 +182,8 @@ test_that("totals and the like go across columns", {
     of <- list(row_total = sum, row_mean = mean, row_min = min, row_max = max)[[word]]
     expected <- apply(columns, 1, function(x) if (all(is.na(x))) NA else of(x, na.rm = missing == "skip"))
     found <- eval(bquote(set_columns(data, { new <- .(as.name(word))(d, w, i, missing = .(missing)) })))$new
-    expect_equal(replace(found, is.na(found), NA), replace(unname(expected), is.na(expected), NA), info = paste(word, missing))
+    expect_equal(replace(found, is.na(found), NA), replace(unname(expected), is.na(expected), NA),
+                 info = paste(word, missing))
   }
   expect_identical(row_max(c(1L, NA), c(3L, 2L), missing = "skip"), c(3L, 2L))
   expect_identical(row_min(data$t, data$day), pmin(data$t, data$day))
@@ -185,8 +199,10 @@ test_that("the order of a block counts for all that depends on it", {
     total <- running_total(x)
     before <- previous(x)
   }, along = day)
-  expect_equal(found[4:8], data.frame(number = c(3, 1, 2), first = 20, sum = c(60, 20, 50), total = c(60, 20, 50), before = c(30, NA, 20)))
-  grouped <- set_columns(data, { number <- .row; last <- last_value(x); sum <- cumsum(x) }, along = descending(day), within = g)
+  expect_equal(found[4:8], data.frame(number = c(3, 1, 2), first = 20, sum = c(60, 20, 50), total = c(60, 20, 50),
+                                      before = c(30, NA, 20)))
+  grouped <- set_columns(data, { number <- .row; last <- last_value(x); sum <- cumsum(x) }, along = descending(day),
+                         within = g)
   expect_equal(grouped[4:6], data.frame(number = c(1, 2, 1), last = c(20, 20, 30), sum = c(10, 30, 30)))
 })
 
@@ -209,10 +225,12 @@ test_that("mistakes with order are told with the way out", {
   for (rows in list(0, -2, 1.5, "a", NULL, 3)) {
     expect_error(set_columns(data, { a <- moving_total(net_kg, rows = rows) }), class = "rowanroot_bad_argument")
   }
-  expect_error(set_columns(data, { a <- running(if (net_kg > 2) "a" else .above, start = 0) }), class = "rowanroot_type_mismatch")
+  expect_error(set_columns(data, { a <- running(if (net_kg > 2) "a" else .above, start = 0) }),
+               class = "rowanroot_type_mismatch")
   expect_error(set_columns(data, { a <- running(.above + s, start = 0) }), class = "rowanroot_type_mismatch")
   expect_error(set_columns(data, { a <- running_total(net_kg, along = dya) }), class = "rowanroot_unknown_column")
   expect_error(set_columns(data, { a <- .above }), class = "rowanroot_bad_formula")
-  expect_warning(found <- set_columns(data, { a <- running_total(net_kg, along = day) }), "comes last", class = "rowanroot_missing_order")
+  expect_warning(found <- set_columns(data, { a <- running_total(net_kg, along = day) }), "comes last",
+                 class = "rowanroot_missing_order")
   expect_identical(found$a, c(3, 4))
 })
