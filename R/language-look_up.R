@@ -105,18 +105,17 @@ looked_up_parts <- function(steps) {
 look_up_in_block <- function(table, take, by, unknown, ...) look_up_values(list(...), table, take, by, unknown,
     quote(look_up()))
 
+# Which columns of the table are taken, and by which its rows are found.
 look_up_columns <- function(keys, table, take, by, env, call) {
   if (is.atomic(table) && !is.null(names(table))) {
-    if (!is.null(take) || !is.null(by)) {
-      stop_because("A vector with names has no columns to {.arg take}, nor others than its names to look {.arg by}.",
-                   "bad_argument", call)
-    }
-    return(list(take = character(), by = character()))
+    if (is.null(take) && is.null(by)) return(list(take = character(), by = character()))
+    stop_because("A vector with names has no columns to {.arg take}, nor others than its names to look {.arg by}.",
+                 "bad_argument", call)
   }
   if (!is.data.frame(table)) {
     stop_because(c("{.arg table} must be a data frame, or a vector with names, not {what_is(table)}.",
                    "i" = "For instance {.code look_up(apiary, c(NB = \"North Bank\", SH = \"South Hill\"))}."),
-                     "bad_argument", call)
+                 "bad_argument", call)
   }
   names <- names(table)
   take <- if (!is.null(take)) choose_columns(take, names, env, call)
@@ -124,28 +123,27 @@ look_up_columns <- function(keys, table, take, by, env, call) {
     stop_because(c("Which columns of the table are to be taken?",
                    "i" = "Say {.arg take}: the table has {listed(names)}."), "bad_argument", call)
   }
-  if (!is.null(by)) by <- choose_columns(by, names, env, call)
-  else {
-    is_name <- vapply(keys, is.symbol, NA)
-    by <- vapply(keys, one_line, "")
-    if (!all(is_name)) {
-      stop_because(c("Which column of the table has the key {.code {by[!is_name][1]}}?",
-                     "i" = "Say {.arg by}: the table has {listed(names)}."), "bad_argument", call)
-    }
-    missing <- setdiff(by, names)
-    if (length(missing)) {
-      hint <- nearest_name(missing[1], names)
-      stop_because(c("The table has no column {.code {missing[1]}}.",
-                     "i" = if (length(hint)) "Is it {.code by = {hint}}?" else paste0("Say {.arg by}: the table has ",
-                                                                                      "{listed(names)}.")),
-                   "unknown_column", call, column = missing[1], nearest = hint)
-    }
-  }
+  by <- if (is.null(by)) columns_named_as_keys(keys, names, call) else choose_columns(by, names, env, call)
   if (length(by) != length(keys)) {
     stop_because("There are {counted(length(keys), 'key')}, and {counted(length(by), 'column')} to look them up by.",
                  "bad_argument", call)
   }
   list(take = take, by = by)
+}
+
+columns_named_as_keys <- function(keys, names, call) {
+  is_name <- vapply(keys, is.symbol, NA)
+  by <- vapply(keys, one_line, "")
+  if (!all(is_name)) {
+    stop_because(c("Which column of the table has the key {.code {by[!is_name][1]}}?",
+                   "i" = "Say {.arg by}: the table has {listed(names)}."), "bad_argument", call)
+  }
+  missing <- setdiff(by, names)
+  if (!length(missing)) return(by)
+  hint <- nearest_name(missing[1], names)
+  stop_because(c("The table has no column {.code {missing[1]}}.",
+                 "i" = if (length(hint)) "Is it {.code by = {hint}}?" else "Say {.arg by}: the table has {listed(names)}."),
+               "unknown_column", call, column = missing[1], nearest = hint)
 }
 
 look_up_values <- function(keys, table, take, by, unknown, call) {

@@ -176,40 +176,46 @@ lineage_in_words <- function(graph) {
 # A column: its formula, what is missing before and after, a summary and figures.
 column_card <- function(name, found, heading) {
   t <- htmltools::tags
-  x <- found$table
   formula <- formula_of(found$lineage$nodes, name)
-  origins <- found$origins[[name]]
-  summary <- summary_row(name, found$data[[name]])
-  missing <- function(values) format(sum(is.na(values)), big.mark = ",")
-  from <- intersect(origins, names(found$data))
-  facts <- c(list(t$dt("type"), t$dd(summary$type), t$dt("missing"),
-                  t$dd(paste0(missing(found$data[[name]]),
-                              if (length(from)) paste0(" (",
-                                                       paste(from,
-                                                             vapply(from, function(one) missing(found$data[[one]]),
-                                                                 ""), collapse = ", "), ")"))),
-                  t$dt("different values"), t$dd(format(summary$different, big.mark = ","))),
-             if (!is.na(summary$mean) && is.numeric(found$data[[name]])) {
-               list(t$dt("mean, sd"), t$dd(paste(format(signif(summary$mean, 5)), format(signif(summary$sd, 3)),
-                                                 sep = ", ")), t$dt("least to greatest"),
-                    t$dd(range_text(found$data[[name]])))
-             },
-             if (!is.na(summary$frequent)) list(t$dt("most frequent"), t$dd(summary$frequent)))
-  kind <- kind_of_column(x, name)
-  figures <- list(
-    figure_tag(untitled(plot_column_data(found$data, name, origins)), paste("Spread of the values of", name), 6.4, 2.6),
-    if (identical(kind$what, "running") && is.numeric(found$data[[name]])) {
-      figure_tag(untitled(plot_running_data(found$data, name, along_of(kind, found), within_of(kind, found))),
-                 paste(name, "along the rows"), 6.4, 2.8)
-    },
-    if (identical(kind$what, "ranking") && is.numeric(found$data[[name]])) {
-      figure_tag(untitled(plot_ranking_data(found$data, name, 10, NULL,
-                                            Find(function(one) is.numeric(found$data[[one]]), from))),
-                 paste("The best ranks of", name), 6.4, 2.8)
-    }
+  code <- if (!is.na(formula)) t$pre(t$code(formula, .noWS = "outside"), .noWS = "inside")
+  t$article(class = "card", heading(shown(name)), code, t$dl(column_facts(name, found)), column_figures(name, found))
+}
+
+# Terms and what they are of the column, as tags.
+column_facts <- function(name, found) {
+  values <- found$data[[name]]
+  summary <- summary_row(name, values)
+  is_measured <- !is.na(summary$mean) && is.numeric(values)
+  facts <- c(
+    type = summary$type, missing = missing_text(name, found), "different values" = format(summary$different, big.mark = ","),
+    if (is_measured) c("mean, sd" = paste(format(signif(summary$mean, 5)), format(signif(summary$sd, 3)), sep = ", "),
+                       "least to greatest" = range_text(values)),
+    if (!is.na(summary$frequent)) c("most frequent" = summary$frequent)
   )
-  t$article(class = "card", heading(shown(name)), if (!is.na(formula)) t$pre(t$code(formula, .noWS = "outside"),
-      .noWS = "inside"), t$dl(facts), figures)
+  unname(Map(function(term, fact) list(htmltools::tags$dt(term), htmltools::tags$dd(fact)), names(facts), facts))
+}
+
+# How many values are missing, and how many of the columns that it is made from.
+missing_text <- function(name, found) {
+  missing <- function(one) format(sum(is.na(found$data[[one]])), big.mark = ",")
+  from <- intersect(found$origins[[name]], names(found$data))
+  of_each <- paste(from, vapply(from, missing, ""), collapse = ", ")
+  paste0(missing(name), if (length(from)) paste0(" (", of_each, ")"))
+}
+
+column_figures <- function(name, found) {
+  data <- found$data
+  kind <- kind_of_column(found$table, name)
+  what <- if (is.numeric(data[[name]])) kind$what else "other"
+  spread <- figure_tag(untitled(plot_column_data(data, name, found$origins[[name]])), paste("Spread of the values of", name), 6.4, 2.6)
+  if (identical(what, "running")) {
+    running <- plot_running_data(data, name, along_of(kind, found), within_of(kind, found))
+    return(list(spread, figure_tag(untitled(running), paste(name, "along the rows"), 6.4, 2.8)))
+  }
+  if (!identical(what, "ranking")) return(list(spread))
+  by <- Find(function(one) is.numeric(data[[one]]), intersect(found$origins[[name]], names(data)))
+  ranks <- plot_ranking_data(data, name, 10, NULL, by)
+  list(spread, figure_tag(untitled(ranks), paste("The best ranks of", name), 6.4, 2.8))
 }
 
 # In a card the name stands above.

@@ -71,50 +71,51 @@ parquet_table <- function(table, name, call) {
   table
 }
 
+# A column as it was saved, or as its types in the file say; `kept` is what save_table() noted of columns.
 parquet_column <- function(values, column, kept, logical, converted, file, call) {
   refuse <- function(what, hint = NULL) {
     stop_because(c("The column {.code {column}} of {.file {file}} {what}.", "i" = hint), "unreadable_file", call,
                  file = file, column = column)
   }
-  if (inherits(values, "few_texts")) {
-    if (!all(validUTF8(values$texts[!is.na(values$texts)]))) refuse("has text that is not valid UTF-8")
-    values <- if (anyNA(values$texts)) coded_texts_cpp(replace(values$codes, values$codes ==
-                                                               which(is.na(values$texts)), NA),
-                                                       values$texts) else coded_texts_cpp(values$codes, values$texts)
+  if (inherits(values, "few_texts")) values <- parquet_texts(values, refuse)
+  check_parquet_values(values, logical, refuse)
+  if (inherits(values, "integer64")) return(as_long(values))
+  if (inherits(values, "Date")) return(structure(as.numeric(values), class = "Date"))
+  levels <- kept$levels[[column]]
+  is_ordered <- column %in% unlist(kept$ordered)
+  if (!is.null(levels) && (is.factor(values) || is.character(values))) {
+    return(factor(as.character(values), levels = as.character(unlist(levels)), ordered = is_ordered))
   }
+  if (is_ordered) values <- factor(values, ordered = TRUE)
+  zone <- kept$zones[[column]]
+  if (inherits(values, "POSIXct")) attr(values, "tzone") <- if (is.null(zone)) "UTC" else unlist(zone)
+  if (inherits(values, "difftime") && !is.null(kept$units[[column]])) units(values) <- unlist(kept$units[[column]])
+  values
+}
+
+# Few different texts come as these and their numbers.
+parquet_texts <- function(values, refuse) {
+  texts <- values$texts
+  if (!all(validUTF8(texts[!is.na(texts)]))) refuse("has text that is not valid UTF-8")
+  codes <- if (anyNA(texts)) replace(values$codes, values$codes == which(is.na(texts)), NA) else values$codes
+  coded_texts_cpp(codes, texts)
+}
+
+# What R's types can't hold exactly is refused.
+check_parquet_values <- function(values, logical, refuse) {
   if (is.list(values)) refuse("holds bytes, lists or records, not single values")
   of <- logical$type
   if (inherits(values, "integer64") && identical(of, "INT") && isFALSE(logical$is_signed)) {
     if (any(is.na(values) | values < 0)) refuse("has whole numbers without a sign that may be too large for R")
   }
-  if (identical(of, "DECIMAL") && is.double(values)) {
-    exact <- abs(values) * 10^logical$scale < 2^53
-    if (!all(exact, na.rm = TRUE)) {
-      refuse("has decimal numbers of more than 15 digits, which would be rounded",
-             "Write them as text, or as doubles.")
-    }
+  if (identical(of, "DECIMAL") && is.double(values) && !all(abs(values) * 10^logical$scale < 2^53, na.rm = TRUE)) {
+    refuse("has decimal numbers of more than 15 digits, which would be rounded", "Write them as text, or as doubles.")
   }
-  if (is.character(values) || is.factor(values)) {
-    texts <- if (is.factor(values)) levels(values) else values
-    wrong <- which(!validUTF8(texts))
-    if (length(wrong)) {
-      refuse(if (is.factor(values)) "has a category that is not valid UTF-8"
-        else paste0("has text that is not valid UTF-8, in row ", wrong[1]))
-    }
-  }
-  if (inherits(values, "integer64")) return(as_long(values))
-  if (inherits(values, "Date")) return(structure(as.numeric(values), class = "Date"))
-  levels <- kept$levels[[column]]
-  if (!is.null(levels) && (is.factor(values) || is.character(values))) {
-    return(factor(as.character(values), levels = as.character(unlist(levels)), ordered = column %in%
-                  unlist(kept$ordered)))
-  }
-  if (column %in% unlist(kept$ordered)) values <- factor(values, ordered = TRUE)
-  if (inherits(values, "POSIXct")) attr(values,
-                                        "tzone") <-
-                                          if (is.null(kept$zones[[column]])) "UTC" else unlist(kept$zones[[column]])
-  if (inherits(values, "difftime") && !is.null(kept$units[[column]])) units(values) <- unlist(kept$units[[column]])
-  values
+  if (!is.character(values) && !is.factor(values)) return(invisible())
+  wrong <- which(!validUTF8(if (is.factor(values)) levels(values) else values))
+  if (!length(wrong)) return(invisible())
+  if (is.factor(values)) refuse("has a category that is not valid UTF-8")
+  refuse(paste0("has text that is not valid UTF-8, in row ", wrong[1]))
 }
 
 one_text <- function(text) gsub("[[:space:]]+", " ", paste(text, collapse = " "))

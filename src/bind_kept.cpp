@@ -7,6 +7,7 @@
 
 #include "bind.h"
 #include "kept.h"
+#include "kept_column.h"
 #include "late_texts.h"
 #include "names.h"
 #include "text_numbering.h"
@@ -92,220 +93,46 @@ class Contents {
   std::vector<std::string> pages_;
 };
 
-// Columns of several files, one after the other.
-class Parts {
- public:
-  explicit Parts(const std::vector<std::string>& paths) {
-    R_xlen_t rows = 0;
-    for (const std::string& path : paths) {
-      files_.emplace_back(path);
-      first_rows_.push_back(rows);
-      rows += static_cast<R_xlen_t>(files_.back().head().rows);
-    }
-    rows_ = rows;
+SEXP codes_of(const KeptColumn& column, const Workers& workers) {
+  Rcpp::Shield<SEXP> codes(new_vector(INTSXP, static_cast<R_xlen_t>(column.rows())));
+  TextNumbering all;
+  column.read_codes(INTEGER(codes), &all, workers);
+  Rcpp::CharacterVector texts(static_cast<R_xlen_t>(all.texts().size()));
+  for (std::size_t k = 0; k < all.texts().size(); ++k) {
+    const std::string& text = all.texts()[k];
+    texts[static_cast<R_xlen_t>(k)] = Rf_mkCharLenCE(text.data(), static_cast<int>(text.size()), CE_UTF8);
   }
+  return new_coded_texts(codes, texts);
+}
 
-  SEXP read(const std::string& type, int threads) {
-    workers_ = thread_count(rows_, threads);
-    if (type == "text") return are_mostly_coded() ? codes() : texts();
-    if (type == "logical") return values<std::int32_t>(LGLSXP);
-    if (type == "integer") return values<std::int32_t>(INTSXP);
-    return values<double>(REALSXP);
+SEXP texts_of(const KeptColumn& column, const Workers& workers) {
+  const R_xlen_t rows = static_cast<R_xlen_t>(column.rows());
+  const std::vector<KeptPage> pages = column.pages();
+  const R_xlen_t count = static_cast<R_xlen_t>(pages.size());
+  Rcpp::Shield<SEXP> starts(new_vector(INTSXP, rows)), sizes(new_vector(INTSXP, rows));
+  Rcpp::Shield<SEXP> bytes(Rf_allocVector(VECSXP, count)), first_rows(Rf_allocVector(REALSXP, count));
+  std::vector<std::uint8_t*> addresses;
+  for (R_xlen_t page = 0; page < count; ++page) {
+    SEXP copy = new_vector(RAWSXP, static_cast<R_xlen_t>(pages[static_cast<std::size_t>(page)].size));
+    SET_VECTOR_ELT(bytes, page, copy);
+    REAL(first_rows)[page] = static_cast<double>(pages[static_cast<std::size_t>(page)].first_row);
+    addresses.push_back(RAW(copy));
   }
+  column.read_texts(INTEGER(starts), INTEGER(sizes), addresses, workers);
+  return new_written_texts(bytes, starts, sizes, first_rows);
+}
 
- private:
-  static std::size_t number(std::uint64_t size) { return static_cast<std::size_t>(size); }
-
-  // What is few in all files may be many in one of them.
-  bool are_mostly_coded() const {
-    std::uint64_t coded = 0;
-    for (const KeptFile& file : files_) coded += file.head().type == KeptType::coded_text ? file.head().rows : 0;
-    return 2 * coded >= static_cast<std::uint64_t>(rows_);
-  }
-
-  // Where nothing is known, logicals stand for values of any type; integers may be wanted as numbers.
-  template <class T>
-  SEXP values(SEXPTYPE type) {
-    Rcpp::Shield<SEXP> result(new_vector(type, rows_));
-    T* const to = static_cast<T*>(writable_address(result));
-    run_pieces(files_.size(), workers_, [&](int, std::size_t k) {
-      const KeptHead& head = files_[k].head();
-      T* const first = to + first_rows_[k];
-      const bool is_wide = head.type == KeptType::real, wants_wide = std::is_same<T, double>::value;
-      if (head.type >= KeptType::coded_text || (is_wide && !wants_wide)) throw DamagedFile("another type");
-      if (is_wide == wants_wide) return read_into(files_[k], 0, first, number(head.rows));
-      std::vector<std::int32_t> narrow(number(head.rows));
-      read_into(files_[k], 0, narrow.data(), narrow.size());
-      for (std::size_t i = 0; i < narrow.size(); ++i)
-        first[i] = narrow[i] == missing_integer ? static_cast<T>(missing_real()) : static_cast<T>(narrow[i]);
-    });
-    return result;
-  }
-
-  template <class T>
-  static void read_into(const KeptFile& file, std::size_t buffer, T* to, std::size_t count) {
-    if (file.head().sizes.at(buffer) != count * sizeof(T)) throw DamagedFile("another size");
-    file.read(buffer, to);
-  }
-
-  // Calls work(text) for each of the different texts, in the order of their numbers.
-  template <class Work>
-  static void each_different(const KeptFile& file, Work work) {
-    std::vector<std::int32_t> sizes(number(file.head().sizes.at(1)) / sizeof(std::int32_t));
-    file.read(1, sizes.data());
-    std::string bytes(number(file.head().sizes.at(2)), '\0');
-    file.read(2, &bytes[0]);
-    std::size_t at = 0;
-    for (std::int32_t size : sizes) {
-      if (size < 0 || at + static_cast<std::size_t>(size) > bytes.size()) throw DamagedFile("another size");
-      work(std::string_view(bytes).substr(at, static_cast<std::size_t>(size)));
-      at += static_cast<std::size_t>(size);
-    }
-  }
-
-  // Every file has numbered its texts by itself, or has a text for each row.
-  SEXP codes() {
-    Rcpp::Shield<SEXP> result(new_vector(INTSXP, rows_));
-    int* const to = INTEGER(result);
-    TextNumbering all;
-    std::vector<std::vector<std::int32_t>> numbers(files_.size());
-    for (std::size_t k = 0; k < files_.size(); ++k) {
-      if (files_[k].head().type == KeptType::coded_text)
-        each_different(files_[k], [&](std::string_view text) { numbers[k].push_back(all.number(text)); });
-      else
-        each_written(files_[k], [&](std::size_t row, const std::string_view* text) {
-          to[first_rows_[k] + static_cast<R_xlen_t>(row)] = text ? all.number(*text) : missing_integer;
-        });
-    }
-    run_pieces(files_.size(), workers_, [&](int, std::size_t k) {
-      if (files_[k].head().type != KeptType::coded_text) return;
-      int* const code = to + first_rows_[k];
-      const std::size_t rows = number(files_[k].head().rows);
-      read_into(files_[k], 0, code, rows);
-      for (std::size_t i = 0; i < rows; ++i) {
-        if (code[i] == missing_integer) continue;
-        if (code[i] < 1 || static_cast<std::size_t>(code[i]) > numbers[k].size()) throw DamagedFile("another number");
-        code[i] = numbers[k][static_cast<std::size_t>(code[i]) - 1];
-      }
-    });
-    Rcpp::CharacterVector texts(static_cast<R_xlen_t>(all.texts().size()));
-    for (std::size_t k = 0; k < all.texts().size(); ++k) {
-      const std::string& text = all.texts()[k];
-      texts[static_cast<R_xlen_t>(k)] = Rf_mkCharLenCE(text.data(), static_cast<int>(text.size()), CE_UTF8);
-    }
-    return new_coded_texts(result, texts);
-  }
-
-  // Files with coded texts among them are written out.
-  SEXP texts() {
-    Rcpp::Shield<SEXP> starts(new_vector(INTSXP, rows_)), sizes(new_vector(INTSXP, rows_));
-    const R_xlen_t pages = count_pages();
-    Rcpp::Shield<SEXP> bytes(Rf_allocVector(VECSXP, pages)), first_rows(Rf_allocVector(REALSXP, pages));
-    std::vector<R_xlen_t> first_page;
-    std::vector<std::uint8_t*> addresses;
-    for (std::size_t k = 0; k < files_.size(); ++k) {
-      first_page.push_back(static_cast<R_xlen_t>(addresses.size()));
-      const bool is_coded = files_[k].head().type == KeptType::coded_text;
-      const std::vector<std::string> written_out = is_coded ? write_out(files_[k]) : std::vector<std::string>();
-      for (std::size_t n = 0; n < pages_of(files_[k]); ++n) {
-        const std::size_t size = is_coded ? written_out[n].size() : number(files_[k].head().sizes.at(n + 1));
-        if (size > static_cast<std::size_t>(std::numeric_limits<std::int32_t>::max()))
-          throw DamagedFile("another size");
-        const R_xlen_t page = static_cast<R_xlen_t>(addresses.size());
-        SEXP copy = new_vector(RAWSXP, static_cast<R_xlen_t>(size));
-        SET_VECTOR_ELT(bytes, page, copy);
-        REAL(first_rows)[page] = static_cast<double>(first_rows_[k]) + static_cast<double>(n * kept_page_rows);
-        addresses.push_back(RAW(copy));
-        if (is_coded) std::copy(written_out[n].begin(), written_out[n].end(), RAW(copy));
-      }
-    }
-    int *const start = INTEGER(starts), *const size = INTEGER(sizes);
-    run_pieces(files_.size(), workers_, [&](int, std::size_t k) {
-      const std::size_t rows = number(files_[k].head().rows);
-      const bool is_coded = files_[k].head().type == KeptType::coded_text;
-      int *const own_size = size + first_rows_[k], *const own_start = start + first_rows_[k];
-      if (is_coded) sizes_of_codes(files_[k], own_size);
-      else read_into(files_[k], 0, own_size, rows);
-      for (std::size_t n = 0; n < pages_of(files_[k]); ++n) {
-        std::int64_t at = 0;
-        for (std::size_t i = n * kept_page_rows; i < std::min(rows, (n + 1) * kept_page_rows); ++i) {
-          own_start[i] = static_cast<int>(at);
-          if (own_size[i] != missing_integer) at += own_size[i];
-        }
-        if (is_coded) continue;
-        if (files_[k].head().sizes.at(n + 1) != static_cast<std::uint64_t>(at)) throw DamagedFile("another size");
-        files_[k].read(n + 1, addresses[static_cast<std::size_t>(first_page[k]) + n]);
-      }
-    });
-    return new_written_texts(bytes, starts, sizes, first_rows);
-  }
-
-  static std::size_t pages_of(const KeptFile& file) {
-    return (number(file.head().rows) + kept_page_rows - 1) / kept_page_rows;
-  }
-
-  // Calls work(row, text), or work(row, null) where it is missing, for each row of coded texts.
-  template <class Work>
-  static void each_coded(const KeptFile& file, Work work) {
-    std::vector<std::string> different;
-    each_different(file, [&](std::string_view text) { different.emplace_back(text); });
-    std::vector<std::int32_t> codes(number(file.head().rows));
-    read_into(file, 0, codes.data(), codes.size());
-    for (std::size_t i = 0; i < codes.size(); ++i)
-      work(i, codes[i] == missing_integer ? nullptr : &different.at(static_cast<std::size_t>(codes[i]) - 1));
-  }
-
-  // Calls work(row, text), or work(row, null) where it is missing, for each row of texts that are written out.
-  template <class Work>
-  static void each_written(const KeptFile& file, Work work) {
-    if (file.head().type != KeptType::text) throw DamagedFile("another type");
-    std::vector<std::int32_t> sizes(number(file.head().rows));
-    read_into(file, 0, sizes.data(), sizes.size());
-    std::string page;
-    std::size_t at = 0;
-    for (std::size_t row = 0; row < sizes.size(); ++row) {
-      if (row % kept_page_rows == 0) {
-        page.resize(number(file.head().sizes.at(row / kept_page_rows + 1)));
-        file.read(row / kept_page_rows + 1, &page[0]);
-        at = 0;
-      }
-      if (sizes[row] == missing_integer) {
-        work(row, nullptr);
-        continue;
-      }
-      if (sizes[row] < 0 || at + static_cast<std::size_t>(sizes[row]) > page.size()) throw DamagedFile("another size");
-      const std::string_view text = std::string_view(page).substr(at, static_cast<std::size_t>(sizes[row]));
-      work(row, &text);
-      at += text.size();
-    }
-  }
-
-  static std::vector<std::string> write_out(const KeptFile& file) {
-    std::vector<std::string> pages(pages_of(file));
-    each_coded(file, [&](std::size_t row, const std::string* text) { if (text) pages[row / kept_page_rows] += *text; });
-    return pages;
-  }
-
-  static void sizes_of_codes(const KeptFile& file, int* sizes) {
-    each_coded(file, [&](std::size_t row, const std::string* text) {
-      sizes[row] = text ? static_cast<int>(text->size()) : missing_integer;
-    });
-  }
-
-  R_xlen_t count_pages() const {
-    std::size_t pages = 0;
-    for (const KeptFile& file : files_) {
-      if (file.head().type < KeptType::coded_text) throw DamagedFile("another type");
-      pages += pages_of(file);
-    }
-    return static_cast<R_xlen_t>(pages);
-  }
-
-  std::vector<KeptFile> files_;
-  std::vector<R_xlen_t> first_rows_;
-  R_xlen_t rows_ = 0;
-  Workers workers_;
-};
+// As "logical", "integer", "number" or "text".
+SEXP read_column(const KeptColumn& column, const std::string& type, int threads) {
+  const R_xlen_t rows = static_cast<R_xlen_t>(column.rows());
+  const Workers workers = thread_count(rows, threads);
+  if (type == "text") return column.is_mostly_coded() ? codes_of(column, workers) : texts_of(column, workers);
+  const SEXPTYPE vector = type == "logical" ? LGLSXP : type == "integer" ? INTSXP : REALSXP;
+  Rcpp::Shield<SEXP> result(new_vector(vector, rows));
+  if (vector == REALSXP) column.read(static_cast<double*>(writable_address(result)), workers);
+  else column.read(static_cast<std::int32_t*>(writable_address(result)), workers);
+  return result;
+}
 
 }  // namespace
 
@@ -354,7 +181,7 @@ Rcpp::List kept_heads_cpp(std::vector<std::string> paths) {
 // [[Rcpp::export]]
 SEXP kept_read_cpp(std::vector<std::string> paths, std::string type, int threads) {
   try {
-    return Parts(paths).read(type, threads);
+    return read_column(KeptColumn(paths), type, threads);
   } catch (const InputError&) {
     return R_NilValue;
   } catch (const DamagedFile&) {

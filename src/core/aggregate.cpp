@@ -221,10 +221,7 @@ template <class T>
 double strongest_unknown(const T* values, std::size_t rows) {
   double found = std::numeric_limits<double>::quiet_NaN();
   for (std::size_t i = 0; i < rows; ++i) {
-    const double value = as_real(values[i]);
-    std::uint64_t bits;
-    std::memcpy(&bits, &value, sizeof bits);
-    if (value != value && static_cast<std::uint32_t>(bits) == 1954) return missing_real();
+    if (is_missing_real(as_real(values[i]))) return missing_real();
   }
   return found;
 }

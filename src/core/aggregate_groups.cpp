@@ -121,9 +121,7 @@ std::vector<double> ranges_of_column_groups(bool least, const T* values, std::si
       result[g] = least ? std::min(result[g], value) : std::max(result[g], value);
       continue;
     }
-    std::uint64_t bits;
-    std::memcpy(&bits, &value, sizeof bits);
-    if (unknown[g] == 0 || static_cast<std::uint32_t>(bits) == 1954) unknown[g] = value;
+    if (unknown[g] == 0 || is_missing_real(value)) unknown[g] = value;
   }
   if (!skip_missing)
     for (std::size_t g = 0; g < groups; ++g)

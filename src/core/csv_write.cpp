@@ -40,10 +40,7 @@ void write_field(std::int32_t value, bool is_logical, std::string* to) {
 }
 
 void write_field(double value, std::string* to) {
-  std::uint64_t bits;
-  std::memcpy(&bits, &value, sizeof bits);
-  const bool is_missing = value != value && static_cast<std::uint32_t>(bits) == 1954;
-  if (!is_missing) write_real(value, to);
+  if (!is_missing_real(value)) write_real(value, to);
 }
 
 }  // namespace rowanroot

@@ -36,12 +36,7 @@ struct Angle {
 
 // Missing is stronger than not-a-number, whichever comes first.
 double unknown_of(double a, double b) {
-  std::uint64_t bits[2];
-  std::memcpy(&bits[0], &a, sizeof a);
-  std::memcpy(&bits[1], &b, sizeof b);
-  const bool missing = (a != a && static_cast<std::uint32_t>(bits[0]) == 1954) ||
-                       (b != b && static_cast<std::uint32_t>(bits[1]) == 1954);
-  return missing ? missing_real() : std::numeric_limits<double>::quiet_NaN();
+  return is_missing_real(a) || is_missing_real(b) ? missing_real() : std::numeric_limits<double>::quiet_NaN();
 }
 
 struct Lesser {
@@ -66,11 +61,7 @@ struct IsMissing {
 };
 
 struct IsNotANumber {
-  static std::int32_t apply(double a) {
-    std::uint64_t bits;
-    std::memcpy(&bits, &a, sizeof bits);
-    return a != a && static_cast<std::uint32_t>(bits) != 1954;
-  }
+  static std::int32_t apply(double a) { return a != a && !is_missing_real(a); }
 };
 
 struct IsFinite {

@@ -150,10 +150,8 @@ inline std::uint64_t key_of(Text value) { return reinterpret_cast<std::uintptr_t
 inline std::uint64_t key_of(std::int64_t value) { return static_cast<std::uint64_t>(value); }
 inline std::uint64_t key_of(double value) {
   if (value == 0) value = 0;  // -0 is 0
-  std::uint64_t bits;
-  std::memcpy(&bits, &value, sizeof bits);
-  if (value != value) bits = static_cast<std::uint32_t>(bits) == 1954 ? 0x7FF00000000007A2ull : 0x7FF8000000000000ull;
-  return bits;
+  if (value != value) return is_missing_real(value) ? missing_bits : 0x7FF8000000000000ull;
+  return bits_of(value);
 }
 
 }  // namespace rowanroot

@@ -15,6 +15,19 @@ namespace {
 std::int32_t missing_rank(std::int32_t) { return missing_integer; }
 double missing_rank(double) { return missing_real(); }
 
+// The rank of a value among others, by the rule for ties: `less` are less, `at_most` with it and those equal to it are
+// at most as great, and `different` is the number of different values up to it. Where those that come first or last
+// count it is another matter.
+template <class Rank>
+Rank rank_of_equals(Ties ties, std::size_t less, std::size_t at_most, std::size_t different) {
+  switch (ties) {
+    case Ties::greatest: return static_cast<Rank>(at_most);
+    case Ties::average: return static_cast<Rank>((static_cast<double>(less + at_most) + 1) / 2);
+    case Ties::dense: return static_cast<Rank>(different);
+    default: return static_cast<Rank>(less + 1);
+  }
+}
+
 // Ranks of sorted rows, of which the first comes after `before` others of its group; dense ones need the whole group.
 template <class Rank>
 void rank_sorted(const KeyedRow* sorted, std::size_t count, std::size_t before, Ties ties, Rank* ranks) {
@@ -31,17 +44,11 @@ void rank_sorted(const KeyedRow* sorted, std::size_t count, std::size_t before, 
     std::size_t last = first + 1;
     while (last < count && sorted[last].key == sorted[first].key) ++last;
     ++dense;
-    for (std::size_t i = first; i < last; ++i) {
-      Rank& rank = ranks[sorted[i].row];
-      switch (ties) {
-        case Ties::least: rank = static_cast<Rank>(before + first + 1); break;
-        case Ties::greatest: rank = static_cast<Rank>(before + last); break;
-        case Ties::average: rank = static_cast<Rank>((static_cast<double>(2 * before + first + last) + 1) / 2); break;
-        case Ties::first: rank = static_cast<Rank>(before + i + 1); break;
-        case Ties::last: rank = static_cast<Rank>(before + first + last - i); break;
-        case Ties::dense: rank = static_cast<Rank>(dense); break;
-      }
-    }
+    const Rank of_all = rank_of_equals<Rank>(ties, before + first, before + last, dense);
+    for (std::size_t i = first; i < last; ++i)
+      ranks[sorted[i].row] = ties == Ties::first  ? static_cast<Rank>(before + i + 1)
+                             : ties == Ties::last ? static_cast<Rank>(before + first + last - i)
+                                                  : of_all;
     first = last;
   }
 }
@@ -144,9 +151,7 @@ void rank_small(SmallGroup& group, std::size_t count, Ties ties, Rank* ranks) {
       less += group.keys[k] < group.keys[i];
       at_most += group.keys[k] <= group.keys[i];
     }
-    ranks[group.rows[i]] = ties == Ties::least ? static_cast<Rank>(less + 1)
-                           : ties == Ties::greatest ? static_cast<Rank>(at_most)
-                                                    : static_cast<Rank>((static_cast<double>(less + at_most) + 1) / 2);
+    ranks[group.rows[i]] = rank_of_equals<Rank>(ties, less, at_most, 0);
   }
 }
 
@@ -264,14 +269,10 @@ bool rank_few_values(const SortKeys& keys, Type type, const void* values, std::s
   std::size_t before = 0, dense = 0;
   for (const Value& value : sorted) {
     const std::size_t count = static_cast<std::size_t>(counts[value.number]);
-    Rank& rank = rank_of_value[value.number];
     ++dense;
-    if (keys.missing_rows() > 0 && value.key == keys.missing_code()) rank = missing_rank(Rank());
-    else if (options.ties == Ties::average) rank = static_cast<Rank>((static_cast<double>(2 * before + count) + 1) / 2);
-    else
-      rank = static_cast<Rank>(options.ties == Ties::dense   ? dense
-                               : options.ties == Ties::least ? before + 1
-                                                             : before + count);
+    const bool is_missing = keys.missing_rows() > 0 && value.key == keys.missing_code();
+    rank_of_value[value.number] =
+        is_missing ? missing_rank(Rank()) : rank_of_equals<Rank>(options.ties, before, before + count, dense);
     before += count;
   }
   constexpr std::size_t piece = 1 << 16;

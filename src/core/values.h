@@ -20,17 +20,22 @@ inline constexpr std::int32_t missing_integer = std::numeric_limits<std::int32_t
 inline constexpr std::int64_t missing_long_integer = std::numeric_limits<std::int64_t>::min();
 
 // R's NA_real_ is the NaN with 1954 in its lower word; other NaNs are not "missing" but "not a number".
+inline constexpr std::uint64_t missing_bits = 0x7FF00000000007A2ull;
+
 inline double missing_real() {
-  const std::uint64_t bits = 0x7FF00000000007A2ull;
   double value;
-  std::memcpy(&value, &bits, sizeof value);
+  std::memcpy(&value, &missing_bits, sizeof value);
   return value;
 }
 
-inline bool is_missing_real(double value) {
+inline std::uint64_t bits_of(double value) {
   std::uint64_t bits;
   std::memcpy(&bits, &value, sizeof bits);
-  return value != value && static_cast<std::uint32_t>(bits) == 1954;
+  return bits;
+}
+
+inline bool is_missing_real(double value) {
+  return value != value && static_cast<std::uint32_t>(bits_of(value)) == static_cast<std::uint32_t>(missing_bits);
 }
 
 static_assert(sizeof(Text) == sizeof(double), "texts and numbers share registers");

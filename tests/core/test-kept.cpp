@@ -1,4 +1,6 @@
 #include "kept.h"
+#include "kept_column.h"
+#include "values.h"
 
 #include <cstdio>
 #include <cstdlib>
@@ -70,4 +72,131 @@ TEST("a kept column comes back whole, and with any byte changed or cut off it is
     file.write(whole.substr(0, size));
     CHECK(is_damaged());
   }
+}
+
+namespace {
+
+// A file of coded texts, or of texts that are written out.
+void write_texts(const std::string& path, const std::vector<std::string>& texts, bool coded) {
+  std::vector<std::int32_t> numbers, sizes;
+  std::string bytes;
+  for (const std::string& text : texts) {
+    if (text == "missing") {
+      numbers.push_back(missing_integer);
+      if (!coded) sizes.push_back(missing_integer);
+      continue;
+    }
+    bytes += text;
+    sizes.push_back(static_cast<std::int32_t>(text.size()));
+    numbers.push_back(static_cast<std::int32_t>(sizes.size()));
+  }
+  KeptHead head;
+  head.type = coded ? KeptType::coded_text : KeptType::text;
+  head.rows = texts.size();
+  const KeptBuffer of_sizes = {sizes.data(), sizes.size() * sizeof(std::int32_t)},
+                   of_bytes = {bytes.data(), bytes.size()};
+  if (coded) write_kept(path, head, {{numbers.data(), numbers.size() * sizeof(std::int32_t)}, of_sizes, of_bytes});
+  else write_kept(path, head, {of_sizes, of_bytes});
+}
+
+std::vector<std::string> texts_back(const KeptColumn& column) {
+  std::vector<std::int32_t> starts(column.rows()), sizes(column.rows());
+  std::vector<std::vector<std::uint8_t>> pages;
+  std::vector<std::uint8_t*> addresses;
+  const std::vector<KeptPage> known = column.pages();
+  for (const KeptPage& page : known) pages.emplace_back(page.size + 1);
+  for (std::vector<std::uint8_t>& page : pages) addresses.push_back(page.data());
+  column.read_texts(starts.data(), sizes.data(), addresses, Workers(1));
+  std::vector<std::string> texts;
+  std::size_t page = 0;
+  for (std::size_t row = 0; row < column.rows(); ++row) {
+    while (page + 1 < known.size() && row >= known[page + 1].first_row) ++page;
+    if (sizes[row] == missing_integer) texts.push_back("missing");
+    else
+      texts.emplace_back(reinterpret_cast<const char*>(addresses[page]) + starts[row],
+                         static_cast<std::size_t>(sizes[row]));
+  }
+  return texts;
+}
+
+std::vector<std::string> codes_back(const KeptColumn& column) {
+  std::vector<std::int32_t> codes(column.rows());
+  TextNumbering all;
+  column.read_codes(codes.data(), &all, Workers(2));
+  std::vector<std::string> texts;
+  for (std::int32_t code : codes)
+    texts.push_back(code == missing_integer ? "missing" : all.texts()[static_cast<std::size_t>(code) - 1]);
+  return texts;
+}
+
+}  // namespace
+
+TEST("a column of several files is that of one after the other, coded or written out, and numbers become wider") {
+  TemporaryFile one, two;
+  two.path += "-2";
+  write_texts(one.path, {"a", "missing", "bc", "", "a"}, true);
+  write_texts(two.path, {"bc", "missing", "new"}, false);
+  const std::vector<std::string> expected = {"a", "missing", "bc", "", "a", "bc", "missing", "new"};
+  const KeptColumn column({one.path, two.path});
+  CHECK(column.rows() == 8 && column.is_mostly_coded());
+  CHECK(!KeptColumn({two.path}).is_mostly_coded());
+  CHECK(codes_back(column) == expected);
+  CHECK(texts_back(column) == expected);
+  const std::vector<std::int32_t> whole = {1, missing_integer, -3};
+  const std::vector<double> real = {0.5};
+  KeptHead head;
+  head.type = KeptType::integer;
+  head.rows = 3;
+  write_kept(one.path, head, {{whole.data(), 12}});
+  head.type = KeptType::real;
+  head.rows = 1;
+  write_kept(two.path, head, {{real.data(), 8}});
+  std::vector<double> numbers(4);
+  KeptColumn({one.path, two.path}).read(numbers.data(), Workers(1));
+  CHECK(numbers[0] == 1 && is_missing_real(numbers[1]) && numbers[2] == -3 && numbers[3] == 0.5);
+  std::vector<std::int32_t> narrow(4);
+  bool refused = false;
+  try {
+    KeptColumn({one.path, two.path}).read(narrow.data(), Workers(1));
+  } catch (const DamagedFile&) {
+    refused = true;
+  }
+  CHECK(refused);
+}
+
+// What a file says of itself may be anything, though its checksums fit: then it is damaged, and nothing is read beyond
+// it.
+TEST("files that say other numbers and sizes than they have are damaged") {
+  TemporaryFile file;
+  std::uint32_t seed = 7;
+  const auto random = [&](std::uint32_t below) { return (seed = seed * 1664525u + 1013904223u) / 65536 % below; };
+  int damaged = 0;
+  for (int round = 0; round < 2000; ++round) {
+    KeptHead head;
+    head.type = static_cast<KeptType>(random(6));
+    head.rows = random(5);
+    std::vector<std::vector<std::int32_t>> buffers(1 + random(3));
+    std::vector<KeptBuffer> given;
+    for (std::vector<std::int32_t>& buffer : buffers) {
+      for (std::uint32_t k = random(5); k > 0; --k)
+        buffer.push_back(random(3) ? static_cast<std::int32_t>(random(4))
+                                   : static_cast<std::int32_t>(random(50000)) * -40000);
+      given.push_back({buffer.data(), buffer.size() * sizeof(std::int32_t)});
+    }
+    write_kept(file.path, head, given);
+    std::vector<std::int32_t> narrow(8);
+    std::vector<double> wide(8);
+    for (int way = 0; way < 4; ++way) {
+      try {
+        const KeptColumn column({file.path});
+        if (way == 0) column.read(narrow.data(), Workers(1));
+        if (way == 1) column.read(wide.data(), Workers(1));
+        if (way == 2) codes_back(column);
+        if (way == 3) texts_back(column);
+      } catch (const DamagedFile&) {
+        ++damaged;
+      }
+    }
+  }
+  CHECK(damaged > 4000);
 }
