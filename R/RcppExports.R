@@ -17,12 +17,12 @@ csv_guess_cpp <- function(files, columns) {
     .Call(`_rowanroot_csv_guess_cpp`, files, columns)
 }
 
-csv_lots_cpp <- function(opened, bytes) {
-    .Call(`_rowanroot_csv_lots_cpp`, opened, bytes)
+csv_chunks_cpp <- function(opened, bytes) {
+    .Call(`_rowanroot_csv_chunks_cpp`, opened, bytes)
 }
 
-csv_read_cpp <- function(opened, wanted, lot, threads) {
-    .Call(`_rowanroot_csv_read_cpp`, opened, wanted, lot, threads)
+csv_read_cpp <- function(opened, wanted, chunk, threads) {
+    .Call(`_rowanroot_csv_read_cpp`, opened, wanted, chunk, threads)
 }
 
 csv_line_cpp <- function(opened, row) {
@@ -35,6 +35,22 @@ csv_write_cpp <- function(columns, names, rows, path, separator, fields, copied,
 
 date_part_cpp <- function(values, part, units_per_day) {
     .Call(`_rowanroot_date_part_cpp`, values, part, units_per_day)
+}
+
+are_deferred_cpp <- function(texts) {
+    .Call(`_rowanroot_are_deferred_cpp`, texts)
+}
+
+coded_texts_cpp <- function(codes, texts) {
+    .Call(`_rowanroot_coded_texts_cpp`, codes, texts)
+}
+
+coded_parts_cpp <- function(x) {
+    .Call(`_rowanroot_coded_parts_cpp`, x)
+}
+
+joined_texts_cpp <- function(columns, with, rows) {
+    .Call(`_rowanroot_joined_texts_cpp`, columns, with, rows)
 }
 
 begin_flush_cpp <- function(path) {
@@ -163,22 +179,6 @@ kept_heads_cpp <- function(paths) {
 
 kept_read_cpp <- function(paths, type, threads) {
     .Call(`_rowanroot_kept_read_cpp`, paths, type, threads)
-}
-
-are_yet_to_be_made_cpp <- function(texts) {
-    .Call(`_rowanroot_are_yet_to_be_made_cpp`, texts)
-}
-
-coded_texts_cpp <- function(codes, texts) {
-    .Call(`_rowanroot_coded_texts_cpp`, codes, texts)
-}
-
-coded_parts_cpp <- function(x) {
-    .Call(`_rowanroot_coded_parts_cpp`, x)
-}
-
-joined_texts_cpp <- function(columns, with, rows) {
-    .Call(`_rowanroot_joined_texts_cpp`, columns, with, rows)
 }
 
 text_codes_cpp <- function(column, threads) {

@@ -79,10 +79,10 @@ key_text <- function(keys, row) paste(vapply(keys, function(key) encodeString(as
 
 # What has a class is grouped by what it is stored as: a category by its codes, a date by its day, and 64-bit
 # integers by all their bits.
-group_values <- function(column, run) {
+group_values <- function(column, call) {
   if (is.list(column) || !is.null(dim(column)) || is.complex(column)) {
     stop_because(c("Can't group by {what_is(column)}.", "i" = "Group by numbers, text, dates or categories."),
-                 "type_mismatch", run$call)
+                 "type_mismatch", call)
   }
   stored_values(column)
 }

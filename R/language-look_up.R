@@ -142,7 +142,8 @@ columns_named_as_keys <- function(keys, names, call) {
   if (!length(missing)) return(by)
   hint <- nearest_name(missing[1], names)
   stop_because(c("The table has no column {.code {missing[1]}}.",
-                 "i" = if (length(hint)) "Is it {.code by = {hint}}?" else "Say {.arg by}: the table has {listed(names)}."),
+                 "i" = if (length(hint)) "Is it {.code by = {hint}}?"
+                       else "Say {.arg by}: the table has {listed(names)}."),
                "unknown_column", call, column = missing[1], nearest = hint)
 }
 

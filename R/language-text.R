@@ -125,7 +125,7 @@ few_combinations <- function(columns, rows, call) {
   can_be_grouped <- vapply(columns, function(x) typeof(x) %in% c("logical", "integer", "double", "character"), NA)
   if (rows < 1000 || !all(can_be_grouped) || any(vapply(columns, has_negative_zero_cpp, NA))) return(NULL)
   number <- function(columns, rows) {
-    groups <- group_rows_cpp(lapply(columns, group_values, run = list(call = call)), rows,
+    groups <- group_rows_cpp(lapply(columns, group_values, call = call), rows,
                              getOption("rowanroot.threads", 0L))
     if (length(groups$sizes) <= rows / 2) groups$of_row + 1L
   }

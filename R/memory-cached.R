@@ -6,24 +6,24 @@
 expensive_from <- function() getOption("rowanroot.keep_seconds", 0.25)
 
 # `typed` are the step's statements with their types.
-run_statements <- function(run, step, typed) {
+add_statements <- function(block, step, typed) {
   cache <- step$cache
   keys <- if (!is.null(cache)) statement_keys(step, step$input_keys)
-  cached <- lapply(keys, function(made) if (length(made)) cache$read(made, run$rows))
+  cached <- lapply(keys, function(made) if (length(made)) cache$read(made, block$rows))
   is_cached <- !vapply(cached, is.null, NA)
   for (k in which(used_statements(step, if (is.null(keys)) rep(FALSE, length(step$statements)) else is_cached))) {
-    if (is.null(keys)) run_statement(run, typed[[k]])
-    else if (is_cached[k]) run$columns[names(cached[[k]])] <- lapply(cached[[k]],
-        function(column) new_slot(run, column)$id)
-    else run_and_keep(run, typed[[k]], keys[[k]], cache)
+    if (is.null(keys)) add_statement(block, typed[[k]])
+    else if (is_cached[k]) block$columns[names(cached[[k]])] <- lapply(cached[[k]],
+        function(column) new_slot(block, column)$id)
+    else add_and_keep(block, typed[[k]], keys[[k]], cache)
   }
 }
 
 # A column whose calculation had something to say is calculated again, and says it again.
-run_and_keep <- function(run, statement, keys, cache) {
+add_and_keep <- function(block, statement, keys, cache) {
   warned <- FALSE
   started <- proc.time()[["elapsed"]]
-  withCallingHandlers(run_statement(run, statement), warning = function(w) warned <<- TRUE)
+  withCallingHandlers(add_statement(block, statement), warning = function(w) warned <<- TRUE)
   if (warned || !length(keys) || proc.time()[["elapsed"]] - started < expensive_from()) return(invisible())
-  cache$keep(keys, lapply(names(keys), function(name) run$values[[run$columns[[name]]]]))
+  cache$keep(keys, lapply(names(keys), function(name) block$values[[block$columns[[name]]]]))
 }

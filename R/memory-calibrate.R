@@ -9,46 +9,47 @@ new_calibration <- function(found = NULL) {
 }
 
 # In a line of a block the same calculation has the same value.
-calibration_key <- function(node, run, names) paste(run$line_number, canonical(node),
+calibration_key <- function(node, block, names) paste(block$line_number, canonical(node),
                                                     paste(quoted(names), collapse = ","))
 
-calibrated_aggregate <- function(node, run) {
-  names <- if (is.null(node$within)) run$within_names else node$within
-  key <- calibration_key(node, run, names)
-  if (run$calibration$learns) {
-    typed <- aggregate_value(node, run)
-    run$calibration$found[[key]] <- c(learned_aggregate(typed, names, node, run), line = run$formula, way = "value",
+calibrated_aggregate <- function(node, block) {
+  names <- if (is.null(node$within)) block$within_names else node$within
+  key <- calibration_key(node, block, names)
+  if (block$calibration$learns) {
+    typed <- aggregate_value(node, block)
+    block$calibration$found[[key]] <- c(learned_aggregate(typed, names, node, block), line = block$formula,
+                                        way = "value",
                                       label = paste0(node$word$name, "(", label_of(node$argument), ")",
                                                      if (length(names)) paste(" within",
                                                          paste(names, collapse = ", "))))
     return(typed)
   }
-  one <- run$calibration$found[[key]]
-  if (is.null(one)) stop_not_calibrated(node, run)
-  if (!length(one$keys)) return(typed_value(one$value, run))
-  groups <- run_groups(run, node$within)
-  now <- group_keys(groups, node$within, run)
-  place <- places_of_groups(now, one$keys, names, run$call)
-  if (anyNA(place)) warn_unknown_groups(place, groups, now, one, run)
-  new_slot(run, values_in_rows(one$value[place], groups$of_row + 1L))
+  one <- block$calibration$found[[key]]
+  if (is.null(one)) stop_not_calibrated(node, block)
+  if (!length(one$keys)) return(typed_value(one$value, block))
+  groups <- block_groups(block, node$within)
+  now <- group_keys(groups, node$within, block)
+  place <- places_of_groups(now, one$keys, names, block$call)
+  if (anyNA(place)) warn_unknown_groups(place, groups, now, one, block)
+  new_slot(block, values_in_rows(one$value[place], groups$of_row + 1L))
 }
 
 # Its value, or one for each group.
-learned_aggregate <- function(typed, names, node, run) {
+learned_aggregate <- function(typed, names, node, block) {
   if (!length(names)) {
-    return(list(value = if (typed$kind == "constant") typed$value else node_values(list(typed), run)[[1]]))
+    return(list(value = if (typed$kind == "constant") typed$value else node_values(list(typed), block)[[1]]))
   }
-  groups <- run_groups(run, node$within)
+  groups <- block_groups(block, node$within)
   first <- first_rows_cpp(groups$of_row, length(groups$sizes))
-  values <- node_values(list(typed), run)[[1]]
-  list(value = if (length(values) == run$rows) take_rows(values, first) else rep(values, length(first)),
-       keys = group_keys(groups, node$within, run))
+  values <- node_values(list(typed), block)[[1]]
+  list(value = if (length(values) == block$rows) take_rows(values, first) else rep(values, length(first)),
+       keys = group_keys(groups, node$within, block))
 }
 
-group_keys <- function(groups, within, run) {
-  ids <- if (is.null(within)) run$within else unlist(run$columns[within])
+group_keys <- function(groups, within, block) {
+  ids <- if (is.null(within)) block$within else unlist(block$columns[within])
   first <- first_rows_cpp(groups$of_row, length(groups$sizes))
-  lapply(run$values[ids], take_rows, rows = first)
+  lapply(block$values[ids], take_rows, rows = first)
 }
 
 # Missing values are a group of their own.
@@ -64,33 +65,33 @@ places_of_groups <- function(now, learned, names, call) {
   match(utils::tail(of_row, length(of_row) - known), utils::head(of_row, known))
 }
 
-warn_unknown_groups <- function(place, groups, now, one, run) {
+warn_unknown_groups <- function(place, groups, now, one, block) {
   rows <- which(is.na(place[groups$of_row + 1L]))
   unknown <- which(is.na(place))
   warn_because(c(paste0("{counted_rows(length(rows))} {cli::qty(length(rows))}{?is/are} of ",
                         "{counted(length(unknown), 'group')} that the routine was not calibrated on."),
                  "x" = "The first is row {rows[1]}, of the group {key_text(now, unknown[1])}.",
-                 "i" = "{.code {one$label}} is missing there."), "unknown_group", run$call, rows = rows)
+                 "i" = "{.code {one$label}} is missing there."), "unknown_group", block$call, rows = rows)
 }
 
-stop_not_calibrated <- function(node, run) {
+stop_not_calibrated <- function(node, block) {
   stop_because(c("{.code {label_of(node)}} was not learned when the routine was calibrated.",
-                 "x" = "It is in {.code {run$formula}}, which other columns of this table lead to.",
+                 "x" = "It is in {.code {block$formula}}, which other columns of this table lead to.",
                    "i" = "Calibrate the routine on a table with the same columns."),
-               "not_calibrated", run$call)
+               "not_calibrated", block$call)
 }
 
-calibrated_levels <- function(node, run) {
-  key <- calibration_key(node, run, character())
-  if (run$calibration$learns) {
-    typed <- r_value(node, run)
-    levels <- levels(node_values(list(typed), run)[[1]])
-    run$calibration$found[[key]] <- list(value = levels, line = run$formula, way = "levels",
+calibrated_levels <- function(node, block) {
+  key <- calibration_key(node, block, character())
+  if (block$calibration$learns) {
+    typed <- r_value(node, block)
+    levels <- levels(node_values(list(typed), block)[[1]])
+    block$calibration$found[[key]] <- list(value = levels, line = block$formula, way = "levels",
                                          label = paste("levels of", label_of(node$arguments[[1]])))
     return(typed)
   }
-  one <- run$calibration$found[[key]]
-  if (is.null(one)) stop_not_calibrated(node, run)
+  one <- block$calibration$found[[key]]
+  if (is.null(one)) stop_not_calibrated(node, block)
   node$arguments$levels <- new_value(one$value, quote(levels))
-  r_value(node, run)
+  r_value(node, block)
 }

@@ -15,10 +15,10 @@ in_memory <- function(step, data, call) UseMethod("in_memory")
 
 #' @export
 calculate_tree.memory_engine <- function(engine, node, columns, line, call) {
-  run <- new_run(columns, length(columns[[1]]), call)
-  start_line(run, line)
-  id <- column_slot(type_node(node, run), run)
-  calculate(run, id)
-  value <- run$values[[id]]
-  if (is.null(value)) rep_len(NA, run$rows) else value
+  block <- new_block(columns, length(columns[[1]]), call)
+  start_line(block, line)
+  id <- column_slot(type_node(node, block), block)
+  calculate(block, id)
+  value <- block$values[[id]]
+  if (is.null(value)) rep_len(NA, block$rows) else value
 }

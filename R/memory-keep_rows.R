@@ -5,14 +5,14 @@ in_memory.step_keep_rows <- function(step, data, call) {
 }
 
 true_or_false <- function(step, data, call) {
-  run <- new_run(data, nrow(data), call, step$env)
-  run$within <- unlist(run$columns[step$within])
-  run$within_names <- step$within
-  run$calibration <- step$calibration
-  run$lots <- step$lots
-  start_line(run, step$typed$condition)
-  condition <- type_condition(type_tree(new_condition(step$node, step$typed$condition), schema_of(data), run), run,
+  block <- new_block(data, nrow(data), call, step$env)
+  block$within <- unlist(block$columns[step$within])
+  block$within_names <- step$within
+  block$calibration <- step$calibration
+  block$chunks <- step$chunks
+  start_line(block, step$typed$condition)
+  condition <- type_condition(type_tree(new_condition(step$node, step$typed$condition), schema_of(data), block), block,
                               as_row_condition = TRUE)
-  values <- node_values(list(condition), run)[[1]]
-  if (length(values) == run$rows) values else rep_len(values, run$rows)
+  values <- node_values(list(condition), block)[[1]]
+  if (length(values) == block$rows) values else rep_len(values, block$rows)
 }

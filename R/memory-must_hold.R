@@ -1,16 +1,16 @@
 #' @export
 in_memory.step_conditions <- function(step, data, call) {
-  run <- new_run(data, nrow(data), call, step$env)
-  run$within <- unlist(run$columns[step$within])
+  block <- new_block(data, nrow(data), call, step$env)
+  block$within <- unlist(block$columns[step$within])
   if (!is.null(step$check)) step$check$is_done <- TRUE
   broken <- list()
   for (k in seq_along(step$nodes)) {
-    start_line(run, step$typed$conditions[[k]])
+    start_line(block, step$typed$conditions[[k]])
     condition <- type_condition(type_tree(new_condition(step$nodes[[k]], step$typed$conditions[[k]]),
-                                          schema_of(data), run), run, as_row_condition = TRUE)
+                                          schema_of(data), block), block, as_row_condition = TRUE)
     of_table <- !length(step$within) && isTRUE(values_of_group(step$nodes[[k]], character()))
-    found <- if (of_table) broken_table(value_of_table(condition, run)) else broken_rows(node_values(list(condition),
-        run)[[1]])
+    found <- if (of_table) broken_table(value_of_table(condition, block)) else broken_rows(node_values(list(condition),
+        block)[[1]])
     if (!is.null(found)) broken <- c(broken, list(c(found, list(at = k))))
   }
   if (length(broken)) tell_broken(step, broken, data, call)
@@ -18,11 +18,11 @@ in_memory.step_conditions <- function(step, data, call) {
 }
 
 # A table without rows has a value too.
-value_of_table <- function(condition, run) {
-  rows <- run$rows
-  on.exit(run$rows <- rows)
-  run$rows <- max(rows, 1L)
-  node_values(list(condition), run)[[1]][1]
+value_of_table <- function(condition, block) {
+  rows <- block$rows
+  on.exit(block$rows <- rows)
+  block$rows <- max(rows, 1L)
+  node_values(list(condition), block)[[1]][1]
 }
 
 # NULL if the condition holds.

@@ -1,5 +1,5 @@
-# Two blocks go side by side: one of all rows, which aggregates are made from, and one that has a row for each group. What is
-# made only of aggregates and of columns of the groups is calculated there.
+# Two blocks go side by side: one of all rows, which aggregates are made from, and one that has a row for each group.
+# What is made only of aggregates and of columns of the groups is calculated there.
 
 #' @export
 in_memory.step_one_row_per <- function(step, data, call) {
@@ -7,50 +7,52 @@ in_memory.step_one_row_per <- function(step, data, call) {
   for (statement in type_block(step$statements, schema_of(data), call)$statements) {
     start_line(sides$rows, statement$line)
     sides$rows$shared <- list()
-    if (!statement$removes && is_for_groups(statement$node, names(sides$of_groups$columns))) run_for_groups(statement, sides)
-    else run_for_rows(statement, sides, call)
+    there <- !statement$removes && is_for_groups(statement$node, names(sides$of_groups$columns))
+    if (there) set_for_groups(statement, sides) else set_for_rows(statement, sides, call)
   }
-  as_table_like(data, run_results(sides$of_groups, step$columns), .set_row_names(length(sides$first)))
+  as_table_like(data, block_results(sides$of_groups, step$columns), .set_row_names(length(sides$first)))
 }
 
 # The block of all `rows` and that of groups. `only_there` are names whose column is only with the groups.
 new_sides <- function(step, data, call) {
-  rows <- new_run(data, nrow(data), call, step$env)
+  rows <- new_block(data, nrow(data), call, step$env)
   rows$for_groups <- TRUE
   rows$within <- unlist(rows$columns[step$keys])
-  groups <- run_groups(rows)
+  groups <- block_groups(rows)
   first <- first_rows_cpp(groups$of_row, length(groups$sizes))
-  of_groups <- new_run(lapply(unclass(data)[step$keys], take_rows, rows = first), length(first), call, step$env)
+  of_groups <- new_block(lapply(unclass(data)[step$keys], take_rows, rows = first), length(first), call, step$env)
   of_groups$for_groups <- TRUE
   list2env(list(rows = rows, of_groups = of_groups, groups = groups, first = first, only_there = character()))
 }
 
-run_for_groups <- function(statement, sides) {
+set_for_groups <- function(statement, sides) {
   give_to_rows(columns_in_aggregates(statement$node), sides)
-  value_of <- function(node) new_slot(sides$of_groups, aggregate_for_groups(node, sides$groups, sides$first, sides$rows))
+  value_of <- function(node) {
+    new_slot(sides$of_groups, aggregate_for_groups(node, sides$groups, sides$first, sides$rows))
+  }
   statement$node <- with_aggregates(statement$node, value_of, sides$groups$sizes)
-  run_statement(sides$of_groups, statement)
+  add_statement(sides$of_groups, statement)
   sides$only_there <- union(sides$only_there, statement$targets)
 }
 
-run_for_rows <- function(statement, sides, call) {
+set_for_rows <- function(statement, sides, call) {
   targets <- statement$targets
   if (!statement$removes) give_to_rows(node_columns(statement$node), sides)
-  run_statement(sides$rows, statement)
+  add_statement(sides$rows, statement)
   sides$only_there <- setdiff(sides$only_there, targets)
   sides$of_groups$columns[targets] <- NULL
   if (isTRUE(statement$look)) {
-    check_one_value(run_results(sides$rows, targets), sides$groups, sides$first, line_text(statement$line), call)
+    check_one_value(block_results(sides$rows, targets), sides$groups, sides$first, line_text(statement$line), call)
   }
   if (!isTRUE(statement$of_group)) return(invisible())
   first_of <- function(column) new_slot(sides$of_groups, take_rows(column, sides$first))$id
-  sides$of_groups$columns[targets] <- lapply(run_results(sides$rows, targets), first_of)
+  sides$of_groups$columns[targets] <- lapply(block_results(sides$rows, targets), first_of)
 }
 
 # Columns that only the groups have, as columns of all rows.
 give_to_rows <- function(names, sides) {
   for (name in intersect(names, sides$only_there)) {
-    values <- run_results(sides$of_groups, name)[[1]]
+    values <- block_results(sides$of_groups, name)[[1]]
     sides$rows$columns[[name]] <- new_slot(sides$rows, values_in_rows(values, sides$groups$of_row + 1L))$id
   }
   sides$only_there <- setdiff(sides$only_there, names)

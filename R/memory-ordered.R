@@ -1,46 +1,47 @@
 # Ordered words: calculated at once, from a column, in the order of rows and by the groups that they stand in.
 
-type_ordered <- function(node, run) {
-  argument <- type_unguarded(node$argument, run)
-  id <- column_slot(argument, run)
-  groups <- run_numbered_groups(run, node$within)
-  order <- run_order(run, node$along)
+type_ordered <- function(node, block) {
+  argument <- type_unguarded(node$argument, block)
+  id <- column_slot(argument, block)
+  groups <- block_numbered_groups(block, node$within)
+  order <- block_order(block, node$along)
   key <- paste("ordered", id, node$word$name, canonical_value(node$options), groups$key, order$key)
-  if (is.null(run$aggregates[[key]])) {
-    calculate(run, id)
-    place <- list(rows = run$rows, order = order, of_row = groups$of_row,
+  if (is.null(block$aggregates[[key]])) {
+    calculate(block, id)
+    layout <- list(rows = block$rows, order = order, of_row = groups$of_row,
                   groups = if (is.null(groups)) 0 else groups$count)
-    if (!is.null(run$lots)) place <- with_earlier_lots(place, node, key, run)
-    about <- list(name = node$word$name, label = label_of(node$argument), formula = run$formula, call = run$call)
+    if (!is.null(block$chunks)) layout <- with_earlier_chunks(layout, node, key, block)
+    about <- list(name = node$word$name, label = label_of(node$argument), formula = block$formula, call = block$call)
     calculate_ordered <- switch(node$word$memory, ranking = calculate_ranking, running = calculate_running,
                                 moving = calculate_moving, neighbour = calculate_neighbour)
-    run$aggregates[[key]] <- new_slot(run, calculate_ordered(node$word$what, run$values[[id]], node$options, place,
+    block$aggregates[[key]] <- new_slot(block, calculate_ordered(node$word$what, block$values[[id]], node$options,
+                                                                 layout,
                                                              about))
   }
-  run$aggregates[[key]]
+  block$aggregates[[key]]
 }
 
 # The order of rows along these columns, as they are now; of the block if there are none; NULL if that has none either.
-# Found once for a run. It has `columns` and `descending`, and `steps` if the rows go along few whole numbers, such
+# Found once for a block. It has `columns` and `descending`, and `codes` if the rows go along few whole numbers, such
 # as days: then many words need no more. order_rows() gives the rows themselves.
-run_order <- function(run, along = NULL) {
-  ids <- if (is.null(along)) run$along$ids else unlist(run$columns[along$names])
+block_order <- function(block, along = NULL) {
+  ids <- if (is.null(along)) block$along$ids else unlist(block$columns[along$names])
   if (!length(ids)) return(NULL)
-  descending <- if (is.null(along)) run$along$descending else along$descending
+  descending <- if (is.null(along)) block$along$descending else along$descending
   key <- paste("along", paste(ids, descending, collapse = " "))
-  if (is.null(run$orders[[key]])) {
-    calculate(run, ids)
-    columns <- run$values[ids]
-    names <- if (is.null(along)) run$along$names else along$names
-    warn_missing_order(columns, names, run)
-    order <- list2env(list(columns = sortable_columns(columns, names, run$call), descending = descending, key = key))
-    if (length(ids) == 1) order$steps <- compact_codes_cpp(order$columns[[1]], descending, most_steps)
-    run$orders[[key]] <- order
+  if (is.null(block$orders[[key]])) {
+    calculate(block, ids)
+    columns <- block$values[ids]
+    names <- if (is.null(along)) block$along$names else along$names
+    warn_missing_order(columns, names, block)
+    order <- list2env(list(columns = sortable_columns(columns, names, block$call), descending = descending, key = key))
+    if (length(ids) == 1) order$codes <- compact_codes_cpp(order$columns[[1]], descending, most_codes)
+    block$orders[[key]] <- order
   }
-  run$orders[[key]]
+  block$orders[[key]]
 }
 
-most_steps <- 4000
+most_codes <- 4000
 
 # The rows in order, from 0; NULL without an order.
 order_rows <- function(order) {
@@ -53,56 +54,56 @@ order_rows <- function(order) {
   order$rows
 }
 
-warn_missing_order <- function(columns, names, run) {
+warn_missing_order <- function(columns, names, block) {
   for (k in seq_along(columns)) {
     if (!anyNA(columns[[k]])) next
     missing <- is.na(columns[[k]])
     warn_because(c(paste0("{.code {names[k]}} is missing in {counted_rows(sum(missing))}, row {which(missing)[1]} ",
                           "first: {if (sum(missing) == 1) 'it comes' else 'they come'} last in the order."),
-                   "i" = "It is used in {.code {run$formula}}."), "missing_order", run$call)
+                   "i" = "It is used in {.code {block$formula}}."), "missing_order", block$call)
   }
 }
 
 # The ranks of a column, from 1, as they were asked for.
-calculate_ranking <- function(what, x, options, place, about) {
+calculate_ranking <- function(what, x, options, layout, about) {
   if (!is.atomic(x) || is.complex(x) || is.raw(x)) {
     stop_because(c("Can't rank {what_is(x)}.", "x" = "{.code {about$label}} is that in {.code {about$formula}}.",
                    "i" = "Numbers, text, dates and categories can be ranked."), "type_mismatch", about$call)
   }
   ties <- switch(options$as, percent_rank = "min", cume_dist = "max", options$ties)
-  in_turn <- !is.null(place$order) && (ties %in% c("first", "last") || options$missing != "keep")
+  in_turn <- !is.null(layout$order) && (ties %in% c("first", "last") || options$missing != "keep")
   x <- sortable_column(x, about$call)
-  turn <- if (in_turn) order_rows(place$order) + 1L
+  turn <- if (in_turn) order_rows(layout$order) + 1L
   if (in_turn) {
-    place$of_row <- place$of_row[turn]
+    layout$of_row <- layout$of_row[turn]
     x <- if (inherits(x, "integer64")) structure(unclass(x)[turn], class = "integer64") else x[turn]
   }
-  ranks <- ranks_cpp(x, options$best == "highest", ties, options$missing, place$of_row, place$groups,
+  ranks <- ranks_cpp(x, options$best == "highest", ties, options$missing, layout$of_row, layout$groups,
                      getOption("rowanroot.threads", 0L))
   if (in_turn) ranks[turn] <- ranks
   if (options$as == "position") return(ranks)
-  if (in_turn) place$of_row[turn] <- place$of_row
-  count <- if (is.null(place$of_row)) sum(!is.na(ranks))
-           else spread_groups_cpp(aggregate_groups_cpp("known", ranks, TRUE, place$of_row, place$groups,
-                                                       getOption("rowanroot.threads", 0L)), place$of_row)
+  if (in_turn) layout$of_row[turn] <- layout$of_row
+  count <- if (is.null(layout$of_row)) sum(!is.na(ranks))
+           else spread_groups_cpp(aggregate_groups_cpp("known", ranks, TRUE, layout$of_row, layout$groups,
+                                                       getOption("rowanroot.threads", 0L)), layout$of_row)
   if (options$as == "percent_rank") ifelse(count == 1 & !is.na(ranks), 0, (ranks - 1) / (count - 1)) else ranks / count
 }
 
-# Steps along the order are enough where there are some.
-running_order <- function(place) if (is.null(place$order$steps)) order_rows(place$order)
+# Codes along the order are enough where there are some.
+running_order <- function(layout) if (is.null(layout$order$codes)) order_rows(layout$order)
 
-calculate_running <- function(what, x, options, place, about) {
+calculate_running <- function(what, x, options, layout, about) {
   threads <- getOption("rowanroot.threads", 0L)
   if (what == "count") x <- ifelse(is.na(x), NA_integer_, 1L)
   check_numbers(x, about, days_too = what %in% c("least", "greatest"))
   if (is.double(x) || what %in% c("mean", "product")) {
     bare <- if (is.object(x)) as.vector(unclass(x)) else x
-    values <- running_cpp(what, options$missing, bare, running_order(place), place$order$steps, place$of_row,
-                          place$groups, place$memory, threads)
+    values <- running_cpp(what, options$missing, bare, running_order(layout), layout$order$codes, layout$of_row,
+                          layout$groups, layout$carried, threads)
     return(if (is.object(x)) with_class_of(values, x) else values)
   }
-  result <- running_integers_cpp(what, options$missing, x, running_order(place), place$order$steps, place$of_row,
-                                 place$groups, place$memory, threads)
+  result <- running_integers_cpp(what, options$missing, x, running_order(layout), layout$order$codes, layout$of_row,
+                                 layout$groups, layout$carried, threads)
   if (result$overflow > 0) {
     warn_because(c(paste0("Whole numbers became too large in {.code {about$formula}}: the total is missing from row ",
                           "{result$overflow} on."),
@@ -112,26 +113,26 @@ calculate_running <- function(what, x, options, place, about) {
   result$values
 }
 
-calculate_moving <- function(what, x, options, place, about) {
+calculate_moving <- function(what, x, options, layout, about) {
   check_numbers(x, about, days_too = what %in% c("least", "greatest"))
-  if (options$complete && options$rows > place$rows && place$rows > 0 && is.null(place$memory)) {
+  if (options$complete && options$rows > layout$rows && layout$rows > 0 && is.null(layout$carried)) {
     stop_because(c("The window is longer than the table.",
-                   "x" = paste0("{.arg rows} is {options$rows}, and the table has {counted_rows(place$rows)}, in ",
+                   "x" = paste0("{.arg rows} is {options$rows}, and the table has {counted_rows(layout$rows)}, in ",
                                 "{.code {about$formula}}."),
                    "i" = "For windows of the rows that there are, write {.code complete = FALSE}."), "bad_argument",
                      about$call)
   }
-  values <- after_earlier_rows(as.numeric(unclass(x)), place, options$rows - 1, function(x, place) {
-    moving_cpp(what, if (is.null(place$memory)) min(options$rows, max(place$rows, 1)) else options$rows,
-               options$complete, x, order_rows(place$order), place$of_row, place$groups)
+  values <- after_earlier_rows(as.numeric(unclass(x)), layout, options$rows - 1, function(x, layout) {
+    moving_cpp(what, if (is.null(layout$carried)) min(options$rows, max(layout$rows, 1)) else options$rows,
+               options$complete, x, order_rows(layout$order), layout$of_row, layout$groups)
   })
   if (is.object(x)) return(with_class_of(values, x))
   if (!is.double(x) && what %in% c("least", "greatest")) as.integer(values) else values
 }
 
-calculate_neighbour <- function(direction, x, options, place, about) {
-  after_earlier_rows(x, place, options$by, function(x, place) {
-    rows <- neighbours_cpp(place$rows, direction * options$by, order_rows(place$order), place$of_row, place$groups)
+calculate_neighbour <- function(direction, x, options, layout, about) {
+  after_earlier_rows(x, layout, options$by, function(x, layout) {
+    rows <- neighbours_cpp(layout$rows, direction * options$by, order_rows(layout$order), layout$of_row, layout$groups)
     values <- values_in_rows(x, rows)
     if (is_missing_literal(options$default)) return(values)
     check_default(x, options$default, about)

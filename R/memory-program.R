@@ -1,25 +1,25 @@
 # From typed nodes to columns: the core makes one program of them, and runs it.
 
-run_program <- function(nodes, run) {
-  result <- run_program_cpp(nodes, run$values, run$pending, run$counting, run$rows,
+calculate_program <- function(nodes, block) {
+  result <- run_program_cpp(nodes, block$values, block$pending, block$counting, block$rows,
                             getOption("rowanroot.threads", 0L), getOption("rowanroot.block_rows", 2048L))
-  if (length(result$overflow_rows)) warn_overflows(result, run)
+  if (length(result$overflow_rows)) warn_overflows(result, block)
   result$columns
 }
 
-warn_overflows <- function(result, run) {
+warn_overflows <- function(result, block) {
   origins <- vapply(result$overflow_lines, line_text, "")
   for (k in which(!duplicated(origins))) {
     rows <- counted_rows(sum(result$overflow_rows[origins == origins[k]]))
     first <- min(result$overflow_first[origins == origins[k]])
     warn_because(c("Whole numbers became too large in {.code {origins[k]}}: {rows} now missing, row {first} first.",
                    "i" = "Make one of the numbers a double, as in {.code as.numeric(x)} or {.code 2} for {.code 2L}."),
-                 "overflow", run$call)
+                 "overflow", block$call)
   }
 }
 
 # Whether a typed node has parts whose overflows are counted.
-counts_overflows <- function(node, run) {
+counts_overflows <- function(node, block) {
   any_node(node, function(node) node$kind == "operation" && node$type == "integer" || node$kind == "slot" &&
-           isTRUE(run$counting[node$id]))
+           isTRUE(block$counting[node$id]))
 }

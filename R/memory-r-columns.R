@@ -10,28 +10,28 @@ stop_at_one <- function(code) {
 }
 
 # Before it is called: code that means one thing for a value and another for a column.
-check_means_whole_columns <- function(name, arguments, node, run) {
-  if (!may_be_for_one_row(arguments, node, run)) return(invisible())
+check_means_whole_columns <- function(name, arguments, node, block) {
+  if (!may_be_for_one_row(arguments, node, block)) return(invisible())
   part <- row_part(called_function(node), new_trail())
   if (is.null(part)) return(invisible())
   stop_row_or_columns(c("{.code {name}()} may be meant for one row or for whole columns.",
-                        "x" = paste("{.code {label_of(node)}} in {.code {run$formula}} calls it, and",
+                        "x" = paste("{.code {label_of(node)}} in {.code {block$formula}} calls it, and",
                                     "{.code {one_line(part)}} in it means another thing for each of the two.")),
-                      name, node, run)
+                      name, node, block)
 }
 
 # After: one value, though there are several rows.
-check_not_for_one_row <- function(result, rows, name, arguments, node, run) {
-  if (rows < 2 || length(result) != 1 || !may_be_for_one_row(arguments, node, run)) return(invisible())
-  of <- paste0(if (has_parts(run, run_groups(run, node$within))) "a group of ", counted_rows(rows))
+check_not_for_one_row <- function(result, rows, name, arguments, node, block) {
+  if (rows < 2 || length(result) != 1 || !may_be_for_one_row(arguments, node, block)) return(invisible())
+  of <- paste0(if (has_parts(block, block_groups(block, node$within))) "a group of ", counted_rows(rows))
   stop_row_or_columns(c("{.code {name}()} gives one value for {of}.",
-                        "x" = "{.code {label_of(node)}} in {.code {run$formula}} calls it with whole columns."),
-                      name, node, run)
+                        "x" = "{.code {label_of(node)}} in {.code {block$formula}} calls it with whole columns."),
+                      name, node, block)
 }
 
 # A function of the script that is called with columns, where one value a group is not what is wanted.
-may_be_for_one_row <- function(arguments, node, run) {
-  !isTRUE(run$for_groups) && is_script_function(called_function(node)) && any_columns(arguments)
+may_be_for_one_row <- function(arguments, node, block) {
+  !isTRUE(block$for_groups) && is_script_function(called_function(node)) && any_columns(arguments)
 }
 
 # What the formula calls: of calls in calls, the outermost.
@@ -41,12 +41,12 @@ any_columns <- function(arguments) {
   any(!vapply(arguments, function(argument) argument$kind %in% c("constant", "object"), NA))
 }
 
-stop_row_or_columns <- function(message, name, node, run, envir = parent.frame()) {
+stop_row_or_columns <- function(message, name, node, block, envir = parent.frame()) {
   inside <- escaped(paste(c(name, call_inside(node$shown)), collapse = ", "))
   stop_because(c(message, "i" = paste0("If it is for one row, write {.code one_by_one(", inside, ")}, which is slow."),
                  "i" = paste0("If it is for whole columns, or those of a group, write {.code all_at_once(", inside,
                               ")}.")),
-               "row_or_columns", run$call, name = name, envir = envir)
+               "row_or_columns", block$call, name = name, envir = envir)
 }
 
 # The arguments of a call as they were typed.

@@ -2,17 +2,17 @@
 # function gives for plain texts the core gives, quicker.
 
 # NULL where R's function must have whole columns.
-call_by_value <- function(arguments, values, node, run) {
+call_by_value <- function(arguments, values, node, block) {
   kinds <- vapply(arguments, `[[`, "", "kind")
   types <- vapply(arguments, `[[`, "", "type")
   columns <- which(kinds != "constant")
-  are_columns <- vapply(values[columns], function(x) is.atomic(x) && is_column_like(x, run$rows), NA)
+  are_columns <- vapply(values[columns], function(x) is.atomic(x) && is_column_like(x, block$rows), NA)
   if (!length(columns) || !all(are_columns) || "collapse" %in% names(node$arguments)) return(NULL)
-  if (length(columns) == 1 && types[columns] == "text") return(call_by_text(columns, values, node, run))
-  if (isTRUE(node$word$expensive)) call_by_combination(columns, values, node, run)
+  if (length(columns) == 1 && types[columns] == "text") return(call_by_text(columns, values, node, block))
+  if (isTRUE(node$word$expensive)) call_by_combination(columns, values, node, block)
 }
 
-call_by_text <- function(at, values, node, run) {
+call_by_text <- function(at, values, node, block) {
   different <- different_texts_cpp(values[[at]])
   kernel <- node$word$kernel
   if (is.null(different) && is.null(kernel)) return(NULL)
@@ -22,13 +22,15 @@ call_by_text <- function(at, values, node, run) {
                                            error = function(e) NULL)
   if (is.null(result)) {
     # Of text that is no text R names no row, or a row of the different ones.
-    result <- withCallingHandlers(call_r_once(values, node, run), rowanroot_formula_failed = function(e) {
+    result <- withCallingHandlers(call_r_once(values, node, block), rowanroot_formula_failed = function(e) {
       texts <- list(values = values[[at]], of_row = different$of_row)
-      tryCatch(texts_in_utf8(texts, run$call), rowanroot_bad_text = function(e) stop_in_formula(e, run$formula,
-          run$call))
+      tryCatch(texts_in_utf8(texts, block$call), rowanroot_bad_text = function(e) stop_in_formula(e, block$formula,
+          block$call))
     })
   }
-  if (is_column_like(result, length(values[[at]]))) new_slot(run, at_rows(result, with_missing_rows(different, result)))
+  if (is_column_like(result, length(values[[at]]))) {
+    new_slot(block, at_rows(result, with_missing_rows(different, result)))
+  }
 }
 
 # What the function gives for a missing text stands behind what it gives for the others: rows without a text have
@@ -41,11 +43,11 @@ with_missing_rows <- function(different, result) {
   different
 }
 
-call_by_combination <- function(columns, values, node, run) {
-  of_row <- few_combinations(values[columns], run$rows, run$call)
+call_by_combination <- function(columns, values, node, block) {
+  of_row <- few_combinations(values[columns], block$rows, block$call)
   if (is.null(of_row)) return(NULL)
   first <- match(seq_len(max(of_row)), of_row)
   values[columns] <- lapply(values[columns], `[`, first)
-  result <- call_r_once(values, node, run)
-  if (is_column_like(result, length(first))) typed_value(at_rows(result, list(of_row = of_row)), run)
+  result <- call_r_once(values, node, block)
+  if (is_column_like(result, length(first))) typed_value(at_rows(result, list(of_row = of_row)), block)
 }

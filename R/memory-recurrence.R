@@ -1,67 +1,69 @@
 # Recurrences. The parts of the formula that do not need the row above are columns, calculated for all rows at once;
 # the rest is a program that is run for one row after the other.
 
-type_running <- function(node, run) {
-  if (!is.null(run$above)) {
-    stop_because(c("A {.code running()} can't stand in another.", "x" = "It does in {.code {run$formula}}.",
-                   "i" = "Give the inner one a line of its own."), "bad_formula", run$call)
+type_running <- function(node, block) {
+  if (!is.null(block$above)) {
+    stop_because(c("A {.code running()} can't stand in another.", "x" = "It does in {.code {block$formula}}.",
+                   "i" = "Give the inner one a line of its own."), "bad_formula", block$call)
   }
-  groups <- run_groups(run, node$within)
-  order <- order_rows(run_order(run, node$along))
-  on.exit(run$above <- NULL)
-  typed <- type_recurrence(node, run)
+  groups <- block_groups(block, node$within)
+  order <- order_rows(block_order(block, node$along))
+  on.exit(block$above <- NULL)
+  typed <- type_recurrence(node, block)
   type <- typed$type
-  typed <- settle(typed, run)
+  typed <- settle(typed, block)
   if (!has_above(typed)) return(typed)
   start <- as.vector(node$start, vector_mode(type))
-  starts <- if (!is.null(run$lots)) starts_of_groups(run$lots, node, start, groups)
-  result <- run_recurrence_cpp(typed, start, starts, run$values, run$rows, order, groups$of_row, length(groups$sizes))
-  if (!is.null(run$lots)) keep_last_results(run$lots, node, result$values, starts, groups)
+  starts <- if (!is.null(block$chunks)) starts_of_groups(block$chunks, node, start, groups)
+  result <- run_recurrence_cpp(typed, start, starts, block$values, block$rows, order, groups$of_row,
+                               length(groups$sizes))
+  if (!is.null(block$chunks)) keep_last_results(block$chunks, node, result$values, starts, groups)
   if (result$overflow_rows > 0) {
-    warn_because(c("Whole numbers became too large in {.code {run$formula}}: row {result$overflow_first} first.",
-                   "i" = "Start with a double, as in {.code start = 0} for {.code start = 0L}."), "overflow", run$call)
+    warn_because(c("Whole numbers became too large in {.code {block$formula}}: row {result$overflow_first} first.",
+                   "i" = "Start with a double, as in {.code start = 0} for {.code start = 0L}."), "overflow",
+                     block$call)
   }
-  new_slot(run, result$values)
+  new_slot(block, result$values)
 }
 
 # The row above has the type of what the formula gives: it may begin with whole numbers and give others.
-type_recurrence <- function(node, run) {
+type_recurrence <- function(node, block) {
   type <- if (is_missing_literal(node$start)) "missing" else value_type(node$start)
-  shared <- run$shared
+  shared <- block$shared
   for (k in 1:4) {
-    run$shared <- shared
-    run$above <- type
-    typed <- type_unguarded(node$formula, run)
+    block$shared <- shared
+    block$above <- type
+    typed <- type_unguarded(node$formula, block)
     found <- common_type(c(type, typed$type))
     if (is.na(found) || !typed$type %in% c("missing", "logical", "integer", "double", "text")) {
-      stop_type_changes(node, type, typed$type, run)
+      stop_type_changes(node, type, typed$type, block)
     }
     if (found == type) return(convert(typed, type))
     type <- found
   }
-  stop_type_changes(node, type, typed$type, run)
+  stop_type_changes(node, type, typed$type, block)
 }
 
 has_above <- function(node) any_node(node, function(node) node$kind == "above")
 
 # The tree with everything that does not need the row above as a column that is there.
-settle <- function(node, run) {
+settle <- function(node, block) {
   is_there <- function(node) node$kind == "constant" || !has_above(node)
   map_node(node, function(node) {
     if (node$kind == "constant" || has_above(node)) return(node)
-    id <- column_slot(node, run)
-    calculate(run, id)
-    typed_slot(id, run$types[[id]])
+    id <- column_slot(node, block)
+    calculate(block, id)
+    typed_slot(id, block$types[[id]])
   }, stop_at = is_there)
 }
 
 # A function of R is called with whole columns: it can't have the row above.
-check_no_above <- function(arguments, node, run) {
+check_no_above <- function(arguments, node, block) {
   if (!any(vapply(arguments, has_above, NA))) return(invisible())
   stop_because(c("{.code .above} can only go into what runs row by row.",
-                 "x" = if (is.null(node)) "In {.code {run$formula}} it goes into what needs whole columns."
-                       else "{.code {label_of(node)}} in {.code {run$formula}} does not.",
+                 "x" = if (is.null(node)) "In {.code {block$formula}} it goes into what needs whole columns."
+                       else "{.code {label_of(node)}} in {.code {block$formula}} does not.",
                  "i" = paste0("Arithmetic, comparisons, {.code if}, {.code pmin()}, {.code round()} and functions ",
                               "of one row made of such do.")),
-               "bad_formula", run$call)
+               "bad_formula", block$call)
 }

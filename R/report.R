@@ -187,7 +187,8 @@ column_facts <- function(name, found) {
   summary <- summary_row(name, values)
   is_measured <- !is.na(summary$mean) && is.numeric(values)
   facts <- c(
-    type = summary$type, missing = missing_text(name, found), "different values" = format(summary$different, big.mark = ","),
+    type = summary$type, missing = missing_text(name, found),
+    "different values" = format(summary$different, big.mark = ","),
     if (is_measured) c("mean, sd" = paste(format(signif(summary$mean, 5)), format(signif(summary$sd, 3)), sep = ", "),
                        "least to greatest" = range_text(values)),
     if (!is.na(summary$frequent)) c("most frequent" = summary$frequent)
@@ -207,7 +208,8 @@ column_figures <- function(name, found) {
   data <- found$data
   kind <- kind_of_column(found$table, name)
   what <- if (is.numeric(data[[name]])) kind$what else "other"
-  spread <- figure_tag(untitled(plot_column_data(data, name, found$origins[[name]])), paste("Spread of the values of", name), 6.4, 2.6)
+  spread <- plot_column_data(data, name, found$origins[[name]])
+  spread <- figure_tag(untitled(spread), paste("Spread of the values of", name), 6.4, 2.6)
   if (identical(what, "running")) {
     running <- plot_running_data(data, name, along_of(kind, found), within_of(kind, found))
     return(list(spread, figure_tag(untitled(running), paste(name, "along the rows"), 6.4, 2.8)))

@@ -3,7 +3,7 @@
 #'
 #' * `rowanroot.threads`: how many threads a job has at most; 0, the default, leaves it to the size of the job.
 #' * `rowanroot.memory`: how many bytes of memory a run may take; as many as the system has to give, if it is not
-#'   set. A table that needs more is read, calculated and written in lots, where its steps go row by row or on from
+#'   set. A table that needs more is read, calculated and written in chunks, where its steps go row by row or on from
 #'   the row above.
 #' * `rowanroot.keep`: `FALSE` to keep nothing in `.rowanroot` but the journal. `rowanroot.kept_bytes` (10e9) limits
 #'   what the kept columns take; those that were not used for the longest time go first. Columns of files are kept

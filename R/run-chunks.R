@@ -1,11 +1,11 @@
-# A table that is too large for the memory is read, calculated and written lot by lot, where its steps allow that.
+# A table that is too large for the memory is read, calculated and written chunk by chunk, where its steps allow that.
 
 # What is read and what is calculated, and some of it twice for a while.
 memory_per_byte <- 2.5
 
 memory_allowed <- function() getOption("rowanroot.memory", available_memory_cpp())
 
-needs_lots <- function(x, path, call) {
+needs_chunks <- function(x, path, call) {
   source <- live(x)$source
   if (!inherits(source, "csv_source") || path_ending(path) != "csv" || "category" %in% source$options$types) {
     return(FALSE)
@@ -17,48 +17,48 @@ needs_lots <- function(x, path, call) {
 chunk_bytes <- function() getOption("rowanroot.chunk_bytes", min(max(memory_allowed() / 40, 2^12), 2^26))
 
 # Gives the number of rows that were written.
-write_in_lots <- function(x, parts, file, guard, call) {
+write_in_chunks <- function(x, parts, file, guard, call) {
   source <- live(x)$source
-  progress <- new_lot_progress()
+  progress <- new_chunk_progress()
   on.exit(progress$end())
   steps <- list()
   rows <- 0
-  begin <- function(lots) {
+  begin <- function(chunks) {
     rows <<- 0
     steps <<- lapply(live(x)$steps, function(step) {
-      step$lots <- new_lots()
+      step$chunks <- new_chunks()
       step
     })
-    progress$begin(lots)
+    progress$begin(chunks)
   }
   work <- function(data) {
-    data <- run_lot(steps, data, call)
+    data <- run_chunk(steps, data, call)
     if (rows == 0) write_csv_file(data, file, call, guard) else if (nrow(data)) append_to_csv(data, file, call, guard)
     rows <<- rows + nrow(data)
     progress$step()
   }
-  with_few_warnings(each_lot(source, needed_columns(x, call), chunk_bytes(), begin, work, call))
+  with_few_warnings(each_chunk(source, needed_columns(x, call), chunk_bytes(), begin, work, call))
   check_still_same(source, parts, call)
   rows
 }
 
-run_lot <- function(steps, data, call) {
-  before <- if (length(steps)) steps[[1]]$lots$before else 0
+run_chunk <- function(steps, data, call) {
+  before <- if (length(steps)) steps[[1]]$chunks$before else 0
   tryCatch(for (step in steps) {
     more <- nrow(data)
     data <- execute(memory_engine(), step, data, call)
-    step$lots$before <- step$lots$before + more
+    step$chunks$before <- step$chunks$before + more
   }, rowanroot_error = function(e) {
     if (!before) stop(e)
     rlang::abort(c(e$message, e$body,
-                   "i" = cli::format_inline(paste0("The table is read in lots: rows are counted from row ",
+                   "i" = cli::format_inline(paste0("The table is read in chunks: rows are counted from row ",
                                                    "{format(before + 1, big.mark = ',')} on."))),
                  class = setdiff(class(e), c("rlang_error", "error", "condition")), call = e$call, parent = e$parent)
   })
   data
 }
 
-# Each kind of warning once, of the first lot that has it.
+# Each kind of warning once, of the first chunk that has it.
 with_few_warnings <- function(code) {
   told <- character()
   withCallingHandlers(code, warning = function(w) {

@@ -4,7 +4,7 @@
 target_write.file_target <- function(target, x, now, found, force, call) {
   path <- target$path
   make_folder_of(path, call)
-  if (needs_lots(x, path, call)) return(write_lots(target, x, now, found, force, call))
+  if (needs_chunks(x, path, call)) return(write_chunks(target, x, now, found, force, call))
   # What is wrong with the table is told before a file is begun.
   older <- older_output(path, now, found, live(x)$columns)
   calculate <- function() if (is.null(older)) table_data(x, call) else table_columns(x,
@@ -31,10 +31,10 @@ make_folder_of <- function(path, call) {
   }
 }
 
-write_lots <- function(target, x, now, found, force, call) {
+write_chunks <- function(target, x, now, found, force, call) {
   parts <- source_parts(live(x)$source, call)
   rows <- 0
-  replace_output(target, function(file) rows <<- write_in_lots(x, parts, file, now$guarded, call), function() rows,
+  replace_output(target, function(file) rows <<- write_in_chunks(x, parts, file, now$guarded, call), function() rows,
                  x, now, found, force, call)
 }
 

@@ -5,7 +5,7 @@
 least_copied <- function() getOption("rowanroot.copy_from", 4e6)
 
 # What is needed to copy from the output as it is, or NULL if it has nothing to copy: its `path`, the names of its
-# `fields` and the `places` of lots of rows in it; the `columns` of the new one and which of them are the `same`.
+# `fields` and the `places` of chunks of rows in it; the `columns` of the new one and which of them are the `same`.
 older_output <- function(path, now, found, columns) {
   record <- with_details(found$record)
   if (is.null(record) || path_ending(path) != "csv" || !keeps_columns() || file.size(path) < least_copied()) {

@@ -1,6 +1,6 @@
 # A data frame as a CSV file: exact numbers, ISO dates, missing values as nothing.
 
-# Gives where lots of rows begin in the file.
+# Gives where chunks of rows begin in the file.
 write_csv_file <- function(data, path, call, guard = FALSE) {
   written <- write_csv(data, names(data), path, call, guard, integer(length(data)), list())
   if (nzchar(written$problem)) stop_cannot_write(path, written$problem, call)
@@ -53,7 +53,7 @@ csv_column <- function(column, name, call) {
 
 # Of few different texts these are looked at, and strings that are yet to be made need not be.
 writable_texts <- function(column, name, call) {
-  if (are_yet_to_be_made_cpp(column)) return(column)
+  if (are_deferred_cpp(column)) return(column)
   coded <- coded_parts_cpp(column)
   texts <- if (is.null(coded)) list(values = column) else list(values = coded$texts, of_row = coded$of_row)
   refuse <- function(rows, call) {

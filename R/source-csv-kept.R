@@ -7,10 +7,10 @@ least_kept <- function() getOption("rowanroot.keep_from", 1e6)
 #' @export
 read_files.csv_source <- function(source, files, columns, call) {
   hashes <- file_hashes(files$path)
-  before <- source$memory$content
+  before <- source$cache$content
   content <- csv_from_memory(source, before, files, hashes, columns, call)
   if (is.null(content)) content <- read_or_keep_csv(source, files, hashes, columns, call)
-  source$memory$reading <- with_columns_of_before(before, c(content, list(hash = hashes)))
+  source$cache$reading <- with_columns_of_before(before, c(content, list(hash = hashes)))
   csv_frame(content, source, files, columns)
 }
 

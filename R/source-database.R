@@ -55,9 +55,9 @@ source_query <- function(source) if (is.null(source$query)) all_of_table(source$
 
 #' @export
 source_parts.database_source <- function(source, call) {
-  source$memory$data <- source_read(source, NULL, call)
-  hash <- if (has_order(source)) rlang::hash(canonical_value(source$memory$data)) else content_hash(source$memory$data)
-  source$memory$key <- hash
+  source$cache$data <- source_read(source, NULL, call)
+  hash <- if (has_order(source)) rlang::hash(canonical_value(source$cache$data)) else content_hash(source$cache$data)
+  source$cache$key <- hash
   data.frame(name = source_title(source), hash = hash)
 }
 
@@ -94,8 +94,8 @@ new_content_sum <- function() {
 
 #' @export
 source_columns.database_source <- function(source, call) {
-  if (is.null(source$memory$data)) source_parts(source, call)
-  names(source$memory$data)
+  if (is.null(source$cache$data)) source_parts(source, call)
+  names(source$cache$data)
 }
 
 #' @export

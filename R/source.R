@@ -11,9 +11,9 @@ source_columns <- function(source, call) UseMethod("source_columns")
 # All rows of these columns, at least, as a data frame.
 source_read <- function(source, columns, call) UseMethod("source_read")
 
-# Reads the rows in lots of about so many bytes: calls begin(lots), with their number, and work(data) for each; and
+# Reads the rows in chunks of about so many bytes: calls begin(chunks), with their number, and work(data) for each; and
 # all that again if the types turn out to be others.
-each_lot <- function(source, columns, bytes, begin, work, call) UseMethod("each_lot")
+each_chunk <- function(source, columns, bytes, begin, work, call) UseMethod("each_chunk")
 
 # Where a row comes from, in words.
 source_place <- function(source, row, call) UseMethod("source_place")
@@ -33,19 +33,19 @@ source_key.default <- function(source) class(source)[1]
 # These columns of a source, or all that there are; read again only if a part has changed.
 source_data <- function(source, parts, columns, call) {
   key <- paste(parts$hash, collapse = " ")
-  if (!identical(source$memory$key, key)) source$memory$data <- NULL
-  lacking <- if (!is.null(columns)) setdiff(columns, names(source$memory$data))
-  if (is.null(source$memory$data) || length(lacking)) {
+  if (!identical(source$cache$key, key)) source$cache$data <- NULL
+  lacking <- if (!is.null(columns)) setdiff(columns, names(source$cache$data))
+  if (is.null(source$cache$data) || length(lacking)) {
     tell_progress(paste("reading", source_title(source)))
     data <- source_read(source, lacking, call)
     check_still_same(source, parts, call)
     # What was read is known to be what the hashes are of only now.
-    source$memory$content <- source$memory$reading
-    source$memory$reading <- NULL
-    source$memory$data <- side_by_side(source$memory$data, data)
-    source$memory$key <- key
+    source$cache$content <- source$cache$reading
+    source$cache$reading <- NULL
+    source$cache$data <- side_by_side(source$cache$data, data)
+    source$cache$key <- key
   }
-  data <- source$memory$data
+  data <- source$cache$data
   if (length(columns)) with_columns(data, unclass(data)[columns]) else data
 }
 
@@ -61,7 +61,7 @@ check_still_same <- function(source, parts, call) UseMethod("check_still_same")
 #' @export
 check_still_same.default <- function(source, parts, call) invisible()
 
-new_source <- function(class, ...) structure(list(..., memory = new.env(parent = emptyenv())),
+new_source <- function(class, ...) structure(list(..., cache = new.env(parent = emptyenv())),
                                              class = c(class, "source"))
 
 # A data frame that is in memory is a source in one part.

@@ -12,7 +12,7 @@ keeps_columns <- function() dir.exists(journal_folder()) && getOption("rowanroot
 # Whether these rows of the column, the first being 0, were kept.
 keep_column <- function(key, column, note, first = 0, rows = length(column), kinds = 0L) {
   if (is.factor(column)) column <- as.vector(unclass(column))
-  if (is.character(column) && !are_yet_to_be_made_cpp(column) && is.null(coded_parts_cpp(column))) {
+  if (is.character(column) && !are_deferred_cpp(column) && is.null(coded_parts_cpp(column))) {
     column <- enc2utf8(column)
   }
   dir.create(kept_folder(), showWarnings = FALSE, recursive = TRUE)
@@ -74,7 +74,7 @@ is_keepable <- function(column) {
 
 different_or_all <- function(texts) {
   coded <- coded_parts_cpp(texts)
-  if (!is.null(coded)) coded$texts else if (are_yet_to_be_made_cpp(texts)) character() else texts
+  if (!is.null(coded)) coded$texts else if (are_deferred_cpp(texts)) character() else texts
 }
 
 # For steps: the columns of these keys, and a way to keep others. NULL where there is no journal.

@@ -97,9 +97,9 @@ open_table <- function(path, separator = ",", decimal = ".", missing = c("", "NA
   new_live_table(source, source_columns(source, call))
 }
 
-# `memory` holds the values that were last looked at, and their key.
+# `cache` holds the values that were last looked at, and their key.
 new_live_table <- function(source, columns, steps = list()) {
-  as_live_table(list(source = source, columns = columns, steps = steps, memory = new.env(parent = emptyenv())))
+  as_live_table(list(source = source, columns = columns, steps = steps, cache = new.env(parent = emptyenv())))
 }
 
 # An environment whose names are the columns, each of which is calculated when it is looked at: so R's functions
@@ -195,15 +195,15 @@ source_keys <- function(x, parts, columns) {
 # The values, calculated unless nothing has changed since the last look.
 table_data <- function(x, call = NULL) {
   x <- current_table(x, call)
-  memory <- live(x)$memory
+  cache <- live(x)$cache
   origin <- table_origin(x, call)
-  if (identical(memory$origin$key, origin$key)) return(memory$data)
-  if (!is.null(memory$origin)) tell_what_changed(all_parts(memory$origin), all_parts(origin), length(live(x)$steps))
+  if (identical(cache$origin$key, origin$key)) return(cache$data)
+  if (!is.null(cache$origin)) tell_what_changed(all_parts(cache$origin), all_parts(origin), length(live(x)$steps))
   x <- with_keys(x, origin$parts, call)
   data <- source_data(live(x)$source, origin$parts, needed_columns(x, call), call)
   data <- with_place_of_text(x, data, with_seed_of_script(run_steps(live(x)$steps, data, call)))
-  memory$data <- data
-  memory$origin <- origin
+  cache$data <- data
+  cache$origin <- origin
   data
 }
 
@@ -242,7 +242,7 @@ run_steps <- function(steps, data, call) {
 table_columns <- function(x, wanted, call) {
   x <- current_table(x, call)
   origin <- table_origin(x, call)
-  if (identical(live(x)$memory$origin$key, origin$key)) return(live(x)$memory$data)
+  if (identical(live(x)$cache$origin$key, origin$key)) return(live(x)$cache$data)
   x <- with_keys(x, origin$parts, call)
   steps <- live(x)$steps
   for (k in rev(seq_along(steps))) {
@@ -305,10 +305,10 @@ origin_now.live_table <- function(x, call) table_origin(current_table(x, call), 
 # A table whose steps lead back to itself is named once.
 #' @export
 canonical_value.live_table <- function(x) {
-  memory <- live(x)$memory
-  if (isTRUE(memory$is_named)) return("table()")
-  on.exit(memory$is_named <- FALSE)
-  memory$is_named <- TRUE
+  cache <- live(x)$cache
+  if (isTRUE(cache$is_named)) return("table()")
+  on.exit(cache$is_named <- FALSE)
+  cache$is_named <- TRUE
   paste0("table(", origin_now(x, NULL)$key, ")")
 }
 

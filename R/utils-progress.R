@@ -1,4 +1,4 @@
-# What is shown of long work, on a terminal only: which part of it is being done, or how many of its lots are.
+# What is shown of long work, on a terminal only: which part of it is being done, or how many of its chunks are.
 
 # From so many bytes of files on work takes long.
 long_from <- 1e8
@@ -23,12 +23,12 @@ tell_progress <- function(what) {
 
 end_progress <- function() if (!is.null(state$progress$bar)) cli::cli_progress_done(id = state$progress$bar)
 
-# A bar that fills up lot by lot.
-new_lot_progress <- function() {
-  if (!cli::is_dynamic_tty()) return(list(begin = function(lots) NULL, step = function() NULL, end = function() NULL))
+# A bar that fills up chunk by chunk.
+new_chunk_progress <- function() {
+  if (!cli::is_dynamic_tty()) return(list(begin = function(chunks) NULL, step = function() NULL, end = function() NULL))
   bar <- NULL
   list(
-    begin = function(lots) bar <<- cli::cli_progress_bar("Reading and writing", total = lots, .auto_close = FALSE),
+    begin = function(chunks) bar <<- cli::cli_progress_bar("Reading and writing", total = chunks, .auto_close = FALSE),
     step = function() cli::cli_progress_update(id = bar),
     end = function() cli::cli_progress_done(id = bar)
   )

@@ -160,8 +160,8 @@ is_sign <- function(name) !grepl("[[:alnum:]]", name)
 # The rows of the group that the row is in, in their order.
 rows_around <- function(node, block, row) {
   run <- block$run
-  groups <- run_groups(run, node$within)
-  order <- order_rows(run_order(run, node$along))
+  groups <- block_groups(run, node$within)
+  order <- order_rows(block_order(run, node$along))
   rows <- if (is.null(order)) seq_len(block$rows) else order + 1L
   if (is.null(groups)) rows else rows[groups$of_row[rows] == groups$of_row[row]]
 }

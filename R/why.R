@@ -169,9 +169,9 @@ explain_group <- function(reason, trace, k, column, row) {
 
 # The rows of the group that has this number.
 rows_of_group <- function(data, keys, number, call) {
-  run <- new_run(data, nrow(data), call)
+  run <- new_block(data, nrow(data), call)
   run$within <- unlist(run$columns[keys])
-  which(run_groups(run)$of_row == number - 1)
+  which(block_groups(run)$of_row == number - 1)
 }
 
 explain_statement <- function(step, trace, k, at, column, row) {
@@ -195,13 +195,13 @@ explain_statement <- function(step, trace, k, at, column, row) {
 run_before_line <- function(step, trace, k, at) {
   start <- function() {
     data <- trace$before[[k]]
-    run <- new_run(data, nrow(data), trace$call)
+    run <- new_block(data, nrow(data), trace$call)
     run$within <- unlist(run$columns[step$within])
     run$within_names <- step$within
     run$calibration <- step$calibration
     run$along <- list(ids = unlist(run$columns[step$along$names]), descending = step$along$descending,
                       names = step$along$names)
-    for (statement in step$statements[seq_len(at - 1)]) run_statement(run, statement)
+    for (statement in step$statements[seq_len(at - 1)]) add_statement(run, statement)
     run
   }
   run <- start()
@@ -222,8 +222,8 @@ run_before_line <- function(step, trace, k, at) {
   }
   column_after <- function(name) {
     after <- start()
-    run_statement(after, step$statements[[at]])
-    run_results(after, name)[[1]]
+    add_statement(after, step$statements[[at]])
+    block_results(after, name)[[1]]
   }
   list(run = run, bind = bind, word = function(code) word_called(code, scope(code)), value = value, values = values,
        column_after = column_after, columns = names(run$columns), env = step$env, step = step, rows = run$rows,

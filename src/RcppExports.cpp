@@ -61,29 +61,29 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// csv_lots_cpp
-Rcpp::DataFrame csv_lots_cpp(SEXP opened, double bytes);
-RcppExport SEXP _rowanroot_csv_lots_cpp(SEXP openedSEXP, SEXP bytesSEXP) {
+// csv_chunks_cpp
+Rcpp::DataFrame csv_chunks_cpp(SEXP opened, double bytes);
+RcppExport SEXP _rowanroot_csv_chunks_cpp(SEXP openedSEXP, SEXP bytesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type opened(openedSEXP);
     Rcpp::traits::input_parameter< double >::type bytes(bytesSEXP);
-    rcpp_result_gen = Rcpp::wrap(csv_lots_cpp(opened, bytes));
+    rcpp_result_gen = Rcpp::wrap(csv_chunks_cpp(opened, bytes));
     return rcpp_result_gen;
 END_RCPP
 }
 // csv_read_cpp
-Rcpp::List csv_read_cpp(SEXP opened, Rcpp::List wanted, Rcpp::List lot, int threads);
-RcppExport SEXP _rowanroot_csv_read_cpp(SEXP openedSEXP, SEXP wantedSEXP, SEXP lotSEXP, SEXP threadsSEXP) {
+Rcpp::List csv_read_cpp(SEXP opened, Rcpp::List wanted, Rcpp::List chunk, int threads);
+RcppExport SEXP _rowanroot_csv_read_cpp(SEXP openedSEXP, SEXP wantedSEXP, SEXP chunkSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type opened(openedSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type wanted(wantedSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type lot(lotSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type chunk(chunkSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(csv_read_cpp(opened, wanted, lot, threads));
+    rcpp_result_gen = Rcpp::wrap(csv_read_cpp(opened, wanted, chunk, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -128,6 +128,53 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< std::string >::type part(partSEXP);
     Rcpp::traits::input_parameter< double >::type units_per_day(units_per_daySEXP);
     rcpp_result_gen = Rcpp::wrap(date_part_cpp(values, part, units_per_day));
+    return rcpp_result_gen;
+END_RCPP
+}
+// are_deferred_cpp
+bool are_deferred_cpp(SEXP texts);
+RcppExport SEXP _rowanroot_are_deferred_cpp(SEXP textsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type texts(textsSEXP);
+    rcpp_result_gen = Rcpp::wrap(are_deferred_cpp(texts));
+    return rcpp_result_gen;
+END_RCPP
+}
+// coded_texts_cpp
+SEXP coded_texts_cpp(Rcpp::IntegerVector codes, Rcpp::CharacterVector texts);
+RcppExport SEXP _rowanroot_coded_texts_cpp(SEXP codesSEXP, SEXP textsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type texts(textsSEXP);
+    rcpp_result_gen = Rcpp::wrap(coded_texts_cpp(codes, texts));
+    return rcpp_result_gen;
+END_RCPP
+}
+// coded_parts_cpp
+SEXP coded_parts_cpp(SEXP x);
+RcppExport SEXP _rowanroot_coded_parts_cpp(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(coded_parts_cpp(x));
+    return rcpp_result_gen;
+END_RCPP
+}
+// joined_texts_cpp
+SEXP joined_texts_cpp(Rcpp::List columns, Rcpp::CharacterVector with, double rows);
+RcppExport SEXP _rowanroot_joined_texts_cpp(SEXP columnsSEXP, SEXP withSEXP, SEXP rowsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type with(withSEXP);
+    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    rcpp_result_gen = Rcpp::wrap(joined_texts_cpp(columns, with, rows));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -527,53 +574,6 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< std::string >::type type(typeSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(kept_read_cpp(paths, type, threads));
-    return rcpp_result_gen;
-END_RCPP
-}
-// are_yet_to_be_made_cpp
-bool are_yet_to_be_made_cpp(SEXP texts);
-RcppExport SEXP _rowanroot_are_yet_to_be_made_cpp(SEXP textsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< SEXP >::type texts(textsSEXP);
-    rcpp_result_gen = Rcpp::wrap(are_yet_to_be_made_cpp(texts));
-    return rcpp_result_gen;
-END_RCPP
-}
-// coded_texts_cpp
-SEXP coded_texts_cpp(Rcpp::IntegerVector codes, Rcpp::CharacterVector texts);
-RcppExport SEXP _rowanroot_coded_texts_cpp(SEXP codesSEXP, SEXP textsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type texts(textsSEXP);
-    rcpp_result_gen = Rcpp::wrap(coded_texts_cpp(codes, texts));
-    return rcpp_result_gen;
-END_RCPP
-}
-// coded_parts_cpp
-SEXP coded_parts_cpp(SEXP x);
-RcppExport SEXP _rowanroot_coded_parts_cpp(SEXP xSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
-    rcpp_result_gen = Rcpp::wrap(coded_parts_cpp(x));
-    return rcpp_result_gen;
-END_RCPP
-}
-// joined_texts_cpp
-SEXP joined_texts_cpp(Rcpp::List columns, Rcpp::CharacterVector with, double rows);
-RcppExport SEXP _rowanroot_joined_texts_cpp(SEXP columnsSEXP, SEXP withSEXP, SEXP rowsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type with(withSEXP);
-    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
-    rcpp_result_gen = Rcpp::wrap(joined_texts_cpp(columns, with, rows));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -1077,11 +1077,15 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_csv_header_cpp", (DL_FUNC) &_rowanroot_csv_header_cpp, 2},
     {"_rowanroot_csv_open_cpp", (DL_FUNC) &_rowanroot_csv_open_cpp, 4},
     {"_rowanroot_csv_guess_cpp", (DL_FUNC) &_rowanroot_csv_guess_cpp, 2},
-    {"_rowanroot_csv_lots_cpp", (DL_FUNC) &_rowanroot_csv_lots_cpp, 2},
+    {"_rowanroot_csv_chunks_cpp", (DL_FUNC) &_rowanroot_csv_chunks_cpp, 2},
     {"_rowanroot_csv_read_cpp", (DL_FUNC) &_rowanroot_csv_read_cpp, 4},
     {"_rowanroot_csv_line_cpp", (DL_FUNC) &_rowanroot_csv_line_cpp, 2},
     {"_rowanroot_csv_write_cpp", (DL_FUNC) &_rowanroot_csv_write_cpp, 9},
     {"_rowanroot_date_part_cpp", (DL_FUNC) &_rowanroot_date_part_cpp, 3},
+    {"_rowanroot_are_deferred_cpp", (DL_FUNC) &_rowanroot_are_deferred_cpp, 1},
+    {"_rowanroot_coded_texts_cpp", (DL_FUNC) &_rowanroot_coded_texts_cpp, 2},
+    {"_rowanroot_coded_parts_cpp", (DL_FUNC) &_rowanroot_coded_parts_cpp, 1},
+    {"_rowanroot_joined_texts_cpp", (DL_FUNC) &_rowanroot_joined_texts_cpp, 3},
     {"_rowanroot_begin_flush_cpp", (DL_FUNC) &_rowanroot_begin_flush_cpp, 1},
     {"_rowanroot_end_flush_cpp", (DL_FUNC) &_rowanroot_end_flush_cpp, 1},
     {"_rowanroot_available_memory_cpp", (DL_FUNC) &_rowanroot_available_memory_cpp, 0},
@@ -1114,10 +1118,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_kept_write_cpp", (DL_FUNC) &_rowanroot_kept_write_cpp, 6},
     {"_rowanroot_kept_heads_cpp", (DL_FUNC) &_rowanroot_kept_heads_cpp, 1},
     {"_rowanroot_kept_read_cpp", (DL_FUNC) &_rowanroot_kept_read_cpp, 3},
-    {"_rowanroot_are_yet_to_be_made_cpp", (DL_FUNC) &_rowanroot_are_yet_to_be_made_cpp, 1},
-    {"_rowanroot_coded_texts_cpp", (DL_FUNC) &_rowanroot_coded_texts_cpp, 2},
-    {"_rowanroot_coded_parts_cpp", (DL_FUNC) &_rowanroot_coded_parts_cpp, 1},
-    {"_rowanroot_joined_texts_cpp", (DL_FUNC) &_rowanroot_joined_texts_cpp, 3},
     {"_rowanroot_text_codes_cpp", (DL_FUNC) &_rowanroot_text_codes_cpp, 2},
     {"_rowanroot_order_rows_cpp", (DL_FUNC) &_rowanroot_order_rows_cpp, 5},
     {"_rowanroot_top_rows_cpp", (DL_FUNC) &_rowanroot_top_rows_cpp, 7},
@@ -1157,9 +1157,9 @@ static const R_CallMethodDef CallEntries[] = {
     {NULL, NULL, 0}
 };
 
-void enroll_late_texts(DllInfo* library);
+void enroll_deferred_strings(DllInfo* library);
 RcppExport void R_init_rowanroot(DllInfo *dll) {
     R_registerRoutines(dll, NULL, CallEntries, NULL, NULL);
     R_useDynamicSymbols(dll, FALSE);
-    enroll_late_texts(dll);
+    enroll_deferred_strings(dll);
 }

@@ -4,7 +4,7 @@
 
 #include <thread>
 
-#include "late_texts.h"
+#include "deferred_strings.h"
 #include "memory.h"
 
 using namespace rowanroot;

@@ -6,7 +6,7 @@
 
 #include "bind.h"
 #include "csv_read.h"
-#include "late_texts.h"
+#include "deferred_strings.h"
 #include "names.h"
 
 namespace {
@@ -154,33 +154,34 @@ Rcpp::List csv_guess_cpp(SEXP files, Rcpp::List columns) {
   return Rcpp::List::create(Rcpp::Named("kinds") = kinds, Rcpp::Named("few") = few);
 }
 
-// Lots to read one after the other, of about so many bytes each: the numbers of the first and the last piece, the file,
-// from 1, and the rows.
+// Chunks to read one after the other, of about so many bytes each: the numbers of the first and the last piece, the
+// file, from 1, and the rows.
 // [[Rcpp::export]]
-Rcpp::DataFrame csv_lots_cpp(SEXP opened, double bytes) {
-  const auto lots = csv_lots(*CsvPointer(opened), static_cast<std::uint64_t>(bytes));
-  const auto number = [&](auto of_lot) {
-    Rcpp::NumericVector numbers(lots.size());
-    for (std::size_t k = 0; k < lots.size(); ++k)
-      numbers[static_cast<R_xlen_t>(k)] = static_cast<double>(of_lot(lots[k]));
+Rcpp::DataFrame csv_chunks_cpp(SEXP opened, double bytes) {
+  const auto chunks = csv_chunks(*CsvPointer(opened), static_cast<std::uint64_t>(bytes));
+  const auto number = [&](auto of_chunk) {
+    Rcpp::NumericVector numbers(chunks.size());
+    for (std::size_t k = 0; k < chunks.size(); ++k)
+      numbers[static_cast<R_xlen_t>(k)] = static_cast<double>(of_chunk(chunks[k]));
     return numbers;
   };
-  return Rcpp::DataFrame::create(Rcpp::Named("first") = number([](const CsvLotOfFile& one) { return one.lot.first; }),
-                                 Rcpp::Named("last") = number([](const CsvLotOfFile& one) { return one.lot.last; }),
-                                 Rcpp::Named("file") = number([](const CsvLotOfFile& one) { return one.file + 1; }),
-                                 Rcpp::Named("rows") = number([](const CsvLotOfFile& one) { return one.rows; }));
+  return Rcpp::DataFrame::create(
+      Rcpp::Named("first") = number([](const CsvChunkOfFile& one) { return one.chunk.first; }),
+      Rcpp::Named("last") = number([](const CsvChunkOfFile& one) { return one.chunk.last; }),
+      Rcpp::Named("file") = number([](const CsvChunkOfFile& one) { return one.file + 1; }),
+      Rcpp::Named("rows") = number([](const CsvChunkOfFile& one) { return one.rows; }));
 }
 
-// The columns, each with what became of it: of all rows, or of a lot, which is a row of csv_lots_cpp().
+// The columns, each with what became of it: of all rows, or of a chunk, which is a row of csv_chunks_cpp().
 // [[Rcpp::export]]
-Rcpp::List csv_read_cpp(SEXP opened, Rcpp::List wanted, Rcpp::List lot, int threads) {
+Rcpp::List csv_read_cpp(SEXP opened, Rcpp::List wanted, Rcpp::List chunk, int threads) {
   const CsvFiles& files = *CsvPointer(opened);
   std::vector<CsvColumn> columns = columns_of(wanted);
-  CsvLot pieces;
-  if (lot.size())
-    pieces = {static_cast<std::size_t>(Rcpp::as<double>(lot["first"])),
-              static_cast<std::size_t>(Rcpp::as<double>(lot["last"]))};
-  const R_xlen_t rows = lot.size() ? static_cast<R_xlen_t>(Rcpp::as<double>(lot["rows"])) : rows_of(files),
+  CsvChunk pieces;
+  if (chunk.size())
+    pieces = {static_cast<std::size_t>(Rcpp::as<double>(chunk["first"])),
+              static_cast<std::size_t>(Rcpp::as<double>(chunk["last"]))};
+  const R_xlen_t rows = chunk.size() ? static_cast<R_xlen_t>(Rcpp::as<double>(chunk["rows"])) : rows_of(files),
                  count = wanted.size();
   Rcpp::List values(count), sizes(count), misfits(count), file_kinds(count);
   Rcpp::IntegerVector kinds(count);

@@ -15,7 +15,7 @@
 #include "csv_splice.h"
 #include "csv_write.h"
 #include "input.h"
-#include "late_texts.h"
+#include "deferred_strings.h"
 #include "rounds.h"
 
 namespace {
@@ -28,7 +28,7 @@ constexpr R_xlen_t written_together = 1 << 13;
 // A file that has some of the columns already, as text.
 struct Copied {
   std::shared_ptr<const Input> input;
-  std::vector<double> places;  // where each lot of rows begins, and where the last ends
+  std::vector<double> places;  // where each chunk of rows begins, and where the last ends
   std::size_t fields = 0;
 };
 
@@ -74,12 +74,12 @@ class CsvWriter {
                        [](const Column& column) { return !column.reader || column.reader->is_for_threads(); });
   }
 
-  // A lot of rows.
+  // A chunk of rows.
   void write(R_xlen_t first, R_xlen_t last, std::string* to) {
     std::unique_ptr<WrittenRecords> records;
     if (copied_ && first < last) {
-      const std::size_t lot = static_cast<std::size_t>(first / written_together);
-      const double from = copied_->places.at(lot), end = copied_->places.at(lot + 1);
+      const std::size_t chunk = static_cast<std::size_t>(first / written_together);
+      const double from = copied_->places.at(chunk), end = copied_->places.at(chunk + 1);
       const std::size_t size = static_cast<std::size_t>(end - from);
       if (bytes_.size() < size) bytes_.resize(size);
       copied_->input->read(static_cast<std::uint64_t>(from), size, &bytes_[0]);
@@ -145,7 +145,7 @@ void begin_to_flush(std::FILE* file) {
 #endif
 }
 
-// Where the next lot begins in the file.
+// Where the next chunk begins in the file.
 class LotPlaces {
  public:
   void add(std::size_t bytes) {
@@ -160,9 +160,9 @@ class LotPlaces {
 }  // namespace
 
 // Texts must be UTF-8. A column is a vector, or with a number in `fields`, from 1, that field of the file that `copied`
-// tells of, which has the same rows: its path, the places of its lots, and how many fields a record has. Gives what the
-// system said as `problem`, an empty text if nothing, and where the lots of rows begin as `places`. What is appended
-// has no header.
+// tells of, which has the same rows: its path, the places of its chunks, and how many fields a record has. Gives what
+// the system said as `problem`, an empty text if nothing, and where the chunks of rows begin as `places`. What is
+// appended has no header.
 // [[Rcpp::export]]
 Rcpp::List csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::string path,
                          std::string separator, Rcpp::IntegerVector fields, Rcpp::List copied, bool append,
@@ -193,7 +193,7 @@ Rcpp::List csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double
     std::vector<CsvWriter> writers;
     for (int k = 0; k < std::max<int>(workers, 1); ++k) writers.emplace_back(columns, from.get(), fields, separator[0]);
     if (!writers[0].is_for_threads()) workers.threads = 1;
-    // Lots are written by the threads to memory, and one after the other to the file, while the next ones are written
+    // Chunks are written by the threads to memory, and one after the other to the file, while the next ones are written
     // to memory.
     std::vector<std::string> texts(static_cast<std::size_t>(4 * std::max<int>(workers, 1))), before(texts.size());
     std::future<std::string> writing;

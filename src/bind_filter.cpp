@@ -2,7 +2,7 @@
 
 #include "bind.h"
 #include "filter.h"
-#include "late_texts.h"
+#include "deferred_strings.h"
 
 using namespace rowanroot;
 
@@ -30,7 +30,7 @@ Rcpp::List keep_where_cpp(Rcpp::List columns, Rcpp::LogicalVector is_plain, Rcpp
       filter.keep(type_of_vector(values), address_of(values), writable_address(result));
       return static_cast<SEXP>(result);
     };
-    if (are_yet_to_be_made(column)) {
+    if (are_deferred(column)) {
       if (kept_rows.empty()) kept_rows = rows_where(condition);
       kept[k] = texts_in_rows(column, kept_rows.data(), static_cast<R_xlen_t>(kept_rows.size()), threads);
       if (kept[k] != R_NilValue) continue;

@@ -6,7 +6,7 @@
 #include "bind.h"
 #include "distribution.h"
 #include "groups.h"
-#include "late_texts.h"
+#include "deferred_strings.h"
 #include "quantiles.h"
 
 using namespace rowanroot;

@@ -11,7 +11,7 @@
 #include "csv_values.h"
 #include "input.h"
 #include "json_lines.h"
-#include "late_texts.h"
+#include "deferred_strings.h"
 #include "moments.h"
 
 namespace {

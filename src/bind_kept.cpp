@@ -8,7 +8,7 @@
 #include "bind.h"
 #include "kept.h"
 #include "kept_column.h"
-#include "late_texts.h"
+#include "deferred_strings.h"
 #include "names.h"
 #include "text_numbering.h"
 
@@ -136,8 +136,8 @@ SEXP read_column(const KeptColumn& column, const std::string& type, int threads)
 
 }  // namespace
 
-// Keeps these rows of a column, the first being 0. Texts that are no late ones must be in UTF-8. Gives an empty text,
-// or what the system said.
+// Keeps these rows of a column, the first being 0. Texts that are no deferred ones must be in UTF-8. Gives an empty
+// text, or what the system said.
 // [[Rcpp::export]]
 std::string kept_write_cpp(std::string path, SEXP column, double first, double rows, int kinds, Rcpp::RawVector note) {
   const Contents contents(column, static_cast<R_xlen_t>(first), static_cast<R_xlen_t>(rows));

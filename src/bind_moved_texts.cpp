@@ -6,10 +6,10 @@
 #include <vector>
 
 #include "bind.h"
-#include "late_texts.h"
+#include "deferred_strings.h"
 
 SEXP texts_in_rows(SEXP column, const std::int32_t* rows, R_xlen_t count, int threads) {
-  if (!are_yet_to_be_made(column)) return R_NilValue;
+  if (!are_deferred(column)) return R_NilValue;
   const std::size_t pages = static_cast<std::size_t>((count + texts_on_page - 1) / texts_on_page);
   Rcpp::Shield<SEXP> starts(new_vector(INTSXP, count)), sizes(new_vector(INTSXP, count));
   int* const start = INTEGER(starts);

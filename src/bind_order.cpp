@@ -1,7 +1,7 @@
 // Words that depend on the order of rows or on groups: ranks, running words, moving windows, neighbours.
 
 #include "bind.h"
-#include "late_texts.h"
+#include "deferred_strings.h"
 #include "gather.h"
 #include "moving.h"
 #include "names.h"
@@ -91,7 +91,7 @@ Rcpp::List gather_cpp(Rcpp::List columns, Rcpp::LogicalVector is_plain, double r
     if (!is_plain[k]) continue;
     SEXP column = columns[k];
     if (Rf_xlength(column) != static_cast<R_xlen_t>(rows)) Rcpp::stop("a column has another number of rows");
-    if (are_yet_to_be_made(column)) {
+    if (are_deferred(column)) {
       result[k] = texts_in_rows(column, order.begin(), order.size(), threads);
       if (result[k] != R_NilValue) continue;
     }
@@ -115,7 +115,7 @@ Rcpp::List gather_cpp(Rcpp::List columns, Rcpp::LogicalVector is_plain, double r
 // [[Rcpp::export]]
 SEXP values_at_cpp(SEXP column, Rcpp::IntegerVector rows, int threads) {
   // Where rows have the same texts many times, these are made once.
-  if (rows.size() < 2 * Rf_xlength(column) && are_yet_to_be_made(column)) {
+  if (rows.size() < 2 * Rf_xlength(column) && are_deferred(column)) {
     std::vector<std::int32_t> from_0(static_cast<std::size_t>(rows.size()));
     for (R_xlen_t i = 0; i < rows.size(); ++i)
       from_0[static_cast<std::size_t>(i)] = rows[i] == NA_INTEGER ? -1 : rows[i] - 1;
@@ -161,7 +161,7 @@ SEXP compact_codes_cpp(SEXP column, bool descending, double most) {
                             Rcpp::Named("count") = static_cast<double>(count));
 }
 
-// What a running word keeps from one lot of rows to the next.
+// What a running word keeps from one chunk of rows to the next.
 // [[Rcpp::export]]
 SEXP new_running_memory_cpp() { return Rcpp::XPtr<RunningMemory>(new RunningMemory, true); }
 

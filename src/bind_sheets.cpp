@@ -12,7 +12,7 @@
 #include "bind.h"
 #include "csv_values.h"
 #include "input.h"
-#include "late_texts.h"
+#include "deferred_strings.h"
 #include "sheets.h"
 #include "xml.h"
 

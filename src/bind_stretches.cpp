@@ -7,7 +7,7 @@
 #include <vector>
 
 #include "bind.h"
-#include "late_texts.h"
+#include "deferred_strings.h"
 #include "text_numbering.h"
 
 namespace {
@@ -77,7 +77,7 @@ class Joiner {
     for (const Stretch& one : stretches_) {
       SEXP column = columns_[static_cast<R_xlen_t>(one.of)];
       if (coded_texts_of(column)) coded_rows += one.rows;
-      else some_made = some_made || !are_yet_to_be_made(column);
+      else some_made = some_made || !are_deferred(column);
     }
     // What is few in all rows may be many in some of them.
     return 2 * coded_rows >= rows_ ? codes() : some_made ? strings() : written();

@@ -4,7 +4,7 @@
 #include <string>
 
 #include "bind.h"
-#include "late_texts.h"
+#include "deferred_strings.h"
 #include "moments.h"
 #include "texts.h"
 

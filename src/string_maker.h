@@ -7,7 +7,7 @@
 #include <cstring>
 #include <vector>
 
-#include "late_texts.h"
+#include "deferred_strings.h"
 
 // Makes R's strings of bytes and puts them where they are kept. Short ones that came before are not looked up again
 // among all of R's. What will be needed is fetched from memory while other rows are worked on.

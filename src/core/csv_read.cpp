@@ -241,11 +241,11 @@ std::vector<Place> all_places(const std::vector<std::shared_ptr<CsvFile>>& files
   return places;
 }
 
-std::vector<Place> places_of(const std::vector<std::shared_ptr<CsvFile>>& files, CsvLot lot) {
+std::vector<Place> places_of(const std::vector<std::shared_ptr<CsvFile>>& files, CsvChunk chunk) {
   const std::vector<Place> all = all_places(files);
-  const std::size_t last = std::min(lot.last, all.size());
-  if (lot.first >= last) return {};
-  std::vector<Place> places(all.begin() + static_cast<std::ptrdiff_t>(lot.first),
+  const std::size_t last = std::min(chunk.last, all.size());
+  if (chunk.first >= last) return {};
+  std::vector<Place> places(all.begin() + static_cast<std::ptrdiff_t>(chunk.first),
                             all.begin() + static_cast<std::ptrdiff_t>(last));
   const std::size_t before = places.front().row;
   for (Place& place : places) place.row -= before;
@@ -284,26 +284,26 @@ void join_codes(const std::vector<Place>& places, const std::vector<std::vector<
 
 }  // namespace
 
-std::vector<CsvLotOfFile> csv_lots(const std::vector<std::shared_ptr<CsvFile>>& files, std::uint64_t bytes) {
-  std::vector<CsvLotOfFile> lots;
+std::vector<CsvChunkOfFile> csv_chunks(const std::vector<std::shared_ptr<CsvFile>>& files, std::uint64_t bytes) {
+  std::vector<CsvChunkOfFile> chunks;
   const std::vector<Place> places = all_places(files);
   std::uint64_t size = 0;
   for (std::size_t p = 0; p < places.size(); ++p) {
     const std::uint64_t more = places[p].piece.next - places[p].piece.first;
-    if (lots.empty() || lots.back().file != places[p].file || size + more > bytes) {
-      lots.push_back({{p, p}, places[p].file, 0});
+    if (chunks.empty() || chunks.back().file != places[p].file || size + more > bytes) {
+      chunks.push_back({{p, p}, places[p].file, 0});
       size = 0;
     }
     size += more;
-    lots.back().lot.last = p + 1;
-    lots.back().rows += places[p].piece.rows;
+    chunks.back().chunk.last = p + 1;
+    chunks.back().rows += places[p].piece.rows;
   }
-  return lots;
+  return chunks;
 }
 
 CsvContent read_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const std::vector<CsvColumn>& columns,
-                    Workers threads, CsvLot lot) {
-  const std::vector<Place> places = places_of(files, lot);
+                    Workers threads, CsvChunk chunk) {
+  const std::vector<Place> places = places_of(files, chunk);
   std::vector<std::vector<Part>> parts(places.size());
   std::atomic<std::size_t> failed(places.size());
   std::vector<std::unique_ptr<CsvError>> errors(places.size());

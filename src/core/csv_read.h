@@ -61,21 +61,21 @@ struct CsvContent {
 };
 
 // Pieces of all files, one after the other, from the first to the last, which is not included.
-struct CsvLot {
+struct CsvChunk {
   std::size_t first = 0, last = static_cast<std::size_t>(-1);
 };
 
-// Lots of whole pieces, each of one file and of about so many bytes at most, with the file and the rows of each.
-struct CsvLotOfFile {
-  CsvLot lot;
+// Chunks of whole pieces, each of one file and of about so many bytes at most, with the file and the rows of each.
+struct CsvChunkOfFile {
+  CsvChunk chunk;
   std::size_t file, rows;
 };
-std::vector<CsvLotOfFile> csv_lots(const std::vector<std::shared_ptr<CsvFile>>& files, std::uint64_t bytes);
+std::vector<CsvChunkOfFile> csv_chunks(const std::vector<std::shared_ptr<CsvFile>>& files, std::uint64_t bytes);
 
-// Throws CsvError. Values of a lot go where those of the first row
+// Throws CsvError. Values of a chunk go where those of the first row
 // of all would.
 CsvContent read_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const std::vector<CsvColumn>& columns,
-                    Workers threads, CsvLot lot = {});
+                    Workers threads, CsvChunk chunk = {});
 
 // The file and the line, both from 0, on which a row of all files begins. Throws as read_csv() does.
 struct CsvLine {

@@ -21,7 +21,7 @@ enum class AtMissing { skip, carry, stop };
 Running running_of_name(const std::string& name);
 AtMissing at_missing_of_name(const std::string& name);
 
-// What has come of each group so far, for when the rows come in several lots.
+// What has come of each group so far, for when the rows come in several chunks.
 class RunningMemory {
  public:
   template <class Group>

@@ -119,7 +119,7 @@ test_that("other encodings and compressed files are the same table", {
   expect_error(as.data.frame(open_table("latin1.csv")), class = "rowanroot_csv")
 })
 
-test_that("types are of all rows of all files, however late one differs", {
+test_that("types are of all rows of all files, however deferred one differs", {
   local_folder()
   set.seed(8)
   rows <- 40000

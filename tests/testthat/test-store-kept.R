@@ -108,7 +108,7 @@ test_that("damaged and lost files of the store are made again", {
   }
 })
 
-test_that("a dear column is calculated again only if its formula, or what that uses, changed", {
+test_that("an expensive column is calculated again only if its formula, or what that uses, changed", {
   local_folder()
   local_keeping()
   write_text(c("hive,kg", "NB-01,31", "NB-02,28"), "visits.csv")

@@ -1,12 +1,12 @@
-# The bytes of the output, made in memory and in lots.
+# The bytes of the output, made in memory and in chunks.
 both_ways <- function(make, memory = 50000) {
   in_memory <- quietly(make("whole.csv"))
   withr::local_options(rowanroot.memory = memory)
-  quietly(make("lots.csv"))
-  list(whole = readLines("whole.csv"), lots = readLines("lots.csv"))
+  quietly(make("chunks.csv"))
+  list(whole = readLines("whole.csv"), chunks = readLines("chunks.csv"))
 }
 
-test_that("a table in lots is the same as in memory: row by row, running words, groups, rows left out", {
+test_that("a table in chunks is the same as in memory: row by row, running words, groups, rows left out", {
   local_folder()
   set.seed(8)
   n <- 20000
@@ -44,9 +44,9 @@ test_that("a table in lots is the same as in memory: row by row, running words, 
       save_table(path)
   }
   expect_true(withr::with_options(list(rowanroot.memory = 50000),
-                                  needs_lots(open_table("visits.csv"), "out.csv", NULL)))
+                                  needs_chunks(open_table("visits.csv"), "out.csv", NULL)))
   found <- both_ways(make)
-  expect_identical(found$lots, found$whole)
+  expect_identical(found$chunks, found$whole)
 })
 
 test_that("types are those of all rows, and an empty result has its header", {
@@ -59,24 +59,24 @@ test_that("types are those of all rows, and an empty result has its header", {
     data <- as.data.frame(Map(function(x, y, name) c(x, if (name %in% late_ones) y else utils::tail(x, 1)), early,
                               late, names(early)))
     write_text(c("a,b,c,d,e", do.call(paste, c(data, sep = ","))), "in.csv")
-    unlink(c("whole.csv", "lots.csv", ".rowanroot"), recursive = TRUE)
+    unlink(c("whole.csv", "chunks.csv", ".rowanroot"), recursive = TRUE)
     found <- both_ways(function(path) open_table("in.csv") |> set_columns({ f <- paste(a, c, d, e) }) |>
                        save_table(path), memory = 40000)
-    expect_identical(found$lots, found$whole)
+    expect_identical(found$chunks, found$whole)
   }
   found <- both_ways(function(path) open_table("in.csv") |> keep_rows(a < 0) |> save_table(paste0("none-", path)),
                      memory = 40000)
-  expect_identical(readLines("none-lots.csv"), "a,b,c,d,e")
+  expect_identical(readLines("none-chunks.csv"), "a,b,c,d,e")
 })
 
-test_that("what needs all rows at once is not read in lots", {
+test_that("what needs all rows at once is not read in chunks", {
   local_folder()
   write_text(c("hive,kg", rep("NB-01,31", 2000)), "visits.csv")
   withr::local_options(rowanroot.memory = 1000)
-  in_lots <- function(x) needs_lots(x, "out.csv", NULL)
+  in_chunks <- function(x) needs_chunks(x, "out.csv", NULL)
   visits <- open_table("visits.csv")
-  expect_true(in_lots(visits))
-  expect_true(in_lots(visits |> set_columns({ a <- kg %in% c(31, 32) })))
+  expect_true(in_chunks(visits))
+  expect_true(in_chunks(visits |> set_columns({ a <- kg %in% c(31, 32) })))
   for (x in list(visits |> set_columns({ a <- mean(kg) }), visits |>
                  set_columns({ a <- ranking(kg, best = "highest") }), visits |> sort_rows(kg),
                  visits |> set_columns({ a <- following(kg) }), visits |> set_columns({ a <- rev(kg) }), visits |>
@@ -85,11 +85,11 @@ test_that("what needs all rows at once is not read in lots", {
                    one_row_per(hive, { n <- .rows }),
                  visits |> set_columns({ a <- as_category(hive) }), visits |> set_columns({ a <- kg %in% kg }),
                    open_table("visits.csv", types = c(hive = "category")))) {
-    expect_false(in_lots(x))
+    expect_false(in_chunks(x))
   }
 })
 
-test_that("errors in a later lot say from where rows are counted, and leave the output as it was", {
+test_that("errors in a later chunk say from where rows are counted, and leave the output as it was", {
   local_folder()
   write_text(c("hive,kg", rep("NB-01,31", 3000), "NB-02,heavy"), "visits.csv")
   withr::local_options(rowanroot.memory = 20000)

@@ -7,7 +7,7 @@
 #include <vector>
 
 #include "bind.h"
-#include "late_texts.h"
+#include "deferred_strings.h"
 #include "string_maker.h"
 
 #include <R_ext/Altrep.h>
@@ -123,7 +123,7 @@ struct Joined {
 // strings are made; the second the strings, as far as they are made, or NULL. An empty text there may be one yet to be
 // made.
 template <class Form>
-struct LateTexts {
+struct DeferredStrings {
   static R_altrep_class_t type;
 
   // The caller protects the parts.
@@ -247,7 +247,7 @@ struct LateTexts {
 };
 
 template <class Form>
-R_altrep_class_t LateTexts<Form>::type;
+R_altrep_class_t DeferredStrings<Form>::type;
 
 // Some of coded texts are coded texts.
 SEXP some_of_coded(SEXP x, SEXP which, SEXP) {
@@ -269,32 +269,33 @@ SEXP some_of_coded(SEXP x, SEXP which, SEXP) {
 }  // namespace
 
 void make_texts(SEXP x) {
-  LateTexts<Cut>::make_stepwise(x) || LateTexts<Written>::make_stepwise(x) || LateTexts<Joined>::make_stepwise(x);
+  DeferredStrings<Cut>::make_stepwise(x) || DeferredStrings<Written>::make_stepwise(x) ||
+      DeferredStrings<Joined>::make_stepwise(x);
 }
 
 SEXP new_coded_texts(SEXP codes, SEXP texts) {
   // No string may be made while the codes are put into their places: they are all made before.
   make_texts(texts);
   STRING_PTR_RO(texts);
-  return LateTexts<Coded>::make({codes, texts});
+  return DeferredStrings<Coded>::make({codes, texts});
 }
 
 CodedTexts coded_texts_of(SEXP x) {
   CodedTexts coded;
-  if (!LateTexts<Coded>::is_one(x) || R_altrep_data1(x) == R_NilValue) return coded;
+  if (!DeferredStrings<Coded>::is_one(x) || R_altrep_data1(x) == R_NilValue) return coded;
   coded.codes = VECTOR_ELT(R_altrep_data1(x), 0);
   coded.texts = VECTOR_ELT(R_altrep_data1(x), 1);
   return coded;
 }
 
-SEXP new_cut_texts(SEXP source, SEXP starts, SEXP sizes) { return LateTexts<Cut>::make({source, starts, sizes}); }
+SEXP new_cut_texts(SEXP source, SEXP starts, SEXP sizes) { return DeferredStrings<Cut>::make({source, starts, sizes}); }
 
 SEXP new_written_texts(SEXP pages, SEXP starts, SEXP sizes, SEXP first_rows) {
-  return LateTexts<Written>::make({pages, starts, sizes, first_rows});
+  return DeferredStrings<Written>::make({pages, starts, sizes, first_rows});
 }
 
 SEXP new_joined_texts(SEXP columns, SEXP with, R_xlen_t rows) {
-  return LateTexts<Joined>::make({columns, with, Rcpp::Shield<SEXP>(Rf_ScalarReal(static_cast<double>(rows)))});
+  return DeferredStrings<Joined>::make({columns, with, Rcpp::Shield<SEXP>(Rf_ScalarReal(static_cast<double>(rows)))});
 }
 
 namespace {
@@ -339,7 +340,7 @@ class LateReader : public TextReader {
 
 template <class Form>
 std::unique_ptr<TextReader> late_reader(SEXP x) {
-  using Late = LateTexts<Form>;
+  using Late = DeferredStrings<Form>;
   if (!Late::is_one(x) || Late::is_whole(x)) return nullptr;
   return std::make_unique<LateReader<Form>>(Late::parts(x));
 }
@@ -352,7 +353,7 @@ static std::unique_ptr<TextReader> new_late_reader(SEXP texts) {
   return nullptr;
 }
 
-bool are_yet_to_be_made(SEXP texts) { return new_late_reader(texts) != nullptr; }
+bool are_deferred(SEXP texts) { return new_late_reader(texts) != nullptr; }
 
 std::unique_ptr<TextReader> new_text_reader(SEXP texts) {
   if (auto reader = new_late_reader(texts)) return reader;
@@ -361,17 +362,17 @@ std::unique_ptr<TextReader> new_text_reader(SEXP texts) {
 }
 
 // [[Rcpp::init]]
-void enroll_late_texts(DllInfo* library) {
-  LateTexts<Coded>::enroll(library);
-  R_set_altvec_Extract_subset_method(LateTexts<Coded>::type, some_of_coded);
-  LateTexts<Cut>::enroll(library);
-  LateTexts<Written>::enroll(library);
-  LateTexts<Joined>::enroll(library);
+void enroll_deferred_strings(DllInfo* library) {
+  DeferredStrings<Coded>::enroll(library);
+  R_set_altvec_Extract_subset_method(DeferredStrings<Coded>::type, some_of_coded);
+  DeferredStrings<Cut>::enroll(library);
+  DeferredStrings<Written>::enroll(library);
+  DeferredStrings<Joined>::enroll(library);
 }
 
 // Whether strings of the vector are yet to be made; they will be in UTF-8.
 // [[Rcpp::export]]
-bool are_yet_to_be_made_cpp(SEXP texts) { return are_yet_to_be_made(texts); }
+bool are_deferred_cpp(SEXP texts) { return are_deferred(texts); }
 
 // Numbers from 1 into texts, as a vector of texts.
 // [[Rcpp::export]]

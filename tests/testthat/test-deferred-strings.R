@@ -1,5 +1,5 @@
 # Columns whose texts are made only when they are looked at: codes, pieces, written and joined texts.
-late_texts <- function(rows = 1500) {
+deferred_strings <- function(rows = 1500) {
   set.seed(31)
   data <- data.frame(code = paste0(sample(c("NB", "SH", "OM"), rows, TRUE), "-", sample(9, rows, TRUE)),
                      id = sprintf("%06d \u00e9-x", sample(1e6, rows)))
@@ -19,8 +19,8 @@ plain_texts <- function(data) {
 }
 
 test_that("R sees ordinary texts, however it looks", {
-  plain <- plain_texts(late_texts()$data)
-  fresh <- function(name) late_texts()$columns[[name]]
+  plain <- plain_texts(deferred_strings()$data)
+  fresh <- function(name) deferred_strings()$columns[[name]]
   for (name in names(plain)) {
     x <- plain[[name]]
     expect_identical(fresh(name), x)
@@ -38,7 +38,7 @@ test_that("R sees ordinary texts, however it looks", {
 })
 
 test_that("to write to a copy leaves the column as it is", {
-  late <- late_texts()
+  late <- deferred_strings()
   for (name in names(late$columns)) {
     x <- late$columns[[name]]
     before <- x[1:3]
@@ -50,7 +50,7 @@ test_that("to write to a copy leaves the column as it is", {
 })
 
 test_that("they are saved, and go through the table's verbs", {
-  late <- late_texts()
+  late <- deferred_strings()
   plain <- plain_texts(late$data)
   table <- structure(late$columns, row.names = .set_row_names(1500), class = "data.frame")
   file <- withr::local_tempfile()
@@ -67,7 +67,7 @@ test_that("they are saved, and go through the table's verbs", {
 
 test_that("they are written to a file as they are", {
   local_folder()
-  late <- late_texts()
+  late <- deferred_strings()
   plain <- plain_texts(late$data)
   quietly(save_table(structure(late$columns, row.names = 1:1500, class = "data.frame"), "late.csv"))
   quietly(save_table(data.frame(coded = factor(plain$coded), plain[-1]), "plain.csv"))
@@ -76,7 +76,7 @@ test_that("they are written to a file as they are", {
 })
 
 test_that("R's collector may come at any time", {
-  late <- late_texts(1100)
+  late <- deferred_strings(1100)
   gctorture2(11)
   looked <- lapply(late$columns, function(x) { y <- x[1:40]; y[2] <- "b"; list(x[41:44], y, paste(x)[1:2], rev(x)[1]) })
   gctorture2(0)

@@ -31,7 +31,7 @@ SEXP new_written_texts(SEXP pages, SEXP starts, SEXP sizes, SEXP first_rows = R_
 SEXP new_joined_texts(SEXP columns, SEXP with, R_xlen_t rows);
 
 // Whether strings of the vector are yet to be made; they will be in UTF-8.
-bool are_yet_to_be_made(SEXP texts);
+bool are_deferred(SEXP texts);
 
 // The texts in these rows, from 0, or missing where the row is less, if strings of the vector are yet to be made; else
 // NULL.
@@ -43,8 +43,8 @@ struct TextBytes {
   int size;
 };
 
-// Reads texts of a vector, which are in UTF-8, so many at once at most, and makes no strings of late ones. The bytes
-// are there until more are read.
+// Reads texts of a vector, which are in UTF-8, so many at once at most, and makes no strings of deferred ones. The
+// bytes are there until more are read.
 constexpr R_xlen_t text_batch = 64;
 class TextReader {
  public:
