@@ -29,7 +29,8 @@ first_value <- function(x) x[1]
 last_value <- function(x) x[max(length(x), 1)]
 
 # Fields of aggregates besides those of all words:
-#   memory      the way in which the engine calculates it; `what` it asks the core for in this way, and `finish` of that
+#   memory      the way in which the engine calculates it (none: by `r`, group after group); `what` it asks the core for
+#               in this way, and `finish` of that
 #   of_whole    the type of the result for integers and logicals; doubles give doubles
 #   options     its arguments besides the column, in order; `in_order` says that they may come without names
 #   needs       "numbers" or "true or false": what it refuses the rest for; `categories` says whether it takes these all

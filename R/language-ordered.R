@@ -2,9 +2,9 @@
 #
 # Fields of their records besides those of all words:
 #   check       makes of the options that a call gives all of them, or stops
-#   memory      the way in which the engine calculates it, and `what` in this way
+#   memory      the way in which the engine calculates it, and `what` in this way; none: by `r`, group after group
 
-ordered_word <- function(name, check, memory, what = name, ...) language_word(name, "ordered", check = check,
+ordered_word <- function(name, check, memory = NULL, what = name, ...) language_word(name, "ordered", check = check,
     memory = memory, what = what, ...)
 
 # A node for `ranking(net_kg, best = "highest", within = apiary)` and the like.

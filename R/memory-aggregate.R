@@ -47,7 +47,7 @@ is_category <- function(node, block) node$kind == "slot" && is.factor(block$valu
 # The rest is R's: texts in the order of a language, complex numbers, what can't be added up.
 is_for_core <- function(node, argument, block) {
   word <- node$word
-  if (argument$kind == "constant") return(FALSE)
+  if (is.null(word$memory) || argument$kind == "constant") return(FALSE)
   if (word$memory == "truth") return(argument$type %in% c("logical", "integer"))
   if (argument$type %in% c("logical", "integer", "double")) return(TRUE)
   if (word$memory == "edge" && argument$kind == "slot") return(TRUE)

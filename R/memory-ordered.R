@@ -12,13 +12,34 @@ type_ordered <- function(node, block) {
                   groups = if (is.null(groups)) 0 else groups$count)
     if (!is.null(block$chunks)) layout <- with_earlier_chunks(layout, node, key, block)
     about <- list(name = node$word$name, label = label_of(node$argument), formula = block$formula, call = block$call)
-    calculate_ordered <- switch(node$word$memory, ranking = calculate_ranking, running = calculate_running,
-                                moving = calculate_moving, neighbour = calculate_neighbour)
-    block$aggregates[[key]] <- new_slot(block, calculate_ordered(node$word$what, block$values[[id]], node$options,
-                                                                 layout,
-                                                             about))
+    values <- ordered_values(node$word, block$values[[id]], node$options, layout, about)
+    block$aggregates[[key]] <- new_slot(block, values)
   }
   block$aggregates[[key]]
+}
+
+# A word without a way of its own is calculated by R, group after group.
+ordered_values <- function(word, x, options, layout, about) {
+  way <- ordered_ways[[if (is.null(word$memory)) "r" else word$memory]]
+  way(if (is.null(word$memory)) word$r else word$what, x, options, layout, about)
+}
+
+# The ways in which ordered words are calculated: each gets what the word's record says of the way.
+delayedAssign("ordered_ways", list(ranking = calculate_ranking, running = calculate_running, moving = calculate_moving,
+                                   neighbour = calculate_neighbour, r = calculate_ordered_by_r))
+
+calculate_ordered_by_r <- function(r, x, options, layout, about) {
+  rows <- if (is.null(layout$order)) seq_along(x) else order_rows(layout$order) + 1L
+  of_row <- if (is.null(layout$of_row)) rep(0L, length(x)) else layout$of_row
+  members <- split(rows, factor(of_row[rows], levels = unique(of_row[rows])))
+  values <- lapply(members, function(rows) {
+    found <- do.call(r, c(list(x[rows]), options), quote = TRUE)
+    if (is_column_like(found, length(rows))) return(found)
+    stop_because("{.code {about$name}()} must give one value a row, and gives {what_is(found)}.", "wrong_length",
+                 about$call)
+  })
+  if (!length(values)) return(do.call(r, c(list(x), options), quote = TRUE))
+  do.call(c, unname(values))[order(unlist(members))]
 }
 
 # The order of rows along these columns, as they are now; of the block if there are none; NULL if that has none either.

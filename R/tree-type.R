@@ -164,6 +164,7 @@ type_aggregate_of <- function(node, about) {
   type <- node$argument$type
   if (type %in% c("unknown", "missing")) return(with_type(node, "unknown"))
   check_can_aggregate(node, type, node$argument$like, about)
+  if (is.null(node$word$memory)) return(with_type(node, "unknown"))
   like <- node$argument$like
   switch(node$word$memory,
     rows = with_type(node, "integer"),
@@ -179,7 +180,7 @@ type_aggregate_of <- function(node, about) {
 
 type_ordered_of <- function(node, about) {
   type <- node$argument$type
-  if (type == "unknown") return(with_type(node, "unknown"))
+  if (type == "unknown" || is.null(node$word$memory)) return(with_type(node, "unknown"))
   what <- list(name = node$word$name, label = label_of(node$argument), formula = about$formula, call = about$call)
   like <- if (type == "other") node$argument$like else example_of(node$argument)
   keeps_days <- node$word$what %in% c("least", "greatest")

@@ -54,3 +54,48 @@ test_that("a new word is a record, a kernel and nothing else", {
   expect_identical(status, 0L)
   expect_match(paste(readLines("log"), collapse = "\n"), "[1-9][0-9]* of hypot")
 })
+
+# A word of each kind, known while the test runs: its record alone makes it one.
+local_word <- function(word, env = parent.frame()) {
+  language <- rowanroot:::language
+  assign(word$name, list(word), envir = language)
+  withr::defer(rm(list = word$name, envir = language), env)
+}
+
+test_that("a word without a kernel works by its record, of every kind", {
+  local_folder()
+  initials <- function(x) vapply(strsplit(x, " "), function(parts) paste(substr(parts, 1, 1), collapse = ""), "")
+  spread_of <- function(x, na.rm = FALSE) diff(range(x, na.rm = na.rm))
+  since_start <- function(x, along = NULL, within = NULL) NULL
+  twice <- function(x) NULL
+  # As the package would have them.
+  environment(initials) <- environment(spread_of) <- asNamespace("rowanroot")
+  local_word(rowanroot:::language_word("initials", "row", fun = initials))
+  local_word(rowanroot:::language_word("spread_of", "aggregate", fun = spread_of, options = "na.rm", needs = "numbers"))
+  local_word(rowanroot:::language_word("since_start", "ordered", fun = since_start, r = function(x) x - x[1],
+                                       check = function(options, call) list()))
+  local_word(rowanroot:::language_word("twice", "derived", fun = twice, one_row = TRUE,
+                                       bind = function(given, expr, scope) {
+    x <- rowanroot:::bind_formula(given$x, scope)
+    rowanroot:::word_node("+", x, x, shown = expr)
+  }))
+  data <- data.frame(keeper = c("Ivo Marrowin", "Per Skepling", "Ivo Marrowin", "Per Skepling"), kg = c(4, 1, 9, 3),
+                     day = c(2, 2, 1, 1))
+  quietly(save_table(data, "in.csv"))
+  for (table in list(data, open_table("in.csv"))) {
+    made <- set_columns(table, {
+      who <- initials(keeper)
+      spread <- spread_of(kg, within = keeper)
+      gain <- since_start(kg, along = day, within = keeper)
+      more <- twice(kg)
+    })
+    found <- as.data.frame(made)
+    expect_identical(found$who, c("IM", "PS", "IM", "PS"))
+    expect_identical(as.numeric(found$spread), c(5, 2, 5, 2))
+    expect_identical(as.numeric(found$gain), c(-5, -2, 0, 0))
+    expect_identical(as.numeric(found$more), data$kg * 2)
+  }
+  expect_error(set_columns(data, { a <- spread_of(keeper) }), class = "rowanroot_type_mismatch")
+  expect_identical(as.numeric(one_row_per(data, keeper, { s <- spread_of(kg) })$s), c(5, 2))
+  expect_identical(as.numeric(why(made, row = 1, column = more)$value), 8)
+})
