@@ -37,13 +37,13 @@
 #   whole       a function of the arguments: whether it looks at several rows, given these
 #   peeks       the same: whether one row's value depends on what others look like
 #   for_names   a function of a call, where it gives several columns: the call with their number
+#   methods     of the class that the methods of its kind are for; the record itself has none, as nodes have none
 #   hidden      whether it is only for trees that other words are short for
 #   learns      a function of a call: whether a calibrated routine keeps the levels that it gives
 # Fields of aggregates and ordered words stand with these.
 language_word <- function(name, kind, ..., fun = get(name, envir = topenv(), mode = "function"), r = fun) {
-  word <- list(name = name, kind = kind, fun = fun, r = r, ...)
-  class(word) <- c(paste0("word_", kind), "language_word")
-  word
+  methods <- structure(list(), class = c(paste0("word_", kind), "language_word"))
+  list(name = name, kind = kind, fun = fun, r = r, ..., methods = methods)
 }
 
 # The records by name, in an environment; words of several meanings have several. Made when all of the package's
@@ -77,13 +77,14 @@ the_word <- function(name, arguments = 2) Find(function(word) fits_arguments(wor
 is_row_word <- function(word) !is.null(word) && word$kind == "row"
 
 # A scope for binding (tree-bind.R) in which the words of the language are known.
-formula_scope <- function(columns, env, line, call) {
-  new_scope(columns, env, line, call, list(find_word = find_word, goes_by_row = is_name_of_row_word,
-                                           words = names_to_offer))
-}
+formula_scope <- function(columns, env, line, call) new_scope(columns, env, line, call, for_binding)
 
-# Whatever a script means by it.
-is_name_of_row_word <- function(name) is_row_word(language[[name]][[1]])
+# Each argument of a word that goes row by row has a value for each row, whatever a script means by it.
+delayedAssign("for_binding", list(
+  find_word = find_word,
+  seen_through = c(syntax_seen_through, unique(vapply(Filter(is_row_word, all_words()), `[[`, "", "name"))),
+  words = names_to_offer
+))
 
 # Names that somebody may have meant who calls a function that is not there.
 names_to_offer <- function() {

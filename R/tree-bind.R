@@ -8,8 +8,8 @@
 #
 # `whole` says that what is bound goes into something that takes whole columns, `for_groups` that a block has one
 # value a group, and `in_function` that it is the body of a function of one row. What `language` gives is known as
-# `find_word(name, fun, arguments)`, the record of what is called, `goes_by_row(name)`, whether such a word goes row
-# by row, and `words()`, the names to offer.
+# `find_word(name, fun, arguments)`, the record of what is called, `seen_through`, the names through which a formula of
+# many levels is cut, and `words()`, the names to offer.
 new_scope <- function(columns, env, line, call, language) {
   c(list(columns = columns, env = env, line = line, call = call, locals = list(), whole = FALSE, is_cut = FALSE),
     language)
@@ -25,7 +25,7 @@ bind_formula <- function(expr, scope) {
     scope$is_cut <- TRUE
     if (has_many_levels(expr)) return(bind_deep(expr, scope))
   }
-  if (!is_seen_through(expr, scope)) scope$is_cut <- FALSE
+  if (!match(head, scope$seen_through, 0L)) scope$is_cut <- FALSE
   before <- switch(head, "(" = return(bind_formula(expr[[2]], scope)), "{" = bind_braces, column_named = bind_named)
   if (!is.null(before)) return(before(expr, scope))
   if (is_script_code(expr, scope)) return(bind_script_value(expr, scope))
@@ -189,7 +189,7 @@ bind_call <- function(expr, scope) {
 }
 
 # What the call of a word stands for; NULL if it is R's function that is called.
-bind_word <- function(word, arguments, expr, scope) UseMethod("bind_word")
+bind_word <- function(word, arguments, expr, scope) UseMethod("bind_word", word$methods)
 
 bind_word.language_word <- function(word, arguments, expr, scope) {
   if (!is.null(word$bind)) word$bind(word, arguments, expr, scope)

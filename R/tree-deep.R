@@ -4,12 +4,7 @@
 
 # Syntax through which a formula is cut, besides words that go row by row: each of their arguments has a value for
 # each row.
-seen_through <- c("(", "if", "ifelse")
-
-is_seen_through <- function(expr, scope) {
-  name <- head_name(expr)
-  nzchar(name) && (name %in% seen_through || scope$goes_by_row(name))
-}
+syntax_seen_through <- c("(", "if", "ifelse")
 
 levels_of_part <- 20
 most_levels <- 5000
@@ -37,13 +32,13 @@ bind_deep <- function(expr, scope) {
     scope$locals[[name]] <<- part
     as.name(name)
   }
-  node <- bind_formula(cut_code(expr, cut, function(part) is_seen_through(part, scope)), scope)
+  node <- bind_formula(cut_code(expr, cut, scope$seen_through), scope)
   new_deep(parts, node, expr)
 }
 
 # The code with its parts of some levels replaced by what `cut` gives for them, from within. The way back up is kept
 # in a list.
-cut_code <- function(expr, cut, is_seen_through) {
+cut_code <- function(expr, cut, seen_through) {
   new_frame <- function(expr) list2env(list(expr = expr, at = 1L, levels = 0L))
   way <- list(new_frame(expr))
   repeat {
@@ -51,7 +46,7 @@ cut_code <- function(expr, cut, is_seen_through) {
     if (frame$at < length(frame$expr)) {
       frame$at <- frame$at + 1L
       part <- frame$expr[[frame$at]]
-      if (is.call(part) && is_seen_through(part)) way[[length(way) + 1]] <- new_frame(part)
+      if (is.call(part) && match(head_name(part), seen_through, 0L)) way[[length(way) + 1]] <- new_frame(part)
       next
     }
     done <- frame$expr

@@ -49,7 +49,7 @@ function_scope <- function(fun, expr, scope) {
   # What is not called as it is written, such as one with `within`, is told when it is called.
   given <- tryCatch(as.list(match.call(fun, expr))[-1], error = function(e) give_up())
   inner <- new_scope(character(), environment(fun), scope$line, scope$call,
-                     scope[c("find_word", "goes_by_row", "words")])
+                     scope[c("find_word", "seen_through", "words")])
   inner$in_function <- TRUE
   inner$functions <- c(scope$functions, fun)
   inner$given <- names(given)

@@ -1,6 +1,6 @@
 # The ways through a tree. A part that stands in several places is visited once.
 
-# Where a node of each kind has its parts.
+# Where a node of each kind has its parts, for those who put others in their place.
 parts_of_kind <- list(
   word = "arguments", r_call = "arguments", aggregate = "argument", ordered = "argument", running = "formula",
   choose = c("condition", "yes", "no"), several = "parts", operation = "operands", convert = "argument",
@@ -9,10 +9,17 @@ parts_of_kind <- list(
 
 # The nodes that a node is made of, as a list.
 node_children <- function(node) {
-  if (node$kind == "shared") return(list(node$part$node))
-  unlist(lapply(parts_of_kind[[node$kind]],
-                function(part) if (is_node(node[[part]])) node[part] else unname(node[[part]])),
-         recursive = FALSE)
+  switch(node$kind,
+    word = , r_call = unname(node$arguments),
+    choose = list(node$condition, node$yes, node$no),
+    aggregate = , ordered = , convert = list(node$argument),
+    operation = node$operands,
+    several = node$parts,
+    running = list(node$formula),
+    condition = list(node$condition),
+    shared = list(node$part$node),
+    deep = c(node$parts, list(node$node))
+  )
 }
 
 # What `f(node, children)` gives, where `children` are what it gave for the node's own, as a list. Shared and deep
@@ -74,8 +81,21 @@ find_nodes <- function(node, is, stop_at = NULL) {
   found
 }
 
-# Whether `is(node)` holds for some node of the tree.
-any_node <- function(node, is) fold_node(node, function(node, children) any(unlist(children)) || is(node))
+# Whether `is(node)` holds for some node of the tree. Looks no further when one is found.
+any_node <- function(node, is) {
+  seen <- NULL
+  visit <- function(node) {
+    if (is(node)) return(TRUE)
+    if (node$kind == "shared") {
+      if (is.null(seen)) seen <<- new.env(parent = emptyenv())
+      if (!is.null(seen[[node$id]])) return(FALSE)
+      assign(node$id, TRUE, seen)
+    }
+    for (child in node_children(node)) if (visit(child)) return(TRUE)
+    FALSE
+  }
+  visit(node)
+}
 
 # The columns that a tree reads, in the order in which it does.
 node_columns <- function(node) {

@@ -105,7 +105,7 @@ special_call <- function(code, block, row, found, inner) {
 }
 
 # What stands in the formula for a call of a word: NULL where it is shown with what goes in, as it was written.
-explain_call <- function(word, code, node, block, row, found, inner) UseMethod("explain_call")
+explain_call <- function(word, code, node, block, row, found, inner) UseMethod("explain_call", word$methods)
 
 explain_call.default <- function(word, code, node, block, row, found, inner) NULL
 
