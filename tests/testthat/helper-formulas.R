@@ -27,55 +27,70 @@ random_formula <- function(type, depth) {
     if (stats::runif(1) < 0.7) return(call("if", part("logical"), part(type), part(type)))
     call("switch", part("text"), a = part(type), b = part(type), part(type))
   }
-  switch(type,
-    whole = switch(sample(6, 1),
-      call(sample(c("+", "-", "*", "%%", "%/%", "pmin", "pmax"), 1), part("whole"),
-           part(sample(c("whole", "logical"), 1))),
-      call(sample(c("-", "abs", "as.integer"), 1), part("whole")),
-      choice("whole"),
-      call("(", part("whole")),
-      call("nchar", part("text")),
-      call("date_part", part("date"), sample(c("year", "month", "day", "weekday", "week", "quarter"), 1))
-    ),
-    real = switch(sample(8, 1),
-      call(sample(c("+", "-", "*", "/", "^", "%%", "%/%", "log", "atan2", "pmin", "pmax"), 1), part("real"),
-           part("number")),
-      call(sample(c("/", "^", "log", "atan2"), 1), part("number"), part("number")),
-      call(sample(one_number, 1), part("real")),
-      choice("real"),
-      call("as.numeric", part("whole")),
-      call(sample(c("two_ways", "three_ways"), 1), part("real"), part("real")),
-      call(sample(c("round", "signif"), 1), part("real"), digits = sample(c(-310, -2:3, 15, 320), 1)),
-      sample(list(quote(as.numeric(day - eve)), quote(pmin(d, e, i)), quote(round(d)),
-                  quote(pmax(d, i, e, na.rm = TRUE))), 1)[[1]]
-    ),
-    logical = switch(sample(8, 1),
-      call(sample(c("==", "!=", "<", "<=", ">", ">="), 1), part("number"), part("number")),
-      call(sample(c("&&", "||", "&", "|", "xor"), 1), part("logical"), part("logical")),
-      call(sample(c("!", "is.na"), 1), part("logical")),
-      call(sample(c("==", "!="), 1), part("text"), part("text")),
-      call(sample(c("is.na", "is.finite", "is.infinite", "as.logical"), 1), part("number")),
-      call("is.nan", random_leaf("real")),
-      call(sample(c("<", "==", ">="), 1), random_leaf("date"), random_leaf("date")),
-      sample(list(call("%in%", part("text"), quote(c("a", "\u00e6", NA))),
-                  call("%in%", part("whole"), quote(c(7, NA, 0.5))),
-                  call("%in%", random_leaf("real"), quote(c(0, 2, NaN))),
-                  quote(l %in% TRUE), call(sample(c("startsWith", "endsWith"), 1), part("text"),
-                                           sample(c("a", "b", "\u00e6", ""), 1)),
-                  call("grepl", sample(c("a", "b|B", "[[:alpha:]]b"), 1), part("text")), quote(kind == "a")), 1)[[1]]
-    ),
-    text = switch(sample(4, 1),
-      choice("text"),
-      call("named", part("number"), part("text")),
-      call(sample(c("toupper", "tolower", "trimws"), 1), part("text")),
-      sample(list(call("substr", part("text"), sample(0:3, 1), sample(0:4, 1)),
-                  call(sample(c("sub", "gsub"), 1), sample(c("b", "a", ".b", "\u00e6"), 1), "X", part("text")),
-                  call("substring", part("text"), sample(1:4, 1)), call("paste0", part("text"), part("text")),
-                    quote(as.character(kind))), 1)[[1]]
-    ),
-    date = if (stats::runif(1) < 0.5) choice("date") else call("+", part("date"), quote(j))
+  kinds <- list(whole = random_whole, real = random_real, logical = random_logical, text = random_text,
+                date = random_date)
+  kinds[[type]](part, choice)
+}
+
+# The kinds of formulas: `part(type)` makes one that goes into it, `choice(type)` an `if` or a `switch`.
+random_whole <- function(part, choice) {
+  switch(sample(6, 1),
+    call(sample(c("+", "-", "*", "%%", "%/%", "pmin", "pmax"), 1), part("whole"),
+         part(sample(c("whole", "logical"), 1))),
+    call(sample(c("-", "abs", "as.integer"), 1), part("whole")),
+    choice("whole"),
+    call("(", part("whole")),
+    call("nchar", part("text")),
+    call("date_part", part("date"), sample(c("year", "month", "day", "weekday", "week", "quarter"), 1))
   )
 }
+
+random_real <- function(part, choice) {
+  switch(sample(8, 1),
+    call(sample(c("+", "-", "*", "/", "^", "%%", "%/%", "log", "atan2", "pmin", "pmax"), 1), part("real"),
+         part("number")),
+    call(sample(c("/", "^", "log", "atan2"), 1), part("number"), part("number")),
+    call(sample(one_number, 1), part("real")),
+    choice("real"),
+    call("as.numeric", part("whole")),
+    call(sample(c("two_ways", "three_ways"), 1), part("real"), part("real")),
+    call(sample(c("round", "signif"), 1), part("real"), digits = sample(c(-310, -2:3, 15, 320), 1)),
+    sample(list(quote(as.numeric(day - eve)), quote(pmin(d, e, i)), quote(round(d)),
+                quote(pmax(d, i, e, na.rm = TRUE))), 1)[[1]]
+  )
+}
+
+random_logical <- function(part, choice) {
+  switch(sample(8, 1),
+    call(sample(c("==", "!=", "<", "<=", ">", ">="), 1), part("number"), part("number")),
+    call(sample(c("&&", "||", "&", "|", "xor"), 1), part("logical"), part("logical")),
+    call(sample(c("!", "is.na"), 1), part("logical")),
+    call(sample(c("==", "!="), 1), part("text"), part("text")),
+    call(sample(c("is.na", "is.finite", "is.infinite", "as.logical"), 1), part("number")),
+    call("is.nan", random_leaf("real")),
+    call(sample(c("<", "==", ">="), 1), random_leaf("date"), random_leaf("date")),
+    sample(list(call("%in%", part("text"), quote(c("a", "\u00e6", NA))),
+                call("%in%", part("whole"), quote(c(7, NA, 0.5))),
+                call("%in%", random_leaf("real"), quote(c(0, 2, NaN))),
+                quote(l %in% TRUE), call(sample(c("startsWith", "endsWith"), 1), part("text"),
+                                         sample(c("a", "b", "\u00e6", ""), 1)),
+                call("grepl", sample(c("a", "b|B", "[[:alpha:]]b"), 1), part("text")), quote(kind == "a")), 1)[[1]]
+  )
+}
+
+random_text <- function(part, choice) {
+  switch(sample(4, 1),
+    choice("text"),
+    call("named", part("number"), part("text")),
+    call(sample(c("toupper", "tolower", "trimws"), 1), part("text")),
+    sample(list(call("substr", part("text"), sample(0:3, 1), sample(0:4, 1)),
+                call(sample(c("sub", "gsub"), 1), sample(c("b", "a", ".b", "\u00e6"), 1), "X", part("text")),
+                call("substring", part("text"), sample(1:4, 1)), call("paste0", part("text"), part("text")),
+                  quote(as.character(kind))), 1)[[1]]
+  )
+}
+
+random_date <- function(part, choice) if (stats::runif(1) < 0.5) choice("date") else call("+", part("date"), quote(j))
 
 one_number <- c("-", "abs", "floor", "sqrt", "exp", "log", "ceiling", "trunc", "log2", "log10", "log1p", "expm1",
                 "sin", "cos", "tan",
