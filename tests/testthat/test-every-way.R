@@ -9,7 +9,7 @@ test_that("every word takes part", {
 })
 
 # What base R says of a case, for one group after the other.
-by_reference <- function(case, data, groups) {
+by_base_r <- function(case, data, groups) {
   reference <- if (isTRUE(case$reference)) function(part, call) eval(call, part,
       list2env(list(codes = codes), parent = asNamespace("rowanroot"))) else case$reference
   rows <- split(seq_len(nrow(data)), groups)
@@ -24,122 +24,145 @@ outcome <- function(code) tryCatch(code, error = function(e) structure(list(clas
     class = "failed"))
 failed <- function(x) inherits(x, "failed")
 
-# The ways in which one formula went wrong.
+# The ways in which one formula went wrong: each is compared with the data frame's.
 ways_of_case <- function(case, data, ways, env) {
   code <- bquote(set_columns(.table, { new <- .(case$call) }))
   first <- outcome(in_way(ways$frame, code, env))
-  wrong <- character()
-  found <- NULL
-  note <- function(way) wrong <<- c(wrong, paste0(way, if (failed(found)) paste0(" (", found[[2]], ")")))
-  same <- function(found, expected) {
-    found <<- found
-    if (failed(expected)) failed(found) else !failed(found) && nearly(found, expected)
-  }
-  column <- function(x) if (failed(x)) x else x$new
-  for (name in sample(setdiff(names(ways), "frame"), 5)) {
-    found <- outcome(in_way(ways[[name]], code, env))
-    fine <- if (!ways[[name]]$save || failed(first)) same(column(found), column(first))
-            else !failed(found) && (isTRUE(same_as_file(first)) ||
-                                    nearly(as.data.frame(open_table("out.csv"))$new,
-                                           as.data.frame(open_table("expected.csv"))$new))
-    if (!fine) note(name)
-  }
+  chosen <- ways[sample(setdiff(names(ways), "frame"), 5)]
+  wrong <- unlist(lapply(names(chosen), function(name) wrong_in_way(name, chosen[[name]], code, first, env)))
   routine <- outcome(suppressWarnings(run(eval(bquote(routine() |> set_columns({ new <- .(case$call) })), env), data)))
-  if (!same(column(routine), column(first))) note("routine")
-  # In another order of rows, along the number of each.
-  mixed <- data[sample(nrow(data)), ]
-  sorted <- outcome(suppressWarnings(eval(bquote(set_columns(mixed, { new <- .(case$call) }, along = id)),
-                                          list2env(list(mixed = mixed), parent = env))))
-  if (!same(if (failed(sorted)) sorted else sorted$new[order(sorted$id)], column(first))) note("along")
+  wrong <- c(wrong, wrong_if_other("routine", new_column(routine), new_column(first)),
+             wrong_along(case, data, first, env))
   if (failed(first)) return(wrong)
-  if (!is.null(case$reference) && !same(first$new, by_reference(case, data, rep(1L, nrow(data))))) {
-    if (nrow(data)) note("base R")
+  if (!is.null(case$reference) && nrow(data)) {
+    wrong <- c(wrong, wrong_if_other("base R", first$new, by_base_r(case, data, rep(1L, nrow(data)))))
   }
-  # Of groups: each is a table by itself.
-  by_group <- outcome(suppressWarnings(eval(bquote(set_columns(data, { new <- .(case$call) }, within = c(g, h))),
-                                            list2env(list(data = data), parent = env))))
-  groups <- as.integer(factor(paste(is.na(data$g), data$g, data$h)))
-  parts <- lapply(split(data, groups),
-                  function(part) outcome(suppressWarnings(eval(code, list2env(list(.table = part), parent = env)))))
-  if (length(parts) && length(parts) <= 40) {
-    expected <- if (any(vapply(parts, failed, NA))) structure(list(), class = "failed") else do.call(c,
-        lapply(unname(parts), `[[`, "new"))[order(unlist(split(seq_len(nrow(data)), groups)))]
-    if (!same(column(by_group), expected)) note("groups")
-  }
-  if (case$row && length(intersect(all.vars(case$call), names(data)))) {
-    names <- intersect(all.vars(case$call), names(data))
-    f <- as.function(c(stats::setNames(rep(alist(x = ), length(names)), names), case$call), envir = env)
-    call <- as.call(c(quote(f), lapply(names, as.name)))
-    found <- outcome(suppressWarnings(eval(bquote(set_columns(data, { new <- .(call) })),
-                                           list2env(list(data = data, f = f), parent = env))))
-    if (!same(column(found), column(first))) note("function of one row")
-  }
-  wrong
+  c(wrong, wrong_by_group(case, data, code, env), if (case$row) wrong_as_function(case, data, first, env))
 }
 
-# Steps, each with what base R does for it.
+new_column <- function(x) if (failed(x)) x else x$new
+
+# The way's name where it gives something else, and why if it failed.
+wrong_if_other <- function(way, found, expected) {
+  same <- if (failed(expected)) failed(found) else !failed(found) && nearly(found, expected)
+  if (!same) paste0(way, if (failed(found)) paste0(" (", found[[2]], ")"))
+}
+
+wrong_in_way <- function(name, way, code, first, env) {
+  found <- outcome(in_way(way, code, env))
+  if (!way$save || failed(first)) return(wrong_if_other(name, new_column(found), new_column(first)))
+  if (failed(found)) return(wrong_if_other(name, found, 0))
+  if (isTRUE(same_as_file(first))) return(NULL)
+  of_file <- function(file) as.data.frame(open_table(file))$new
+  wrong_if_other(name, of_file("out.csv"), of_file("expected.csv"))
+}
+
+# In another order of rows, along the number of each.
+wrong_along <- function(case, data, first, env) {
+  mixed <- list2env(list(mixed = data[sample(nrow(data)), ]), parent = env)
+  sorted <- outcome(suppressWarnings(eval(bquote(set_columns(mixed, { new <- .(case$call) }, along = id)), mixed)))
+  wrong_if_other("along", if (failed(sorted)) sorted else sorted$new[order(sorted$id)], new_column(first))
+}
+
+# Of groups: each is a table by itself.
+wrong_by_group <- function(case, data, code, env) {
+  space <- list2env(list(data = data), parent = env)
+  found <- outcome(suppressWarnings(eval(bquote(set_columns(data, { new <- .(case$call) }, within = c(g, h))), space)))
+  groups <- as.integer(factor(paste(is.na(data$g), data$g, data$h)))
+  of_part <- function(part) outcome(suppressWarnings(eval(code, list2env(list(.table = part), parent = env))))
+  parts <- lapply(split(data, groups), of_part)
+  if (!length(parts) || length(parts) > 40) return(NULL)
+  if (any(vapply(parts, failed, NA))) {
+    return(wrong_if_other("groups", new_column(found), structure(list(), class = "failed")))
+  }
+  rows <- unlist(split(seq_len(nrow(data)), groups))
+  wrong_if_other("groups", new_column(found), do.call(c, lapply(unname(parts), `[[`, "new"))[order(rows)])
+}
+
+wrong_as_function <- function(case, data, first, env) {
+  names <- intersect(all.vars(case$call), names(data))
+  if (!length(names)) return(NULL)
+  f <- as.function(c(stats::setNames(rep(alist(x = ), length(names)), names), case$call), envir = env)
+  call <- as.call(c(quote(f), lapply(names, as.name)))
+  space <- list2env(list(data = data, f = f), parent = env)
+  found <- outcome(suppressWarnings(eval(bquote(set_columns(data, { new <- .(call) })), space)))
+  wrong_if_other("function of one row", new_column(found), first$new)
+}
+
+# Steps, each with what base R does for it: NULL for those that need other columns.
 random_step <- function(data) {
+  needs <- function(names, step) if (all(names %in% names(data))) step
+  steps <- c(steps_of_rows(data, needs), steps_of_columns(data, needs), steps_of_blocks(needs))
+  one_of_list(steps[!vapply(steps, is.null, NA)])
+}
+
+steps_of_rows <- function(data, needs) {
   condition <- one_of(quote(e > 0), quote(!is.na(d) & d > 0), quote(s == "a"), quote(grepl("a", t)), quote(l),
                       quote(i %in% c(1, 7)), quote(day > as.Date("2024-02-29")), quote(t < "b"),
                       quote(startsWith(long, "a")))
-  needs <- function(names, step) if (all(names %in% names(data))) step
-  usable <- all(all.vars(condition) %in% names(data))
   kept <- function(data) eval(condition, data) %in% TRUE
-  steps <- list(
-    if (usable) list(bquote(keep_rows(.table, .(condition))), function(data) data[kept(data), ]),
-    if (usable) list(bquote(drop_rows(.table, .(condition))), function(data) data[!kept(data), ]),
+  list(
+    needs(all.vars(condition), list(bquote(keep_rows(.table, .(condition))), function(data) data[kept(data), ])),
+    needs(all.vars(condition), list(bquote(drop_rows(.table, .(condition))), function(data) data[!kept(data), ])),
     needs(c("j", "e"), list(quote(sort_rows(.table, j, descending(e))),
                             function(data) data[order(data$j, -data$e, method = "radix"), ])),
     needs("t", list(quote(sort_rows(.table, t)), function(data) data[order(data$t, method = "radix"), ])),
-    needs(c("e", "g"), list(quote(set_columns(.table, { e <- e * 2; m <- mean(e, within = g) })), function(data) {
-      data$e <- data$e * 2
-      data$m <- if (nrow(data)) stats::ave(data$e, factor(data$g, exclude = NULL)) else numeric()
-      data
-    })),
-    needs(c("e", "id"), list(quote(set_columns(.table, { r <- running_total(e, along = id) }, after = e)),
-                             function(data) {
-      if (!"r" %in% names(data)) {
-        data <- data.frame(data[seq_len(match("e", names(data)))], r = numeric(nrow(data)),
-                           data[-seq_len(match("e", names(data)))], check.names = FALSE)
-      }
-      data$r[order(data$id)] <- cumsum(data$e[order(data$id)])
-      data
-    })),
-    needs("e", list(quote(set_columns(.table, { e[e < 0] <- 0 })), function(data) {
-      data$e[data$e < 0] <- 0
-      data
-    })),
-    needs(c("long", "s"),
-          list(quote(set_columns(.table, { c(one, two) <- split_text(long, "-", short = "missing",
-              long = "drop") })), function(data) {
-      if (!nrow(data)) data[c("one", "two")] <- list(character(), character())
-      if (!nrow(data)) return(data)
-      parts <- strsplit(ifelse(is.na(data$long), NA_character_, paste0(data$long, rep("-end", nrow(data)))), "-",
-                        fixed = TRUE)
-      data$one <- vapply(parts, function(p) p[1], "")
-      data$two <- vapply(parts, function(p) if (length(p) > 2) p[2] else NA_character_, "")
-      data
-    })),
-    needs("eve", list(quote(keep_columns(.table, -eve)), function(data) data[setdiff(names(data), "eve")])),
-    if (!"flag" %in% names(data)) {
-      needs("m", list(quote(rename_columns(.table, flag = m)),
-                      function(data) stats::setNames(data, sub("^m$", "flag", names(data)))))
-    },
-    needs("h", list(quote(drop_columns(.table, h)), function(data) data[setdiff(names(data), "h")])),
-    needs("t", list(quote(move_columns(.table, t, after = 0)), function(data) data[c("t", setdiff(names(data), "t"))])),
     needs("e", list(quote(should_hold(.table, e > 0)), function(data) data)),
-    needs(c("s", "e"),
-          list(quote(set_columns(.table, { worth <- look_up(s, codes, by = "code", take = value,
-                                                            unknown = "missing") })), function(data) {
-      data$worth <- codes$value[match(data$s, codes$code)]
-      data
-    })),
     needs(c("e", "g"), list(quote(top_rows(.table, 2, by = e, within = g)), NULL)),
     needs("e", list(quote(bottom_rows(.table, 3, by = e)), NULL)),
     list(quote(append_rows(.table, some)), function(data) rbind(data, utils::head(data, 3)))
   )
-  one_of_list(steps[!vapply(steps, is.null, NA)])
 }
+
+steps_of_columns <- function(data, needs) {
+  renamed <- function(data) stats::setNames(data, sub("^m$", "flag", names(data)))
+  list(
+    needs("eve", list(quote(keep_columns(.table, -eve)), function(data) data[setdiff(names(data), "eve")])),
+    if (!"flag" %in% names(data)) needs("m", list(quote(rename_columns(.table, flag = m)), renamed)),
+    needs("h", list(quote(drop_columns(.table, h)), function(data) data[setdiff(names(data), "h")])),
+    needs("t", list(quote(move_columns(.table, t, after = 0)), function(data) data[c("t", setdiff(names(data), "t"))]))
+  )
+}
+
+steps_of_blocks <- function(needs) list(
+  needs(c("e", "g"), list(quote(set_columns(.table, { e <- e * 2; m <- mean(e, within = g) })), function(data) {
+    data$e <- data$e * 2
+    data$m <- if (nrow(data)) stats::ave(data$e, factor(data$g, exclude = NULL)) else numeric()
+    data
+  })),
+  needs(c("e", "id"), list(quote(set_columns(.table, { r <- running_total(e, along = id) }, after = e)),
+                           function(data) {
+    first <- seq_len(match("e", names(data)))
+    if (!"r" %in% names(data)) {
+      data <- data.frame(data[first], r = numeric(nrow(data)), data[-first], check.names = FALSE)
+    }
+    data$r[order(data$id)] <- cumsum(data$e[order(data$id)])
+    data
+  })),
+  needs("e", list(quote(set_columns(.table, { e[e < 0] <- 0 })), function(data) {
+    data$e[data$e < 0] <- 0
+    data
+  })),
+  needs(c("long", "s"), list(
+    quote(set_columns(.table, { c(one, two) <- split_text(long, "-", short = "missing", long = "drop") })),
+    function(data) {
+      if (!nrow(data)) data[c("one", "two")] <- list(character(), character())
+      if (!nrow(data)) return(data)
+      ended <- ifelse(is.na(data$long), NA_character_, paste0(data$long, rep("-end", nrow(data))))
+      parts <- strsplit(ended, "-", fixed = TRUE)
+      data$one <- vapply(parts, function(p) p[1], "")
+      data$two <- vapply(parts, function(p) if (length(p) > 2) p[2] else NA_character_, "")
+      data
+    }
+  )),
+  needs(c("s", "e"), list(
+    quote(set_columns(.table, { worth <- look_up(s, codes, by = "code", take = value, unknown = "missing") })),
+    function(data) {
+      data$worth <- codes$value[match(data$s, codes$code)]
+      data
+    }
+  ))
+)
 
 one_of_list <- function(steps) steps[[sample(length(steps), 1)]]
 
