@@ -121,37 +121,55 @@ open_csv_files <- function(paths, names, options, call, piece_bytes = 2^22) {
 # A column has the type that was asked for, or else that all of its values, in all files, can be read as: those that
 # turn out not to be of the type that some rows have made likely are read again.
 read_columns <- function(opened, names, types, files, call, threads) {
+  columns <- guessed_columns(opened, names, types)
+  open <- seq_along(columns)
+  while (length(open)) {
+    found <- csv_read_cpp(opened$files, lapply(columns[open], `[[`, "wanted"), list(), threads)
+    if (!is.null(found$problem)) stop_csv_problem(found$problem, files[found$problem$file], call)
+    for (n in seq_along(open)) {
+      of_column <- lapply(found[c("misfits", "kinds", "values", "file_kinds")], `[[`, n)
+      columns[[open[n]]] <- column_as_found(columns[[open[n]]], of_column, files, call)
+    }
+    open <- which(!vapply(columns, `[[`, NA, "is_read"))
+  }
+  of_each <- function(part, model) vapply(columns, `[[`, model, part)
+  list(values = stats::setNames(lapply(columns, `[[`, "values"), names),
+       types = stats::setNames(of_each("type", ""), names),
+       kinds = matrix(as.integer(unlist(lapply(columns, `[[`, "kinds"))), length(files), length(names),
+                      dimnames = list(NULL, names)))
+}
+
+# Each column with its `type`, which may have been `asked` for, whether it has `few` different texts, and what is
+# `wanted` of the core.
+guessed_columns <- function(opened, names, types) {
   wanted <- columns_to_read(opened, names)
   guess <- csv_guess_cpp(opened$files, wanted)
   asked <- as.character(types)[match(names, base::names(types))]
-  guessed <- vapply(guess$kinds, csv_type, "")
-  type <- ifelse(is.na(asked), guessed, asked)
-  values <- vector("list", length(names))
-  kinds <- matrix(0L, length(files), length(names), dimnames = list(NULL, names))
-  few <- guess$few
-  at <- seq_along(names)
-  while (length(at)) {
-    for (k in at) wanted[[k]]$type <- type_to_read(type[k], few[k])
-    found <- csv_read_cpp(opened$files, wanted[at], list(), threads)
-    if (!is.null(found$problem)) stop_csv_problem(found$problem, files[found$problem$file], call)
-    again <- integer()
-    for (n in seq_along(at)) {
-      k <- at[n]
-      misfit <- found$misfits[[n]]
-      if (!is.null(misfit) && !is.na(asked[k])) stop_csv_misfit(misfit, names[k], type[k], files, call)
-      now <- if (type[k] %in% c("text", "category") || !is.na(asked[k])) type[k] else csv_type(found$kinds[n])
-      if (now == type[k] && !is.null(found$values[[n]])) {
-        kinds[, k] <- found$file_kinds[[n]]
-        values[k] <- list(as_csv_type(found$values[[n]], type[k]))
-      } else {
-        if (now == type[k]) few[k] <- FALSE
-        type[k] <- now
-        again <- c(again, k)
-      }
-    }
-    at <- again
+  lapply(seq_along(names), function(k) {
+    column <- list(name = names[k], is_asked = !is.na(asked[k]), few = guess$few[k], is_read = FALSE,
+                   wanted = wanted[[k]])
+    with_csv_type(column, if (column$is_asked) asked[k] else csv_type(guess$kinds[k]))
+  })
+}
+
+with_csv_type <- function(column, type) {
+  column$type <- type
+  column$wanted$type <- type_to_read(type, column$few)
+  column
+}
+
+# The column with its values, or with the type that it is to be read as next.
+column_as_found <- function(column, found, files, call) {
+  if (!is.null(found$misfits) && column$is_asked) stop_csv_misfit(found$misfits, column$name, column$type, files, call)
+  is_fixed <- column$type %in% c("text", "category") || column$is_asked
+  now <- if (is_fixed) column$type else csv_type(found$kinds)
+  if (now == column$type && !is.null(found$values)) {
+    column[c("values", "kinds")] <- list(as_csv_type(found$values, now), found$file_kinds)
+    column$is_read <- TRUE
+    return(column)
   }
-  list(values = stats::setNames(values, names), types = stats::setNames(type, names), kinds = kinds)
+  if (now == column$type) column$few <- FALSE
+  with_csv_type(column, now)
 }
 
 # What the core is told of columns: where each is in each file, and as what it is read.
@@ -160,8 +178,9 @@ columns_to_read <- function(opened, names) {
   lapply(seq_along(names), function(k) list(type = "text", in_file = places[k, ]))
 }
 
-type_to_read <- function(type, is_few) if (!type %in%
-                                           c("text", "category")) type else if (is_few) "coded_text" else "text"
+type_to_read <- function(type, is_few) {
+  if (!type %in% c("text", "category")) type else if (is_few) "coded_text" else "text"
+}
 
 # The bits are those of the core's Kinds.
 csv_type <- function(kinds) {
