@@ -83,8 +83,6 @@ value_text <- function(value) {
   as.character(value)
 }
 
-#' @export
-
 names_or_none <- function(x) if (is.null(names(x))) rep("", length(x)) else names(x)
 
 quoted <- function(text) encodeString(in_utf8(text), quote = '"')
