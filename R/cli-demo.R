@@ -38,8 +38,10 @@ demo_show <- function(script) {
   in_script_folder(script, print(peek(env$yield, rows = 4)))
 }
 
-demo_why <- function(folder) in_folder(folder, print(explain(table_of_output("out/yield.csv", NULL)$table, 1L,
-                                                             "net_lb", NULL, globalenv(), NULL)))
+demo_why <- function(folder) {
+  in_folder(folder, print(explain(table_of_output("out/yield.csv", NULL)$table, 1L, "net_lb", NULL, globalenv(),
+                                  NULL)))
+}
 
 # Corrects the first weight of a file, and says so.
 demo_change <- function(folder) {

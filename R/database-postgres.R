@@ -15,17 +15,16 @@ postgres_column <- function(quoted, name, type, asked, connection, call) {
   switch(type,
     numeric = list(select = paste0(quoted, "::text"), finish = decimal_column(name, asked, call)),
     money = list(select = paste0(quoted, "::numeric::text"), finish = decimal_column(name, asked, call)),
-    int8 = if (!identical(connection@bigint, "integer64")) list(select = paste0(quoted, "::text"),
-                                                                finish = function(column,
-                                                                    before) bit64::as.integer64(column)),
+    int8 = if (!identical(connection@bigint, "integer64")) {
+      list(select = paste0(quoted, "::text"), finish = function(column, before) bit64::as.integer64(column))
+    },
     oid = list(select = paste0(quoted, "::text"), finish = function(column, before) as.numeric(column)),
-    date = list(select = seconds, finish = function(column,
-                                                    before) structure(known_time(column, name, before, call) / 86400,
-                                                        class = "Date")),
-    timestamptz = , timestamp = list(select = seconds,
-                                     finish = function(column,
-                                                       before) .POSIXct(known_time(column, name, before, call),
-                                                           "UTC")),
+    date = list(select = seconds, finish = function(column, before) {
+      structure(known_time(column, name, before, call) / 86400, class = "Date")
+    }),
+    timestamptz = , timestamp = list(select = seconds, finish = function(column, before) {
+      .POSIXct(known_time(column, name, before, call), "UTC")
+    }),
     if (!type %in% c("int2", "int4", "float4", "float8", "bool", "text", "varchar", "bpchar", "char", "name", "time",
                      "bytea")) list(select = paste0(quoted, "::text"))
   )

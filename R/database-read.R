@@ -35,8 +35,9 @@ all_of_table <- function(connection, table) {
   DBI::SQL(paste("SELECT * FROM", DBI::dbQuoteIdentifier(connection, table)))
 }
 
-read_database_table <- function(connection, table, asked, call) query_database(connection,
-    all_of_table(connection, table), asked, call)
+read_database_table <- function(connection, table, asked, call) {
+  query_database(connection, all_of_table(connection, table), asked, call)
+}
 
 # The rows of a query. They are fetched piece by piece, so that the user can stop it.
 query_database <- function(connection, query, asked, call) {

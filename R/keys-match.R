@@ -74,8 +74,10 @@ check_keys_once <- function(codes, of_table, call, table = "the table") {
                    "duplicate_key", call, rows = twice)
 }
 
-key_text <- function(keys, row) paste(vapply(keys, function(key) encodeString(as.character(key[row]),
-    quote = if (is.numeric(key)) "" else "\""), ""), collapse = ", ")
+key_text <- function(keys, row) {
+  paste(vapply(keys, function(key) encodeString(as.character(key[row]), quote = if (is.numeric(key)) "" else "\""),
+               ""), collapse = ", ")
+}
 
 # What has a class is grouped by what it is stored as: a category by its codes, a date by its day, and 64-bit
 # integers by all their bits.

@@ -36,7 +36,6 @@ last_value <- function(x) x[max(length(x), 1)]
 #   needs       "numbers" or "true or false": what it refuses the rest for; `categories` says whether it takes these all
 #               the same
 #   of_days     whether dates and times are to it what their numbers are
-#   of_rows     whether it needs to know no more of values than which are equal
 #   needs_known whether missing values are an error
 #   texts       the function that is called in its place for text
 #   across      how a call of several columns is written if it is meant for each row
@@ -47,8 +46,9 @@ words_of_aggregates <- function() {
   }
   moment <- function(name, ..., options = "na.rm") aggregate(name, "moments", ..., options = options)
   numbers <- function(...) moment(..., needs = "numbers")
-  in_order <- function(name, memory, ..., options = NULL) aggregate(name, memory, ..., options = options,
-      in_order = TRUE)
+  in_order <- function(name, memory, ..., options = NULL) {
+    aggregate(name, memory, ..., options = options, in_order = TRUE)
+  }
   list(
     numbers("sum", of_whole = "integer", across = across_by("row_total"), of_parts = sum_of_parts),
     numbers("mean", of_days = TRUE),
@@ -66,9 +66,10 @@ words_of_aggregates <- function() {
               of_parts = any_of_parts),
     aggregate("all", "truth", options = "na.rm", needs = "true or false", across = across_by("&&"),
               of_parts = all_of_parts),
-    in_order("length", "rows", of_rows = TRUE, of_parts = function(parts, skip,
-        expr) if (skip) give_up() else new_value(length(parts))),
-    in_order("count_known", "rows", of_rows = TRUE), in_order("count_distinct", "rows", of_rows = TRUE),
+    in_order("length", "rows", of_parts = function(parts, skip, expr) {
+      if (skip) give_up() else new_value(length(parts))
+    }),
+    in_order("count_known", "rows"), in_order("count_distinct", "rows"),
     in_order("first_value", "edge", what = "first"), in_order("last_value", "edge", what = "last")
   )
 }
@@ -77,8 +78,8 @@ words_of_aggregates <- function() {
 across_by <- function(name) {
   force(name)
   function(columns) {
-    if (grepl("^[a-z]", name)) paste0(name, "(", paste(columns, collapse = ", "), ")") else paste(columns,
-        collapse = paste0(" ", name, " "))
+    if (grepl("^[a-z]", name)) paste0(name, "(", paste(columns, collapse = ", "), ")")
+    else paste(columns, collapse = paste0(" ", name, " "))
   }
 }
 

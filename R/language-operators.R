@@ -7,7 +7,7 @@ operator <- function(name, memory, type, arguments, ...) {
 }
 
 words_of_arithmetic <- function() {
-  arithmetic <- function(...) operator(..., category = FALSE, overflows = TRUE)
+  arithmetic <- function(...) operator(..., category = FALSE)
   list(
     arithmetic("+", "add", rule_arithmetic, 2),
     arithmetic("-", "subtract", rule_arithmetic, 2),

@@ -4,8 +4,9 @@
 #   check       makes of the options that a call gives all of them, or stops
 #   memory      the way in which the engine calculates it, and `what` in this way; none: by `r`, group after group
 
-ordered_word <- function(name, check, memory = NULL, what = name, ...) language_word(name, "ordered", check = check,
-    memory = memory, what = what, ...)
+ordered_word <- function(name, check, memory = NULL, what = name, ...) {
+  language_word(name, "ordered", check = check, memory = memory, what = what, ...)
+}
 
 # A node for `ranking(net_kg, best = "highest", within = apiary)` and the like.
 bind_word.word_ordered <- function(word, arguments, expr, scope) {
@@ -42,11 +43,13 @@ option_values <- function(given, scope) {
   })
 }
 
-given_groups <- function(given, scope) if (!is.null(given$within)) choose_columns(given$within, scope$columns,
-    scope$env, scope$call)
+given_groups <- function(given, scope) {
+  if (!is.null(given$within)) choose_columns(given$within, scope$columns, scope$env, scope$call)
+}
 
-given_order <- function(given, scope) if (!is.null(given$along)) choose_order(given$along, scope$columns, scope$env,
-    scope$call)
+given_order <- function(given, scope) {
+  if (!is.null(given$along)) choose_order(given$along, scope$columns, scope$env, scope$call)
+}
 
 # What why() says of a row: `facts` has the `arguments` in all rows, the `values`, the `rows` of the group in their
 # order and words for these in `of`, the `row` and where it is `at` among them, and the `options`.

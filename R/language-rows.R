@@ -44,7 +44,7 @@ words_of_rows <- function() {
       scope), one_row = TRUE)
   list(
     across("row_total", "total"), across("row_mean", "mean"), across("row_min", "min"), across("row_max", "max"),
-    operator("add_known", "add_known", rule_arithmetic, 2, text = "taken", overflows = TRUE, hidden = TRUE),
+    operator("add_known", "add_known", rule_arithmetic, 2, text = "taken", hidden = TRUE),
     lesser_or_greater("lesser_known", "lesser_known", `<=`, skip_missing = TRUE, hidden = TRUE),
     lesser_or_greater("greater_known", "greater_known", `>=`, skip_missing = TRUE, hidden = TRUE)
   )

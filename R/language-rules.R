@@ -1,8 +1,9 @@
 # Type rules of words: for the types of the arguments, the types that they are converted to, and the type of the result.
 # A rule gives NULL where the word is none of its business: then R's function is called with whole columns.
 
-rule_result <- function(operands, result, operation = NULL) list(operands = operands, result = result,
-                                                                 operation = operation)
+rule_result <- function(operands, result, operation = NULL) {
+  list(operands = operands, result = result, operation = operation)
+}
 
 # Integers stay integers, as in R; a logical counts as an integer.
 rule_arithmetic <- function(types) {

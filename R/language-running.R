@@ -53,8 +53,9 @@ running_max <- function(x, missing = "skip", along = NULL, within = NULL) runnin
 running_product <- function(x, missing = "skip", along = NULL, within = NULL) running_word("running_product", x,
     missing, along, within)
 
-running_word <- function(name, x, missing, along, within) word_on_vectors(name, x, list(missing = missing), within,
-    along, call(name))
+running_word <- function(name, x, missing, along, within) {
+  word_on_vectors(name, x, list(missing = missing), within, along, call(name))
+}
 
 check_running <- function(options, call) {
   options <- check_options(options, list(missing = "skip"))

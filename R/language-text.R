@@ -234,8 +234,9 @@ texts_in_utf8 <- function(texts, call, refuse = stop_bad_text) {
 }
 
 # Texts that are marked, or of a session in another encoding, can be translated; bytes that are no characters can't.
-is_readable_text <- function(x) validUTF8(x) | Encoding(x) == "latin1" | !l10n_info()[["UTF-8"]] & Encoding(x) ==
-  "unknown"
+is_readable_text <- function(x) {
+  validUTF8(x) | Encoding(x) == "latin1" | !l10n_info()[["UTF-8"]] & Encoding(x) == "unknown"
+}
 
 rows_of <- function(which_texts, texts) which(at_rows(which_texts, texts))
 
@@ -284,8 +285,8 @@ check_parts <- function(wrong, counts, parts, x, texts, how, call) {
                         "should be {parts}."),
                  "x" = paste0("The first is row {rows[1]}, {.val {first}}, with ",
                               "{counted(at_rows(counts, texts)[rows[1]], 'part')}."),
-                 "i" = if (how == "few" && most < parts) "No row has more than {most}." else if (how ==
-                     "few") "To have missing parts there, say {.code short = \"missing\"}."
+                 "i" = if (how == "few" && most < parts) "No row has more than {most}."
+                       else if (how == "few") "To have missing parts there, say {.code short = \"missing\"}."
                        else paste0("To drop them, say {.code long = \"drop\"}; to keep them in the last part, ",
                                    "{.code long = \"join\"}.")),
                "wrong_parts", call, rows = rows)

@@ -18,7 +18,7 @@
 #   memory      how the engine in memory calculates it
 #   chunks      how the engine goes on with it from one chunk of rows to the next: "on" (an ordered word keeps what it
 #               came to), "rows" (it keeps the last rows); row words need nothing
-#   explain     what why() says of it: a function of the facts of a row (why-note.R)
+#   explain     what why() says of it: a function of the facts of a row (language-ordered.R)
 #   draw        the figure of a column made by it: "running" or "ranking"
 # Fields of row words:
 #   arguments   how many it has in a formula; `names` are those that they may be given by, `defaults` what the last of
@@ -31,7 +31,6 @@
 #   category    whether it takes categories
 #   levels      whether a text beside a category should be one of its levels
 #   settled_by  the value of its first argument at which the second does not count
-#   overflows   whether a result may be too large for a whole number
 #   expensive   whether it costs more for a value than to see if the value has come before
 #   kernel      the core's own way to do what R's function does to a text
 #   whole       a function of the arguments: whether it looks at several rows, given these
@@ -86,11 +85,12 @@ delayedAssign("for_binding", list(
   words = names_to_offer
 ))
 
-# Names that somebody may have meant who calls a function that is not there.
+# Names to suggest where a formula calls a function that does not exist.
 names_to_offer <- function() {
   shown <- Filter(function(word) is.null(word$hidden), all_words())
   grep("^[[:alpha:].]", unique(vapply(shown, `[[`, "", "name")), value = TRUE)
 }
 
-all_words <- function() unlist(mget(ls(language, all.names = TRUE), envir = language), recursive = FALSE,
-                               use.names = FALSE)
+all_words <- function() {
+  unlist(mget(ls(language, all.names = TRUE), envir = language), recursive = FALSE, use.names = FALSE)
+}

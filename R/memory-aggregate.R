@@ -1,8 +1,9 @@
 # Aggregates: calculated at once, as what follows may depend on them. The result is one value for all rows,
 # or a column that has for each row the value of its group.
 
-type_aggregate <- function(node, block) if (is.null(block$calibration)) aggregate_value(node,
-    block) else calibrated_aggregate(node, block)
+type_aggregate <- function(node, block) {
+  if (is.null(block$calibration)) aggregate_value(node, block) else calibrated_aggregate(node, block)
+}
 
 aggregate_value <- function(node, block) {
   if (gives_any_length(list(node$argument)) && has_parts(block, block_groups(block, node$within))) {
@@ -58,8 +59,9 @@ is_for_core <- function(node, argument, block) {
 }
 
 # What has a class, and of which equal values are stored alike.
-is_stored_as_values <- function(x) is.atomic(x) && class(x)[1] %in%
-  c("Date", "POSIXct", "difftime", "factor", "ordered", "integer64")
+is_stored_as_values <- function(x) {
+  is.atomic(x) && class(x)[1] %in% c("Date", "POSIXct", "difftime", "factor", "ordered", "integer64")
+}
 
 calculate_aggregate <- function(node, id, type, groups, block) {
   values <- aggregate_of_each(node, id, type, groups, block)
@@ -167,8 +169,9 @@ whole_numbers <- function(values, node, block) {
 }
 
 # A column as one group, or its groups.
-groups_or_one <- function(groups, block) if (is.null(groups)) list(of_row = integer(block$rows),
-                                                                 sizes = block$rows) else groups
+groups_or_one <- function(groups, block) {
+  if (is.null(groups)) list(of_row = integer(block$rows), sizes = block$rows) else groups
+}
 
 # A median of whole numbers is whole where each group has a middle one, as R has it.
 aggregate_quantile <- function(node, id, type, groups, block) {

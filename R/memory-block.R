@@ -20,6 +20,18 @@ new_block <- function(data, rows, call, env = NULL) {
   block
 }
 
+# The block of a step: in its groups and order, with what a calibrated routine learned and what came in earlier chunks.
+new_block_of <- function(step, data, call) {
+  block <- new_block(data, nrow(data), call, step$env)
+  block$within <- unlist(block$columns[step$within])
+  block$within_names <- step$within
+  block$calibration <- step$calibration
+  block$chunks <- step$chunks
+  block$along <- list(ids = unlist(block$columns[step$along$names]), descending = step$along$descending,
+                      names = step$along$names)
+  block
+}
+
 # The slots, as an environment. `put()` and `name()` change them in place, where `block$values[[id]] <-` would copy
 # them all each time.
 new_slots <- function(values, columns) {

@@ -9,8 +9,9 @@ new_calibration <- function(found = NULL) {
 }
 
 # In a line of a block the same calculation has the same value.
-calibration_key <- function(node, block, names) paste(block$line_number, canonical(node),
-                                                    paste(quoted(names), collapse = ","))
+calibration_key <- function(node, block, names) {
+  paste(block$line_number, canonical(node), paste(quoted(names), collapse = ","))
+}
 
 calibrated_aggregate <- function(node, block) {
   names <- if (is.null(node$within)) block$within_names else node$within

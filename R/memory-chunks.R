@@ -26,9 +26,10 @@ exact_names <- function(values) {
 # What a word needs of the rows before: its state, or for words that look at a few rows back, those of each group.
 with_earlier_chunks <- function(layout, node, key, block) {
   chunks <- block$chunks
-  if (is.null(chunks$carried[[key]])) chunks$carried[[key]] <- if (node$word$chunks ==
-                                                             "on") new_running_memory_cpp()
-                                                               else new.env(parent = emptyenv())
+  if (is.null(chunks$carried[[key]])) {
+    goes_on <- node$word$chunks == "on"
+    chunks$carried[[key]] <- if (goes_on) new_running_memory_cpp() else new.env(parent = emptyenv())
+  }
   layout$carried <- chunks$carried[[key]]
   layout
 }

@@ -6,10 +6,6 @@ memory_engine <- function() structure(list(), class = "memory_engine")
 #' @export
 execute.memory_engine <- function(engine, step, table, call) in_memory(step, table, call)
 
-# R is at hand for what the core has no operation for.
-#' @export
-can_run.memory_engine <- function(engine, step) TRUE
-
 # The data frame after the step.
 in_memory <- function(step, data, call) UseMethod("in_memory")
 

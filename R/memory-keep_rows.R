@@ -5,14 +5,14 @@ in_memory.step_keep_rows <- function(step, data, call) {
 }
 
 true_or_false <- function(step, data, call) {
-  block <- new_block(data, nrow(data), call, step$env)
-  block$within <- unlist(block$columns[step$within])
-  block$within_names <- step$within
-  block$calibration <- step$calibration
-  block$chunks <- step$chunks
-  start_line(block, step$typed$condition)
-  condition <- type_condition(type_tree(new_condition(step$node, step$typed$condition), schema_of(data), block), block,
-                              as_row_condition = TRUE)
+  block <- new_block_of(step, data, call)
+  condition <- row_condition(step$node, step$typed$condition, schema_of(data), block)
   values <- node_values(list(condition), block)[[1]]
   if (length(values) == block$rows) values else rep_len(values, block$rows)
+}
+
+# A condition of rows, typed; `line` is its code.
+row_condition <- function(node, line, schema, block) {
+  start_line(block, line)
+  type_condition(type_tree(new_condition(node, line), schema, block), block, as_row_condition = TRUE)
 }

@@ -3,11 +3,10 @@ in_memory.step_conditions <- function(step, data, call) {
   block <- new_block(data, nrow(data), call, step$env)
   block$within <- unlist(block$columns[step$within])
   if (!is.null(step$check)) step$check$is_done <- TRUE
+  schema <- schema_of(data)
   broken <- list()
   for (k in seq_along(step$nodes)) {
-    start_line(block, step$typed$conditions[[k]])
-    condition <- type_condition(type_tree(new_condition(step$nodes[[k]], step$typed$conditions[[k]]),
-                                          schema_of(data), block), block, as_row_condition = TRUE)
+    condition <- row_condition(step$nodes[[k]], step$typed$conditions[[k]], schema, block)
     of_table <- !length(step$within) && isTRUE(values_of_group(step$nodes[[k]], character()))
     found <- if (of_table) broken_table(value_of_table(condition, block)) else broken_rows(node_values(list(condition),
         block)[[1]])
@@ -40,13 +39,12 @@ tell_broken <- function(step, broken, data, call) {
   of <- length(step$nodes)
   bullets <- vapply(seq_along(broken), function(k) broken_text(broken[[k]], step$titles[at[k]], formulas[k],
                                                                step$nodes[[at[k]]], data), "")
-  message <- c(if (of ==
-                   1) "A condition does not hold." else paste0("{count} of {of} conditions ",
-                                                               "{cli::qty(count)}{?does/do} not hold."),
+  is_missing <- any(vapply(broken, `[[`, NA, "missing"))
+  message <- c(if (of == 1) "A condition does not hold."
+               else "{count} of {of} conditions {cli::qty(count)}{?does/do} not hold.",
                stats::setNames(escaped(bullets), rep("x", count)),
-               "i" = if (any(vapply(broken, `[[`, NA,
-                                    "missing"))) paste0("Where a condition is missing it does not hold: ",
-                                                        "{.code is.na(x) || \u2026} lets missing values pass."))
+               "i" = if (is_missing) paste("Where a condition is missing it does not hold:",
+                                           "{.code is.na(x) || \u2026} lets missing values pass."))
   table <- data.frame(name = step$titles[at], formula = formulas, rows = vapply(broken, `[[`, 0, "rows"),
                       first = vapply(broken, function(one) one$first[1], 0L))
   if (step$verb == "must_hold") stop_because(message, "broken_condition", call, broken = table)

@@ -1,12 +1,6 @@
 #' @export
 in_memory.step_set_columns <- function(step, data, call) {
-  block <- new_block(data, nrow(data), call, step$env)
-  block$within <- unlist(block$columns[step$within])
-  block$within_names <- step$within
-  block$calibration <- step$calibration
-  block$chunks <- step$chunks
-  block$along <- list(ids = unlist(block$columns[step$along$names]), descending = step$along$descending,
-                    names = step$along$names)
+  block <- new_block_of(step, data, call)
   add_statements(block, step, typed_statements(step, schema_of(data), call))
   with_columns(data, block_results(block, intersect(wanted_columns(step), names(block$columns))))
 }

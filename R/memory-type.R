@@ -171,7 +171,8 @@ type_condition <- function(node, block, as_row_condition = FALSE) {
 }
 
 # Columns without rows of the classes of these, and the texts that are the same in all rows.
-likes_of <- function(nodes, block) lapply(nodes, function(node) if (node$kind ==
-    "slot") like_of(block$values[[node$id]]))
+likes_of <- function(nodes, block) {
+  lapply(nodes, function(node) if (node$kind == "slot") like_of(block$values[[node$id]]))
+}
 
 texts_of <- function(nodes) lapply(nodes, function(node) if (node$kind == "constant" && node$type == "text") node$value)

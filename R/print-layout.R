@@ -1,6 +1,7 @@
 # Text in columns, fit to the width of the console.
 
 right <- function(cells) cli::ansi_align(cells, width = max(cli::ansi_nchar(cells, "width")), align = "right")
+
 left <- function(cells) cli::ansi_align(cells, width = max(cli::ansi_nchar(cells, "width")), align = "left")
 
 shown_count <- function(count) ifelse(is.na(count), "", format(count, big.mark = ",", trim = TRUE, scientific = FALSE))

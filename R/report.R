@@ -72,7 +72,7 @@ reported_parts <- function(x, call) {
   warned <- list()
   for (k in seq_along(live(x)$steps)) {
     step <- live(x)$steps[[k]]
-    data <- withCallingHandlers(timed(paste("step", k), execute(memory_engine(), step, data, call)),
+    data <- withCallingHandlers(timed(paste("step", k), execute(default_engine(), step, data, call)),
                                 warning = function(w) {
       warned <<- c(warned, list(list(step = k, text = conditionMessage(w), broken = w$broken)))
       tryInvokeRestart("muffleWarning")
@@ -228,8 +228,9 @@ within_of <- function(kind, found) Find(function(name) name %in% names(found$dat
 
 along_of <- function(kind, found) if (length(kind$along) == 1 && kind$along %in% names(found$data)) kind$along
 
-formula_of <- function(nodes, name) utils::tail(c(NA_character_,
-                                                  nodes$formula[nodes$name == name & nodes$kind == "column"]), 1)
+formula_of <- function(nodes, name) {
+  utils::tail(c(NA_character_, nodes$formula[nodes$name == name & nodes$kind == "column"]), 1)
+}
 
 range_text <- function(values) {
   known <- values[!is.na(values)]

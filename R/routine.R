@@ -43,8 +43,9 @@
 #' @export
 routine <- function() new_routine(list())
 
-new_routine <- function(steps, ..., class = character()) structure(list(steps = steps, ...),
-    class = c(class, "routine"))
+new_routine <- function(steps, ..., class = character()) {
+  structure(list(steps = steps, ...), class = c(class, "routine"))
+}
 
 is_routine <- function(x) {
   typed <- sys.call(-1)
@@ -93,8 +94,10 @@ twin_of <- function(env, twins) {
   twin
 }
 
-is_of_script <- function(env) !identical(env, emptyenv()) && !identical(env, baseenv()) && !isNamespace(env) &&
-  (identical(env, globalenv()) || is.null(attr(env, "name")))
+is_of_script <- function(env) {
+  !identical(env, emptyenv()) && !identical(env, baseenv()) && !isNamespace(env) &&
+    (identical(env, globalenv()) || is.null(attr(env, "name")))
+}
 
 take_surroundings <- function(names, env, twins) {
   for (name in unique(names)) {
@@ -139,7 +142,7 @@ run_routine_step <- function(routine, number, data, calibration, call) {
   in_step(routine$steps[[number]], number, call, {
     step <- bound_step(routine$steps[[number]], data)
     step$calibration <- calibration
-    if (is_live_table(data)) add_step(data, step) else execute(memory_engine(), step, data,
+    if (is_live_table(data)) add_step(data, step) else execute(default_engine(), step, data,
                                                                as.call(list(as.name(routine$steps[[number]]$verb))))
   })
 }

@@ -13,8 +13,8 @@ rows_at <- function(data, places) {
 # Dates and the like are plain values with a class.
 is_moved_as_plain <- function(column) {
   if (value_type(column) != "other") return(TRUE)
-  inherits(column, c("Date", "POSIXct", "factor", "difftime", "integer64")) && typeof(column) %in%
-    c("integer", "double") && is.null(dim(column)) && is.null(names(column))
+  inherits(column, c("Date", "POSIXct", "factor", "difftime", "integer64")) &&
+    typeof(column) %in% c("integer", "double") && is.null(dim(column)) && is.null(names(column))
 }
 
 with_old_attributes <- function(columns, data, are_moved) {

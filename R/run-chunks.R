@@ -46,7 +46,7 @@ run_chunk <- function(steps, data, call) {
   before <- if (length(steps)) steps[[1]]$chunks$before else 0
   tryCatch(for (step in steps) {
     more <- nrow(data)
-    data <- execute(memory_engine(), step, data, call)
+    data <- execute(default_engine(), step, data, call)
     step$chunks$before <- step$chunks$before + more
   }, rowanroot_error = function(e) {
     if (!before) stop(e)

@@ -57,8 +57,9 @@ write_table <- function(connection, table, data, sent, force, call) {
 table_about <- function(connection, table) UseMethod("table_about")
 
 #' @export
-table_about.default <- function(connection, table) list(columns = data.frame(name = character(), type = character()),
-                                                        kept = NULL, refers = character())
+table_about.default <- function(connection, table) {
+  list(columns = data.frame(name = character(), type = character()), kept = NULL, refers = character())
+}
 
 # The types of columns that a new table has.
 column_types <- function(connection, data) UseMethod("column_types")

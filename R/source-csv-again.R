@@ -30,8 +30,9 @@ csv_from_memory <- function(source, before, files, hashes, columns, call) {
 }
 
 # Categories as texts again, since they may have other levels now.
-bare_values <- function(values) if (is.factor(values)) coded_texts_cpp(as.vector(unclass(values)),
-    levels(values)) else values
+bare_values <- function(values) {
+  if (is.factor(values)) coded_texts_cpp(as.vector(unclass(values)), levels(values)) else values
+}
 
 # Columns that were read one after the other from the same files.
 with_columns_of_before <- function(before, now) {

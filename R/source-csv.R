@@ -249,9 +249,10 @@ stop_csv_problem <- function(problem, file, call) {
   found <- problem$found
   expected <- problem$expected
   value <- problem$value
-  way_out <- if (problem$kind == "too_many_fields" && expected ==
-                 1) paste0("The header has one column. Does another character than {.code ,} separate the fields? ",
-                           "Say so: {.code separator = \";\"}.") else csv_ways_out[[problem$kind]]
+  one_column <- problem$kind == "too_many_fields" && expected == 1
+  way_out <- if (!one_column) csv_ways_out[[problem$kind]]
+             else paste("The header has one column. Does another character than {.code ,} separate the fields?",
+                        "Say so: {.code separator = \";\"}.")
   stop_because(c(csv_problems[[problem$kind]], "i" = way_out), "csv", call,
                file = file, line = line, problem = problem$kind)
 }

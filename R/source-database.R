@@ -47,11 +47,13 @@ database_table <- function(connection, table, call) {
 }
 
 #' @export
-source_read.database_source <- function(source, columns, call) query_database(source$connection,
-    source_query(source), source$types, call)
+source_read.database_source <- function(source, columns, call) {
+  query_database(source$connection, source_query(source), source$types, call)
+}
 
-source_query <- function(source) if (is.null(source$query)) all_of_table(source$connection,
-    source$table) else source$query
+source_query <- function(source) {
+  if (is.null(source$query)) all_of_table(source$connection, source$table) else source$query
+}
 
 #' @export
 source_parts.database_source <- function(source, call) {
@@ -99,8 +101,9 @@ source_columns.database_source <- function(source, call) {
 }
 
 #' @export
-source_title.database_source <- function(source) if (is.null(source$query)) paste("table",
-    table_label(source$table)) else one_line(as.name(source$query), 40L)
+source_title.database_source <- function(source) {
+  if (is.null(source$query)) paste("table", table_label(source$table)) else one_line(as.name(source$query), 40L)
+}
 
 # SQLite files as sources. What was written last may lie in a file beside the database.
 #' @export

@@ -178,5 +178,6 @@ ends_with_line <- function(path) {
 # What a file is, whatever its name: links to it have the same. Missing where there is none.
 file_identities <- function(paths) file_identities_cpp(path.expand(paths))
 
-source_bytes <- function(source) if (inherits(source,
-                                              "file_source")) sum(file.size(source_files(source, NULL)$path)) else 0
+source_bytes <- function(source) {
+  if (inherits(source, "file_source")) sum(file.size(source_files(source, NULL)$path)) else 0
+}

@@ -127,8 +127,9 @@ check_kind_of_file <- function(path, kind, call) {
 }
 
 # The separator that files with this ending have.
-usual_separator <- function(path) if (is.character(path) && length(path) &&
-                                      all(content_ending(path) %in% c("tsv", "tab"))) "\t" else ","
+usual_separator <- function(path) {
+  if (is.character(path) && length(path) && all(content_ending(path) %in% c("tsv", "tab"))) "\t" else ","
+}
 
 check_package <- function(packages, what, call) {
   for (package in packages) {

@@ -279,16 +279,17 @@ warn_of_cells <- function(columns, rows, table, call) {
     column <- columns[[which(counts > 0)[1]]]
     row <- rows[match(cell_is[[kind]], column$is[rows])]
     cell <- cell_name_cpp(row, column$at)
-    warn_because(if (kind ==
-                     "error") c(paste0("{counted(number, 'cell')} of {.file {table$file}} ",
-                                       "{cli::qty(number)}{?is an error/are errors} of the workbook, and ",
-                                       "{?is/are} missing here."),
-                     "x" = "The first is {.val {column$text[row]}}, in {.code {cell}}.")
-                 else c(paste0("{counted(number, 'formula')} of {.file {table$file}} {cli::qty(number)}{?has/have} ",
-                               "no value in the file, and {?is/are} missing here."),
-                               "x" = "The first is in {.code {cell}}.",
-                        "i" = "Open the workbook in a program that calculates, and save it."), "cells_without_value",
-                          call, file = table$file)
+    message <- if (kind == "error") {
+      c(paste("{counted(number, 'cell')} of {.file {table$file}} {cli::qty(number)}{?is an error/are errors}",
+              "of the workbook, and {?is/are} missing here."),
+        "x" = "The first is {.val {column$text[row]}}, in {.code {cell}}.")
+    } else {
+      c(paste("{counted(number, 'formula')} of {.file {table$file}} {cli::qty(number)}{?has/have} no value in the",
+              "file, and {?is/are} missing here."),
+        "x" = "The first is in {.code {cell}}.",
+        "i" = "Open the workbook in a program that calculates, and save it.")
+    }
+    warn_because(message, "cells_without_value", call, file = table$file)
   }
 }
 

@@ -61,8 +61,9 @@ check_still_same <- function(source, parts, call) UseMethod("check_still_same")
 #' @export
 check_still_same.default <- function(source, parts, call) invisible()
 
-new_source <- function(class, ...) structure(list(..., cache = new.env(parent = emptyenv())),
-                                             class = c(class, "source"))
+new_source <- function(class, ...) {
+  structure(list(..., cache = new.env(parent = emptyenv())), class = c(class, "source"))
+}
 
 # A data frame that is in memory is a source in one part.
 new_frame_source <- function(data, title) new_source("frame_source", data = data, title = title)

@@ -25,8 +25,9 @@ where_link_points <- function(path) {
   stop_because("{.file {path}} is a symbolic link that leads to itself.", "cannot_write")
 }
 
-stop_cannot_write <- function(path, problem, call = NULL) stop_because(c("Can't write {.file {path}}.",
-    "x" = "The system said: {problem}."), "cannot_write", call)
+stop_cannot_write <- function(path, problem, call = NULL) {
+  stop_because(c("Can't write {.file {path}}.", "x" = "The system said: {problem}."), "cannot_write", call)
+}
 
 # A name that is long already can't be made longer.
 unfinished_start <- function(path) {

@@ -233,7 +233,7 @@ run_steps <- function(steps, data, call) {
   check_types_of_steps(steps, data, call)
   for (k in seq_along(steps)) {
     tell_progress(paste("step", k, "of", length(steps)))
-    data <- execute(memory_engine(), steps[[k]], data, call)
+    data <- execute(default_engine(), steps[[k]], data, call)
   }
   data
 }

@@ -42,8 +42,9 @@ canonical_call <- function(node, parts) {
          named_functions(node), groups, ")")
 }
 
-listed_parts <- function(texts, names = NULL) paste(if (is.null(names)) texts else paste0(names, "=", texts,
-    recycle0 = TRUE), collapse = ",")
+listed_parts <- function(texts, names = NULL) {
+  paste(if (is.null(names)) texts else paste0(names, "=", texts, recycle0 = TRUE), collapse = ",")
+}
 
 canonical_value <- function(x) UseMethod("canonical_value")
 

@@ -110,10 +110,8 @@ check_can_aggregate <- function(node, type, like, about) {
   if (is.null(needs) || is.null(kind) || kind == "a category" && isTRUE(node$word$categories)) return(invisible())
   stop_because(c("{.code {node$word$name}()} needs {needs}, not {kind}.",
                  "x" = "{.code {label_of(node$argument)}} is {kind} in {.code {about$formula}}.",
-                 "i" = if (needs ==
-                           "numbers") paste0("If it holds numbers, convert it first: ",
-                                             "{.code as.numeric({if (kind == 'text') '' else ",
-                                             "'as.character(\u2026)'})}.")
+                 "i" = if (needs == "numbers") paste0("If it holds numbers, convert it first: {.code as.numeric(",
+                                                      "{if (kind == 'text') '' else 'as.character(\u2026)'})}.")
                        else "Compare it with something: {.code {label_of(node$argument)} == \u2026}."),
                "type_mismatch", about$call)
 }

@@ -19,8 +19,8 @@ take_in <- function(fun, expr, scope) {
 # R's own functions and rowanroot's work on columns as they are.
 is_written_by_somebody <- function(fun) {
   if (!is.function(fun) || is.primitive(fun)) return(FALSE)
-  !isNamespace(environment(fun)) || !getNamespaceName(environment(fun)) %in%
-    c("base", "stats", "utils", "methods", "graphics", "grDevices", "tools", "rowanroot")
+  of_r <- c("base", "stats", "utils", "methods", "graphics", "grDevices", "tools", "rowanroot")
+  !isNamespace(environment(fun)) || !getNamespaceName(environment(fun)) %in% of_r
 }
 
 give_up <- function() rlang::cnd_signal(rlang::cnd("not_taken_in"))

@@ -1,6 +1,6 @@
 # A formula is a tree of nodes. All of them are made here; tree-walk.R has the ways through a tree. A node has a `kind`,
-# its parts, and `shown`: the code that it was written as, for messages. It is a plain list: of what has a class, R looks
-# for a method at each `$`, which takes twenty times as long.
+# its parts, and `shown`: the code that it was written as, for messages. It is a plain list: if it had a class, R would
+# look for a method at each `$`, which takes twenty times as long.
 
 new_node <- function(kind, ..., shown = NULL) list(kind = kind, ..., shown = shown)
 
@@ -69,8 +69,9 @@ new_shared <- function(node) {
 new_deep <- function(parts, node, shown) new_node("deep", parts = parts, node = node, shown = shown)
 
 # A number that becomes another type of number.
-new_conversion <- function(argument, type) new_node("convert", argument = argument, to = type,
-                                                    shown = shown_code(argument))
+new_conversion <- function(argument, type) {
+  new_node("convert", argument = argument, to = type, shown = shown_code(argument))
+}
 
 shown_code <- function(node) if (node$kind %in% c("column", "rows")) as.name(node$name) else node$shown
 
@@ -86,8 +87,9 @@ typed_operation <- function(name, operands, type, line = NULL) {
   new_node("operation", name = name, operands = operands, type = type, line = line)
 }
 
-typed_choice <- function(condition, yes, no, type) new_node("choose", condition = condition, yes = yes, no = no,
-                                                            type = type)
+typed_choice <- function(condition, yes, no, type) {
+  new_node("choose", condition = condition, yes = yes, no = no, type = type)
+}
 
 typed_above <- function(type) new_node("above", type = type)
 

@@ -4,9 +4,6 @@
 # The table after the step, as an engine calculates it: each engine has a method.
 execute <- function(engine, step, table, call) UseMethod("execute")
 
-# Whether an engine can do that.
-can_run <- function(engine, step) UseMethod("can_run")
-
 # The step as text that changes if, and only if, what it calculates does.
 step_key <- function(step) UseMethod("step_key")
 
@@ -31,8 +28,9 @@ step_needs.default <- function(step, wanted) step$columns_before
 step_keys <- function(step, keys) UseMethod("step_keys")
 
 #' @export
-step_keys.default <- function(step, keys) keys_in_rows(key_from(key_of_step(step), keys$rows, keys$columns),
-                                                       stats::setNames(nm = step$columns))
+step_keys.default <- function(step, keys) {
+  keys_in_rows(key_from(key_of_step(step), keys$rows, keys$columns), stats::setNames(nm = step$columns))
+}
 
 # Whether the step gives for each chunk of rows what it gives for these rows of the whole table.
 goes_by_chunks <- function(step) UseMethod("goes_by_chunks")
@@ -94,8 +92,10 @@ step_checks <- function(step) UseMethod("step_checks")
 step_checks.default <- function(step) list()
 
 # What a step calculates depends on what a calibrated routine has learned, too.
-key_of_step <- function(step) paste0(step_key(step), canonical_methods(step$env),
-                                     if (!is.null(step$calibration)) rlang::hash(step$calibration$found))
+key_of_step <- function(step) {
+  paste0(step_key(step), canonical_methods(step$env),
+         if (!is.null(step$calibration)) rlang::hash(step$calibration$found))
+}
 
 lines_of_step <- function(step) {
   lines <- step_lines(step)

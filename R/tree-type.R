@@ -8,8 +8,9 @@
 
 # What is known of a table's columns: their `types` by name, and `likes` of those that have a class. `rows` may be
 # unknown.
-new_schema <- function(types, likes, rows = NA_integer_) structure(list(types = types, likes = likes, rows = rows),
-    class = "schema")
+new_schema <- function(types, likes, rows = NA_integer_) {
+  structure(list(types = types, likes = likes, rows = rows), class = "schema")
+}
 
 schema_of <- function(data) {
   columns <- as.list(data)
@@ -107,8 +108,9 @@ rule_of_types <- function(word, types) {
   real <- word$type(ifelse(types == "number", "double", types))
   if (is.null(whole) || is.null(real)) return(list(operands = rep(NA, length(types)), result = "unknown"))
   list(operands = ifelse(whole$operands == real$operands, whole$operands, NA),
-       result = if (whole$result == real$result) whole$result else if (all(c(whole$result, real$result) %in%
-           c("integer", "double"))) "number" else "unknown")
+       result = if (whole$result == real$result) whole$result
+                else if (all(c(whole$result, real$result) %in% c("integer", "double"))) "number"
+                else "unknown")
 }
 
 # What R's function gives for columns without rows.
@@ -172,9 +174,9 @@ type_aggregate_of <- function(node, about) {
     edge = with_type(node, type, like),
     if (type == "other") with_type(node, if (is.null(like) || !is_day_or_time(like)) "unknown" else "other", like)
     else if (type == "text") with_type(node, "text")
-    else if (type == "double" || node$word$what %in% c("mean", "variance") || !is.null(node$share)) with_type(node,
-        "double")
-    else with_type(node, "number")
+    else if (type == "double" || node$word$what %in% c("mean", "variance") || !is.null(node$share)) {
+      with_type(node, "double")
+    } else with_type(node, "number")
   )
 }
 
@@ -190,8 +192,9 @@ type_ordered_of <- function(node, about) {
   switch(node$word$memory,
     neighbour = with_type(node, if (type == "missing") "logical" else type, node$argument$like),
     ranking = with_type(node, "number"),
-    if (type == "other") with_type(node, if (node$word$what == "count") "integer" else "other",
-                                   node$argument$like) else with_type(node, "number")
+    if (type != "other") with_type(node, "number")
+    else if (node$word$what == "count") with_type(node, "integer")
+    else with_type(node, "other", node$argument$like)
   )
 }
 
@@ -240,8 +243,9 @@ schema_after <- function(statement, schema) {
 }
 
 # A condition of rows is checked.
-check_type_of_condition <- function(node, shown, schema, call) type_tree(new_condition(node, shown), schema,
-    new_about(shown, call))
+check_type_of_condition <- function(node, shown, schema, call) {
+  type_tree(new_condition(node, shown), schema, new_about(shown, call))
+}
 
 # These columns of a schema, `from` those of the names that they had.
 columns_of_schema <- function(schema, columns, from = columns) {

@@ -14,10 +14,13 @@ listed <- function(names, show = in_code, at_most = 8) {
   paste0(paste(show(names[seq_len(at_most)]), collapse = ", "), " and ", format(more, big.mark = ","), " more")
 }
 
-in_code <- function(names) vapply(names, function(name) cli::format_inline("{.code {name}}", keep_whitespace = TRUE),
-                                  "", USE.NAMES = FALSE)
-in_quotes <- function(values) vapply(values, function(value) cli::format_inline("{.val {value}}",
-    keep_whitespace = TRUE), "", USE.NAMES = FALSE)
+in_code <- function(names) in_format(names, "{.code {one}}")
+
+in_quotes <- function(values) in_format(values, "{.val {one}}")
+
+in_format <- function(values, format) {
+  vapply(values, function(one) cli::format_inline(format, keep_whitespace = TRUE), "", USE.NAMES = FALSE)
+}
 
 # Code as one line of text.
 one_line <- function(expr, width = 60L) {

@@ -85,8 +85,9 @@ moved <- function(names, chosen, place) {
 }
 
 #' @export
-bind_step.step_columns <- function(step, names, call) new_step_columns(step$verb, step$typed, step$after, names,
-    step$env, call)
+bind_step.step_columns <- function(step, names, call) {
+  new_step_columns(step$verb, step$typed, step$after, names, step$env, call)
+}
 
 #' @export
 step_needs.step_columns <- function(step, wanted) step$from[match(wanted, step$columns)]

@@ -105,19 +105,22 @@ step_lines.step_keep_rows <- function(step) {
 step_trees.step_keep_rows <- function(step) list(step$node)
 
 #' @export
-goes_by_chunks.step_keep_rows <- function(step) !length(step$within) && is.null(step$calibration) &&
-  goes_by_row(step$node, FALSE)
+goes_by_chunks.step_keep_rows <- function(step) {
+  !length(step$within) && is.null(step$calibration) && goes_by_row(step$node, FALSE)
+}
 
 #' @export
 step_lineage.step_keep_rows <- function(step) list(list(rows_in_lineage(step, c(node_columns(step$node), step$within))))
 
 #' @export
-call_in_words.call_keep_rows <- function(call) paste0("Keep the rows where ", code_text(call$arguments$condition),
-                                                      within_text(call))
+call_in_words.call_keep_rows <- function(call) {
+  paste0("Keep the rows where ", code_text(call$arguments$condition), within_text(call))
+}
 
 #' @export
-call_in_words.call_drop_rows <- function(call) paste0("Leave out the rows where ",
-                                                      code_text(call$arguments$condition), within_text(call))
+call_in_words.call_drop_rows <- function(call) {
+  paste0("Leave out the rows where ", code_text(call$arguments$condition), within_text(call))
+}
 
 #' @export
 step_schema.step_keep_rows <- function(step, schema, call) {

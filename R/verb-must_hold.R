@@ -70,8 +70,9 @@ bind_step.step_conditions <- function(step, names, call) {
 }
 
 #' @export
-step_needs.step_conditions <- function(step, wanted) union(wanted,
-                                                           c(unlist(lapply(step$nodes, node_columns)), step$within))
+step_needs.step_conditions <- function(step, wanted) {
+  union(wanted, c(unlist(lapply(step$nodes, node_columns)), step$within))
+}
 
 #' @export
 step_keys.step_conditions <- function(step, keys) keys

@@ -90,8 +90,9 @@ check_aggregates_of_rows <- function(statement, of_group, made, call) {
 }
 
 #' @export
-bind_step.step_one_row_per <- function(step, names, call) new_step_one_row_per(step$typed$columns, step$typed$block,
-    names, step$env, call)
+bind_step.step_one_row_per <- function(step, names, call) {
+  new_step_one_row_per(step$typed$columns, step$typed$block, names, step$env, call)
+}
 
 #' @export
 step_needs.step_one_row_per <- function(step, wanted) {

@@ -211,8 +211,9 @@ goes_by_chunks.step_set_columns <- function(step) {
 }
 
 #' @export
-step_lineage.step_set_columns <- function(step) lapply(step$statements, statement_in_lineage,
-                                                       by = c(step$within, step$along$names))
+step_lineage.step_set_columns <- function(step) {
+  lapply(step$statements, statement_in_lineage, by = c(step$within, step$along$names))
+}
 
 #' @export
 step_reason.step_set_columns <- function(step, column, row, rows) {

@@ -38,8 +38,9 @@ new_step_sort_rows <- function(by, missing, names, env, call) {
 }
 
 #' @export
-bind_step.step_sort_rows <- function(step, names, call) new_step_sort_rows(step$typed, step$missing, names, step$env,
-    call)
+bind_step.step_sort_rows <- function(step, names, call) {
+  new_step_sort_rows(step$typed, step$missing, names, step$env, call)
+}
 
 #' @export
 step_needs.step_sort_rows <- function(step, wanted) union(wanted, step$order$names)

@@ -58,8 +58,9 @@ new_step_top_rows <- function(verb, count, typed, ties, names, env, call) {
 }
 
 #' @export
-bind_step.step_top_rows <- function(step, names, call) new_step_top_rows(step$verb, step$count, step$typed,
-    step$ties, names, step$env, call)
+bind_step.step_top_rows <- function(step, names, call) {
+  new_step_top_rows(step$verb, step$count, step$typed, step$ties, names, step$env, call)
+}
 
 #' @export
 step_needs.step_top_rows <- function(step, wanted) union(wanted, c(step$by, step$within))

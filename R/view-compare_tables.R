@@ -90,11 +90,13 @@ check_keys_known <- function(codes, key, table, call) {
 
 new_table_comparison <- function(before, after, key, pairs, titles, ignore) {
   names <- union(names(after), names(before))
-  label <- function(at) if (length(key)) key_text(as.list(after)[key], row_number(pairs$after, at)) else paste("row",
-      at)
+  label <- function(at) {
+    if (length(key)) key_text(as.list(after)[key], row_number(pairs$after, at)) else paste("row", at)
+  }
   rows <- lapply(names, function(name) {
-    row <- comparison_row(name, if (!name %in% names(before)) "added" else if (!name %in%
-        names(after)) "removed" else "same")
+    row <- comparison_row(name, if (!name %in% names(before)) "added"
+                                else if (!name %in% names(after)) "removed"
+                                else "same")
     if (row$status != "added") row$type_before <- type_name(before[[name]])
     if (row$status != "removed") row$type_after <- type_name(after[[name]])
     if (row$status != "same" || name %in% key || is.null(pairs$before)) return(row)
@@ -120,6 +122,7 @@ comparison_row <- function(name, status) {
 
 # TRUE stands for all rows.
 row_number <- function(rows, at) if (identical(rows, TRUE)) at else rows[at]
+
 values_of_rows <- function(column, rows) if (identical(rows, TRUE)) column else take_rows(column, rows)
 
 compare_columns <- function(row, a, b, label, ignore) {

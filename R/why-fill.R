@@ -14,9 +14,8 @@ fill_line <- function(statement, block, row) {
     if (!isTRUE(holds)) {
       target <- statement$targets
       if (target %in% block$columns) found$used <- c(found$used, target)
-      return(list(filled = if (target %in%
-                               block$columns) "as it was" else "missing, as it is set in other rows only",
-                  notes = found$notes, used = unique(found$used)))
+      filled <- if (target %in% block$columns) "as it was" else "missing, as it is set in other rows only"
+      return(list(filled = filled, notes = found$notes, used = unique(found$used)))
     }
   }
   formula <- branch_taken(formula, block, row, found)
@@ -77,8 +76,8 @@ filled_text <- function(code, block, row, found) {
     if (is_call_to(code, c("function", "quote"))) return(code)
     special <- special_call(code, block, row, found, inner)
     if (!is.null(special)) return(held(special))
-    as.call(c(code[[1]], lapply(as.list(code)[-1], function(part) if (identical(part,
-        quote(expr = ))) part else fill(part))))
+    fill_part <- function(part) if (identical(part, quote(expr = ))) part else fill(part)
+    as.call(c(code[[1]], lapply(as.list(code)[-1], fill_part)))
   }
   text <- one_line(fill(code, inner = FALSE), 400L)
   for (name in names(texts)) text <- gsub(name, texts[[name]], text, fixed = TRUE)
@@ -139,8 +138,9 @@ explain_call.word_derived <- function(word, code, node, block, row, found, inner
   node_text(node, block, row)[[if (inner) "inside" else "alone"]]
 }
 
-part_text <- function(part, value) if (is.null(part$word$explain_value)) paste(part$word$name,
-    value) else paste(value, part$word$explain_value)
+part_text <- function(part, value) {
+  if (is.null(part$word$explain_value)) paste(part$word$name, value) else paste(value, part$word$explain_value)
+}
 
 # A node with its values in this row: as it stands alone, and with brackets where they are needed inside of another.
 node_text <- function(node, block, row) {

@@ -86,7 +86,7 @@ new_trace <- function(x, call) {
   steps <- live(x)$steps
   for (k in seq_along(steps)) {
     before[[k]] <- data
-    data <- execute(memory_engine(), steps[[k]], data, call)
+    data <- execute(default_engine(), steps[[k]], data, call)
   }
   list(source = live(x)$source, steps = steps, before = before, data = data, call = call,
        seen = new.env(parent = emptyenv()))
@@ -146,7 +146,7 @@ row_before <- function(step, data, row, call) {
   number <- ".rowanroot number of row"
   data[[number]] <- seq_len(nrow(data))
   step$columns <- c(step$columns, number)
-  moved <- execute(memory_engine(), step, data, call)
+  moved <- execute(default_engine(), step, data, call)
   if (number %in% names(moved)) moved[[number]][row] else NA
 }
 
@@ -194,13 +194,7 @@ explain_statement <- function(step, trace, k, at, column, row) {
 # `column_after(name)` a column behind the line.
 run_before_line <- function(step, trace, k, at) {
   start <- function() {
-    data <- trace$before[[k]]
-    run <- new_block(data, nrow(data), trace$call)
-    run$within <- unlist(run$columns[step$within])
-    run$within_names <- step$within
-    run$calibration <- step$calibration
-    run$along <- list(ids = unlist(run$columns[step$along$names]), descending = step$along$descending,
-                      names = step$along$names)
+    run <- new_block_of(step, trace$before[[k]], trace$call)
     for (statement in step$statements[seq_len(at - 1)]) add_statement(run, statement)
     run
   }

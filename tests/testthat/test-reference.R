@@ -24,9 +24,9 @@ random_line <- function(data) {
                                                                                    "stop"), 1)))),
     quote(.row), quote(.rows), quote(mean(e) * 0 + j), quote(rev(e))
   ), 1)[[1]]
-  sample(list(bquote(new <- .(formula)), bquote(new <- .(one)), bquote(e[.(random_formula("logical", 2))] <- e * 2),
-              quote({c <- d; d <- e}),
-              bquote(other <- .(one))), 1, prob = c(4, 4, 1, 0, 2))[[1]]
+  lines <- list(bquote(new <- .(formula)), bquote(new <- .(one)), bquote(e[.(random_formula("logical", 2))] <- e * 2),
+                bquote(other <- .(one)))
+  sample(lines, 1, prob = c(4, 4, 1, 2))[[1]]
 }
 
 random_block <- function(data) as.call(c(quote(`{`), lapply(1:sample(3, 1), function(k) random_line(data))))
@@ -42,7 +42,7 @@ random_verb <- function(data) {
     bquote(top_rows(.table, .(sample(0:3, 1)), by = j, within = g, ties = .(sample(c("keep", "cut"), 1)))),
       quote(bottom_rows(.table, 2, by = e)),
     quote(append_rows(.table, some)),
-      quote(rename_columns(keep_columns(.table, id, d, e, i, j, l, m, s, t, day, eve, kind, g), T = t, t = T))[[2]],
+    quote(keep_columns(.table, id, d, e, i, j, l, m, s, t, day, eve, kind, g)),
     quote(should_hold(.table, e > 0)), quote(move_columns(.table, g, after = 0))
   ), 1)[[1]]
 }
