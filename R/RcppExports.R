@@ -97,8 +97,8 @@ aggregate_cpp <- function(what, column, skip_missing, threads) {
     .Call(`_rowanroot_aggregate_cpp`, what, column, skip_missing, threads)
 }
 
-moments_cpp <- function(column, threads) {
-    .Call(`_rowanroot_moments_cpp`, column, threads)
+mean_and_variance_cpp <- function(column, threads) {
+    .Call(`_rowanroot_mean_and_variance_cpp`, column, threads)
 }
 
 distribution_cpp <- function(column, shares, threads) {
@@ -209,16 +209,16 @@ compact_codes_cpp <- function(column, descending, most) {
     .Call(`_rowanroot_compact_codes_cpp`, column, descending, most)
 }
 
-new_running_memory_cpp <- function() {
-    .Call(`_rowanroot_new_running_memory_cpp`)
+new_running_state_cpp <- function() {
+    .Call(`_rowanroot_new_running_state_cpp`)
 }
 
-running_cpp <- function(what, missing, column, order, steps, of_row, groups, memory, threads) {
-    .Call(`_rowanroot_running_cpp`, what, missing, column, order, steps, of_row, groups, memory, threads)
+running_cpp <- function(what, missing, column, order, steps, of_row, groups, state, threads) {
+    .Call(`_rowanroot_running_cpp`, what, missing, column, order, steps, of_row, groups, state, threads)
 }
 
-running_integers_cpp <- function(what, missing, column, order, steps, of_row, groups, memory, threads) {
-    .Call(`_rowanroot_running_integers_cpp`, what, missing, column, order, steps, of_row, groups, memory, threads)
+running_integers_cpp <- function(what, missing, column, order, steps, of_row, groups, state, threads) {
+    .Call(`_rowanroot_running_integers_cpp`, what, missing, column, order, steps, of_row, groups, state, threads)
 }
 
 moving_cpp <- function(what, window, complete, column, order, of_row, groups) {

@@ -19,14 +19,14 @@ check_table <- function(x, call, arg = "x") {
                  "bad_text", call)
   }
   # R itself has other uses for `...` and `..1`.
-  of_r <- grep("^[.][.]([.]|[0-9]+)$", names)
+  of_r <- if (any(startsWith(names, ".."))) grep("^[.][.]([.]|[0-9]+)$", names)
   if (length(of_r)) {
     stop_because(c("A column can't be called {.code {names[of_r[1]]}}: R has another use for this name.",
                    "i" = paste0("Give it another name ",
                                 "first{if (is.data.frame(x)) paste0(': names(x)[', of_r[1], '] <- \"dots\"') ",
                                 "else ', by `names =`'}.")), "bad_target", call)
   }
-  reserved <- intersect(names, reserved_names)
+  reserved <- names[match(names, reserved_names, 0L) > 0L]
   if (length(reserved)) {
     stop_because(c("A column can't be called {.code {reserved[1]}}: in a formula this name has a meaning of its own.",
                    "i" = paste0("Give it another name ",

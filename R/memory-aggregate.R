@@ -146,7 +146,7 @@ whole_aggregate <- function(what, id, skip_missing, block) {
   threads <- getOption("rowanroot.threads", 0L)
   if (!what %in% c("mean", "variance")) return(aggregate_cpp(what, column, skip_missing, threads))
   key <- paste("moments", id)
-  if (is.null(block$aggregates[[key]])) block$aggregates[[key]] <- moments_cpp(column, threads)
+  if (is.null(block$aggregates[[key]])) block$aggregates[[key]] <- mean_and_variance_cpp(column, threads)
   moments <- block$aggregates[[key]]
   known <- moments[["known"]]
   if (known < block$rows && !skip_missing) return(aggregate_cpp(what, column, skip_missing, threads))

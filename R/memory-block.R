@@ -141,7 +141,7 @@ stop_wrong_length <- function(value, block) {
 # Gives values to these slots. If any is yet to be calculated, so are all columns, in the same pass: they
 # may be what it is made of.
 calculate <- function(block, ids) {
-  is_pending <- function(ids) !vapply(block$pending[ids], is.null, NA)
+  is_pending <- function(ids) lengths(block$pending[ids]) > 0L
   if (!any(is_pending(ids))) return(invisible())
   ids <- unique(c(ids, unlist(block$columns, use.names = FALSE)))
   ids <- ids[is_pending(ids)]

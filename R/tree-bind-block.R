@@ -15,6 +15,7 @@ new_bound <- function(names, new_scope, within, for_groups) {
   force(within)
   force(for_groups)
   statements <- list()
+  goes_by_row <- TRUE
   known <- if (length(names) > many_columns) list2env(stats::setNames(rep(list(TRUE), length(names)), names),
                                                       hash = TRUE)
   add <- function(statement) statements[[length(statements) + 1]] <<- statement
@@ -34,10 +35,10 @@ bind_line <- function(line, bound, env, call) {
     if (!is.null(bound$known)) rm(list = statement$targets, envir = bound$known)
   } else {
     scope <- bound$new_scope(bound$names, env, line, call)
-    scope$within <- bound$within
-    scope$known <- bound$known
-    scope$for_groups <- bound$for_groups
+    scope[c("within", "known", "for_groups", "bound")] <- list(bound$within, bound$known, bound$for_groups, bound)
+    bound$goes_by_row <- TRUE
     statement$node <- bind_statement(statement, scope)
+    statement$goes_by_row <- bound$goes_by_row
     new <- statement$targets[!is_column(statement$targets, scope)]
     if (length(new)) bound$names <- c(bound$names, new)
     if (!is.null(bound$known)) for (name in new) assign(name, TRUE, envir = bound$known)

@@ -9,6 +9,7 @@ bind_call <- function(expr, scope) {
   if (is_operation(word) && is.null(names(arguments)) && length(arguments) == word$arguments) {
     return(bound_word(word, arguments, expr, scope))
   }
+  note_call(scope)
   check_means_one_thing(word, arguments, scope)
   check_takes_every_row(fun, arguments, expr, scope)
   node <- if (!is.null(word)) bind_word(word, arguments, expr, scope)
@@ -48,9 +49,12 @@ word_arguments <- function(word, arguments) {
 
 # Parts are bound before they are put together: a promise of them would take more of R's stack.
 bound_word <- function(word, arguments, expr, scope) {
-  bound <- lapply(arguments, bind_formula, scope = scope)
-  new_word(word, bound, expr)
+  for (k in seq_along(arguments)) arguments[[k]] <- bind_formula(arguments[[k]], scope)
+  new_word(word, arguments, expr)
 }
+
+# Noted of a line that calls more than words that go row by row.
+note_call <- function(scope) if (!is.null(scope$bound)) assign("goes_by_row", FALSE, envir = scope$bound)
 
 # A function of R. One that joins rows is given whole columns: what stands in it may be of any length.
 bind_r_call <- function(fun, name, word, arguments, expr, scope) {

@@ -59,8 +59,9 @@ bind_named <- function(expr, scope) {
 # Whether names mean something in a formula. A function of one row sees neither columns nor row numbers but by its
 # arguments.
 is_in_scope <- function(names, scope) {
-  is_column(names, scope) | match(names, c(base::names(scope$locals),
-                                           if (is.null(scope$in_function)) reserved_names), 0L) > 0L
+  found <- is_column(names, scope)
+  if (all(found)) return(found)
+  found | match(names, c(base::names(scope$locals), if (is.null(scope$in_function)) reserved_names), 0L) > 0L
 }
 
 # Of very many columns, a block has an environment with their names: to match against all of them for each line
@@ -75,9 +76,9 @@ value_node <- function(value, shown) list(kind = "value", value = value, shown =
 bind_name <- function(name, scope) {
   if (!is.null(scope$locals[[name]])) return(scope$locals[[name]])
   # A parameter that was not given is not the script's value of that name.
-  if (name %in% scope$absent) give_up()
-  if (name %in% c(".row", ".rows") && is.null(scope$in_function)) return(new_row_number(name))
+  if (length(scope$absent) && name %in% scope$absent) give_up()
   if (is_column(name, scope)) return(new_column(name))
+  if (name %in% c(".row", ".rows") && is.null(scope$in_function)) return(new_row_number(name))
   if (name == ".above") stop_above_alone(scope)
   value <- script_value(name, scope)
   if (is.function(value)) {
@@ -169,6 +170,7 @@ bind_code <- function(expr, scope) {
                    "i" = "Make it a scratch column: {.code .{local[1]} <- \u2026} on a line of its own."),
                  "bad_formula", scope$call)
   }
+  note_call(scope)
   new_code(expr, columns, scope$env)
 }
 

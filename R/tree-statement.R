@@ -20,6 +20,9 @@ final_targets <- function(statements) {
 
 wanted_columns <- function(step) if (is.null(step$wanted)) step$columns else intersect(step$columns, step$wanted)
 
+# Whether the line calls nothing but words that go row by row.
+statement_goes_by_row <- function(statement) statement$removes || statement$goes_by_row
+
 # Which statements are run: all, unless only some columns are wanted, or some are kept and what was on the way to
 # them is not used.
 used_statements <- function(step, is_kept = rep(FALSE, length(step$statements))) {

@@ -306,15 +306,15 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// moments_cpp
-Rcpp::NumericVector moments_cpp(SEXP column, int threads);
-RcppExport SEXP _rowanroot_moments_cpp(SEXP columnSEXP, SEXP threadsSEXP) {
+// mean_and_variance_cpp
+Rcpp::NumericVector mean_and_variance_cpp(SEXP column, int threads);
+RcppExport SEXP _rowanroot_mean_and_variance_cpp(SEXP columnSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(moments_cpp(column, threads));
+    rcpp_result_gen = Rcpp::wrap(mean_and_variance_cpp(column, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -679,19 +679,19 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// new_running_memory_cpp
-SEXP new_running_memory_cpp();
-RcppExport SEXP _rowanroot_new_running_memory_cpp() {
+// new_running_state_cpp
+SEXP new_running_state_cpp();
+RcppExport SEXP _rowanroot_new_running_state_cpp() {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    rcpp_result_gen = Rcpp::wrap(new_running_memory_cpp());
+    rcpp_result_gen = Rcpp::wrap(new_running_state_cpp());
     return rcpp_result_gen;
 END_RCPP
 }
 // running_cpp
-SEXP running_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP steps, SEXP of_row, int groups, SEXP memory, int threads);
-RcppExport SEXP _rowanroot_running_cpp(SEXP whatSEXP, SEXP missingSEXP, SEXP columnSEXP, SEXP orderSEXP, SEXP stepsSEXP, SEXP of_rowSEXP, SEXP groupsSEXP, SEXP memorySEXP, SEXP threadsSEXP) {
+SEXP running_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP steps, SEXP of_row, int groups, SEXP state, int threads);
+RcppExport SEXP _rowanroot_running_cpp(SEXP whatSEXP, SEXP missingSEXP, SEXP columnSEXP, SEXP orderSEXP, SEXP stepsSEXP, SEXP of_rowSEXP, SEXP groupsSEXP, SEXP stateSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -702,15 +702,15 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< SEXP >::type steps(stepsSEXP);
     Rcpp::traits::input_parameter< SEXP >::type of_row(of_rowSEXP);
     Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type memory(memorySEXP);
+    Rcpp::traits::input_parameter< SEXP >::type state(stateSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(running_cpp(what, missing, column, order, steps, of_row, groups, memory, threads));
+    rcpp_result_gen = Rcpp::wrap(running_cpp(what, missing, column, order, steps, of_row, groups, state, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 // running_integers_cpp
-Rcpp::List running_integers_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP steps, SEXP of_row, int groups, SEXP memory, int threads);
-RcppExport SEXP _rowanroot_running_integers_cpp(SEXP whatSEXP, SEXP missingSEXP, SEXP columnSEXP, SEXP orderSEXP, SEXP stepsSEXP, SEXP of_rowSEXP, SEXP groupsSEXP, SEXP memorySEXP, SEXP threadsSEXP) {
+Rcpp::List running_integers_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP steps, SEXP of_row, int groups, SEXP state, int threads);
+RcppExport SEXP _rowanroot_running_integers_cpp(SEXP whatSEXP, SEXP missingSEXP, SEXP columnSEXP, SEXP orderSEXP, SEXP stepsSEXP, SEXP of_rowSEXP, SEXP groupsSEXP, SEXP stateSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -721,9 +721,9 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< SEXP >::type steps(stepsSEXP);
     Rcpp::traits::input_parameter< SEXP >::type of_row(of_rowSEXP);
     Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type memory(memorySEXP);
+    Rcpp::traits::input_parameter< SEXP >::type state(stateSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(running_integers_cpp(what, missing, column, order, steps, of_row, groups, memory, threads));
+    rcpp_result_gen = Rcpp::wrap(running_integers_cpp(what, missing, column, order, steps, of_row, groups, state, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -1097,7 +1097,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_group_rows_cpp", (DL_FUNC) &_rowanroot_group_rows_cpp, 3},
     {"_rowanroot_group_by_value_cpp", (DL_FUNC) &_rowanroot_group_by_value_cpp, 3},
     {"_rowanroot_aggregate_cpp", (DL_FUNC) &_rowanroot_aggregate_cpp, 4},
-    {"_rowanroot_moments_cpp", (DL_FUNC) &_rowanroot_moments_cpp, 2},
+    {"_rowanroot_mean_and_variance_cpp", (DL_FUNC) &_rowanroot_mean_and_variance_cpp, 2},
     {"_rowanroot_distribution_cpp", (DL_FUNC) &_rowanroot_distribution_cpp, 3},
     {"_rowanroot_aggregate_groups_cpp", (DL_FUNC) &_rowanroot_aggregate_groups_cpp, 6},
     {"_rowanroot_group_sums_cpp", (DL_FUNC) &_rowanroot_group_sums_cpp, 4},
@@ -1125,7 +1125,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_values_at_cpp", (DL_FUNC) &_rowanroot_values_at_cpp, 3},
     {"_rowanroot_ranks_cpp", (DL_FUNC) &_rowanroot_ranks_cpp, 7},
     {"_rowanroot_compact_codes_cpp", (DL_FUNC) &_rowanroot_compact_codes_cpp, 3},
-    {"_rowanroot_new_running_memory_cpp", (DL_FUNC) &_rowanroot_new_running_memory_cpp, 0},
+    {"_rowanroot_new_running_state_cpp", (DL_FUNC) &_rowanroot_new_running_state_cpp, 0},
     {"_rowanroot_running_cpp", (DL_FUNC) &_rowanroot_running_cpp, 9},
     {"_rowanroot_running_integers_cpp", (DL_FUNC) &_rowanroot_running_integers_cpp, 9},
     {"_rowanroot_moving_cpp", (DL_FUNC) &_rowanroot_moving_cpp, 7},

@@ -53,7 +53,7 @@ void* writable_address(SEXP x) { return const_cast<void*>(address_of(x)); }
 
 SEXP new_vector(SEXPTYPE type, R_xlen_t n) {
   const std::size_t value = type == REALSXP || type == STRSXP ? 8 : 4;
-  return static_cast<std::size_t>(n) * value < large_piece ? Rf_allocVector(type, n)
+  return static_cast<std::size_t>(n) * value < large_region ? Rf_allocVector(type, n)
                                                            : Rf_allocVector3(type, n, &large_memory);
 }
 

@@ -172,6 +172,44 @@ Rcpp::DataFrame csv_chunks_cpp(SEXP opened, double bytes) {
       Rcpp::Named("rows") = number([](const CsvChunkOfFile& one) { return one.rows; }));
 }
 
+namespace {
+
+// R's vectors of the columns, which their values go into.
+struct Targets {
+  Rcpp::List values, sizes;
+
+  Targets(std::vector<CsvColumn>& columns, R_xlen_t rows)
+      : values(static_cast<R_xlen_t>(columns.size())), sizes(static_cast<R_xlen_t>(columns.size())) {
+    for (std::size_t k = 0; k < columns.size(); ++k) {
+      CsvColumn& column = columns[k];
+      const R_xlen_t at = static_cast<R_xlen_t>(k);
+      values[at] = new_vector(vector_type(column.type), rows);
+      column.values = writable_address(values[at]);
+      if (column.type != CsvType::text) continue;
+      sizes[at] = new_vector(INTSXP, rows);
+      column.sizes = INTEGER(sizes[at]);
+    }
+  }
+
+  // Of texts, the vector is made of what was read. NULL with too many different ones for codes.
+  SEXP finished(std::size_t k, CsvType type, CsvFound& found, std::vector<CsvPage>& pages) {
+    const R_xlen_t at = static_cast<R_xlen_t>(k);
+    if (found.has_too_many) return R_NilValue;
+    if (type == CsvType::coded_text) return new_coded_texts(values[at], utf8(found.texts));
+    return type == CsvType::text ? texts_on_pages(pages, values[at], sizes[at]) : SEXP(values[at]);
+  }
+};
+
+SEXP misfits_in_r(const CsvFound& found) {
+  if (!found.misfits) return R_NilValue;
+  return Rcpp::List::create(Rcpp::Named("count") = static_cast<double>(found.misfits),
+                            Rcpp::Named("file") = static_cast<double>(found.file + 1),
+                            Rcpp::Named("line") = static_cast<double>(found.line + 1),
+                            Rcpp::Named("value") = utf8({found.misfit}));
+}
+
+}  // namespace
+
 // The columns, each with what became of it: of all rows, or of a chunk, which is a row of csv_chunks_cpp().
 // [[Rcpp::export]]
 Rcpp::List csv_read_cpp(SEXP opened, Rcpp::List wanted, Rcpp::List chunk, int threads) {
@@ -183,39 +221,25 @@ Rcpp::List csv_read_cpp(SEXP opened, Rcpp::List wanted, Rcpp::List chunk, int th
               static_cast<std::size_t>(Rcpp::as<double>(chunk["last"]))};
   const R_xlen_t rows = chunk.size() ? static_cast<R_xlen_t>(Rcpp::as<double>(chunk["rows"])) : rows_of(files),
                  count = wanted.size();
-  Rcpp::List values(count), sizes(count), misfits(count), file_kinds(count);
-  Rcpp::IntegerVector kinds(count);
-  for (R_xlen_t k = 0; k < count; ++k) {
-    CsvColumn& column = columns[static_cast<std::size_t>(k)];
-    values[k] = new_vector(vector_type(column.type), rows);
-    column.values = writable_address(values[k]);
-    if (column.type != CsvType::text) continue;
-    sizes[k] = new_vector(INTSXP, rows);
-    column.sizes = INTEGER(sizes[k]);
-  }
+  Targets targets(columns, rows);
   CsvContent content;
   try {
     content = read_csv(files, columns, thread_count(rows * std::max<R_xlen_t>(count, 1), threads), pieces);
   } catch (const CsvError& error) {
     return with_problem(error, error.file + 1);
   }
+  Rcpp::List misfits(count), file_kinds(count);
+  Rcpp::IntegerVector kinds(count);
   for (R_xlen_t k = 0; k < count; ++k) {
     const std::size_t at = static_cast<std::size_t>(k);
     CsvFound& found = content.columns[at];
-    if (found.has_too_many) values[k] = R_NilValue;
-    else if (columns[at].type == CsvType::coded_text) values[k] = new_coded_texts(values[k], utf8(found.texts));
-    else if (columns[at].type == CsvType::text) values[k] = texts_on_pages(content.pages[at], values[k], sizes[k]);
+    targets.values[k] = targets.finished(at, columns[at].type, found, content.pages[at]);
     std::vector<CsvPage>().swap(content.pages[at]);
     kinds[k] = static_cast<int>(found.kinds);
     file_kinds[k] = Rcpp::IntegerVector(found.file_kinds.begin(), found.file_kinds.end());
-    if (found.misfits) {
-      misfits[k] = Rcpp::List::create(Rcpp::Named("count") = static_cast<double>(found.misfits),
-                                      Rcpp::Named("file") = static_cast<double>(found.file + 1),
-                                      Rcpp::Named("line") = static_cast<double>(found.line + 1),
-                                      Rcpp::Named("value") = utf8({found.misfit}));
-    }
+    misfits[k] = misfits_in_r(found);
   }
-  return Rcpp::List::create(Rcpp::Named("values") = values, Rcpp::Named("kinds") = kinds,
+  return Rcpp::List::create(Rcpp::Named("values") = targets.values, Rcpp::Named("kinds") = kinds,
                             Rcpp::Named("file_kinds") = file_kinds, Rcpp::Named("misfits") = misfits);
 }
 

@@ -145,17 +145,85 @@ void begin_to_flush(std::FILE* file) {
 #endif
 }
 
-// Where the next chunk begins in the file.
-class LotPlaces {
+// A file that chunks of text are written to, and where the next chunk of each begins.
+class ChunkFile {
  public:
-  void add(std::size_t bytes) {
-    places_.push_back(places_.empty() ? static_cast<double>(bytes) : places_.back() + static_cast<double>(bytes));
+  ChunkFile(const std::string& path, bool append)
+      : file_(std::fopen(path.c_str(), append ? "ab" : "wb"), std::fclose) {}
+
+  bool is_open() const { return file_ != nullptr; }
+
+  // Of what is written; nothing is written any more.
+  const std::vector<double>& places() {
+    if (writing_.valid()) writing_.wait();
+    return places_;
   }
-  Rcpp::NumericVector places() const { return Rcpp::wrap(places_); }
+
+  // False if the system says no, which errno tells.
+  bool put(const std::string& text) {
+    if (std::fwrite(text.data(), 1, text.size(), file_.get()) != text.size()) return false;
+    if (!text.empty()) places_.push_back((places_.empty() ? 0 : places_.back()) + static_cast<double>(text.size()));
+    return true;
+  }
+
+  // Writes while the next chunks are made, once those before are written, of which it gives what the system said.
+  std::string put_later(std::vector<std::string>* texts) {
+    const std::string problem = finished();
+    if (!problem.empty()) return problem;
+    before_.resize(texts->size());
+    texts->swap(before_);
+    writing_ = std::async(std::launch::async, [this] {
+      for (std::string& text : before_) {
+        if (!put(text)) return std::string(std::strerror(errno));
+        text.clear();
+      }
+      begin_to_flush(file_.get());
+      return std::string();
+    });
+    return "";
+  }
+
+  std::string finished() { return writing_.valid() ? writing_.get() : ""; }
+
+  std::string flushed() {
+    const std::string problem = finished();
+    if (!problem.empty()) return problem;
+    return std::fflush(file_.get()) != 0 ? std::strerror(errno) : "";
+  }
 
  private:
+  std::unique_ptr<std::FILE, int (*)(std::FILE*)> file_;
   std::vector<double> places_;
+  std::vector<std::string> before_;
+  std::future<std::string> writing_;
 };
+
+std::string csv_header(const Rcpp::CharacterVector& names, char separator) {
+  std::string header;
+  for (R_xlen_t k = 0; k < names.size(); ++k) {
+    if (k) header.push_back(separator);
+    write_field(std::string_view(names[k]), separator, &header);
+  }
+  header.push_back('\n');
+  return header;
+}
+
+// Chunks are written by the threads to memory, and one after the other to the file, while the next ones are written to
+// memory. `writers` has one for each thread. Gives what the system said.
+std::string write_chunks(std::vector<CsvWriter>* writers, R_xlen_t rows, const Workers& workers, ChunkFile* file) {
+  std::vector<std::string> texts(4 * writers->size());
+  for (R_xlen_t first = 0; first < rows; first += written_together * static_cast<R_xlen_t>(texts.size())) {
+    run_pieces(texts.size(), workers, [&](int worker, std::size_t k) {
+      const R_xlen_t begin = first + written_together * static_cast<R_xlen_t>(k);
+      (*writers)[static_cast<std::size_t>(worker)].write(
+          begin, std::max(begin, std::min(begin + written_together, rows)), &texts[k]);
+    });
+    const std::string problem = file->put_later(&texts);
+    if (!problem.empty()) return problem;
+    Rcpp::checkUserInterrupt();
+  }
+  return file->flushed();
+}
 
 }  // namespace
 
@@ -167,25 +235,12 @@ class LotPlaces {
 Rcpp::List csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::string path,
                          std::string separator, Rcpp::IntegerVector fields, Rcpp::List copied, bool append,
                          int threads) {
-  LotPlaces places;
+  ChunkFile file(path, append);
   const auto finished = [&](const std::string& problem) {
-    return Rcpp::List::create(Rcpp::Named("problem") = problem, Rcpp::Named("places") = places.places());
+    return Rcpp::List::create(Rcpp::Named("problem") = problem, Rcpp::Named("places") = Rcpp::wrap(file.places()));
   };
-  std::unique_ptr<std::FILE, int (*)(std::FILE*)> file(std::fopen(path.c_str(), append ? "ab" : "wb"), std::fclose);
-  if (!file) return finished(std::strerror(errno));
-  const auto put = [&](std::string& text) {
-    const bool written = std::fwrite(text.data(), 1, text.size(), file.get()) == text.size();
-    if (!text.empty()) places.add(text.size());
-    text.clear();
-    return written;
-  };
-  std::string header;
-  for (R_xlen_t k = 0; k < names.size(); ++k) {
-    if (k) header.push_back(separator[0]);
-    write_field(std::string_view(names[k]), separator[0], &header);
-  }
-  header.push_back('\n');
-  if (!append && !put(header)) return finished(std::strerror(errno));
+  if (!file.is_open()) return finished(std::strerror(errno));
+  if (!append && !file.put(csv_header(names, separator[0]))) return finished(std::strerror(errno));
   try {
     const std::unique_ptr<Copied> from = copied_from(copied);
     const R_xlen_t all = static_cast<R_xlen_t>(rows);
@@ -193,30 +248,7 @@ Rcpp::List csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double
     std::vector<CsvWriter> writers;
     for (int k = 0; k < std::max<int>(workers, 1); ++k) writers.emplace_back(columns, from.get(), fields, separator[0]);
     if (!writers[0].is_for_threads()) workers.threads = 1;
-    // Chunks are written by the threads to memory, and one after the other to the file, while the next ones are written
-    // to memory.
-    std::vector<std::string> texts(static_cast<std::size_t>(4 * std::max<int>(workers, 1))), before(texts.size());
-    std::future<std::string> writing;
-    const auto put_all = [&] {
-      for (std::string& text : before)
-        if (!put(text)) return std::string(std::strerror(errno));
-      begin_to_flush(file.get());
-      return std::string();
-    };
-    for (R_xlen_t first = 0; first < all; first += written_together * static_cast<R_xlen_t>(texts.size())) {
-      run_pieces(texts.size(), workers, [&](int worker, std::size_t k) {
-        const R_xlen_t begin = first + written_together * static_cast<R_xlen_t>(k);
-        writers[static_cast<std::size_t>(worker)].write(begin, std::max(begin, std::min(begin + written_together, all)),
-                                                        &texts[k]);
-      });
-      const std::string problem = writing.valid() ? writing.get() : "";
-      if (!problem.empty()) return finished(problem);
-      texts.swap(before);
-      writing = std::async(std::launch::async, put_all);
-      Rcpp::checkUserInterrupt();
-    }
-    const std::string problem = writing.valid() ? writing.get() : "";
-    if (!problem.empty()) return finished(problem);
+    return finished(write_chunks(&writers, all, workers, &file));
   } catch (const OtherFile& error) {
     return finished(error.what());
   } catch (const InputError& error) {
@@ -224,5 +256,4 @@ Rcpp::List csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double
   } catch (const std::out_of_range&) {
     return finished(OtherFile().what());
   }
-  return finished(std::fflush(file.get()) != 0 ? std::strerror(errno) : "");
 }

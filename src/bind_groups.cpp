@@ -101,10 +101,10 @@ double aggregate_cpp(std::string what, SEXP column, bool skip_missing, int threa
 
 // The sum, the count and the sum of squares of distances from the mean, of the values that are numbers.
 // [[Rcpp::export]]
-Rcpp::NumericVector moments_cpp(SEXP column, int threads) {
+Rcpp::NumericVector mean_and_variance_cpp(SEXP column, int threads) {
   const R_xlen_t rows = Rf_xlength(column);
-  const Moments found =
-      moments(type_of_vector(column), address_of(column), static_cast<std::size_t>(rows), thread_count(rows, threads));
+  const MeanAndVariance found = mean_and_variance(type_of_vector(column), address_of(column),
+                                                  static_cast<std::size_t>(rows), thread_count(rows, threads));
   return Rcpp::NumericVector::create(Rcpp::Named("sum") = found.sum, Rcpp::Named("mean") = found.mean,
                                      Rcpp::Named("known") = found.known, Rcpp::Named("squares") = found.squares);
 }

@@ -84,68 +84,76 @@ double json_line_cpp(SEXP lines, double row) {
   return static_cast<double>(JsonPointer(lines)->line_of_row(static_cast<std::size_t>(row) - 1));
 }
 
+namespace {
+
+SEXP texts_of_json(const JsonLines& all, std::size_t column) {
+  const std::size_t rows = all.rows();
+  Rcpp::Shield<SEXP> values(Rf_allocVector(STRSXP, static_cast<R_xlen_t>(rows)));
+  std::string space;
+  for (std::size_t row = 0; row < rows; ++row) {
+    if (!all.kind(column, row)) {
+      SET_STRING_ELT(values, static_cast<R_xlen_t>(row), NA_STRING);
+      continue;
+    }
+    const std::string_view text = all.text(column, row, &space);
+    SET_STRING_ELT(values, static_cast<R_xlen_t>(row),
+                   Rf_mkCharLenCE(text.data(), static_cast<int>(text.size()), CE_UTF8));
+  }
+  return values;
+}
+
+// The bits of a 64-bit integer, as R's vectors of them have these.
+double bits_of_long(std::int64_t value) {
+  double bits;
+  std::memcpy(&bits, &value, sizeof bits);
+  return bits;
+}
+
+double day_of(std::string_view text) {
+  double day = 0;
+  read_date(text, &day);
+  return day;
+}
+
+double time_of(std::string_view text) {
+  static const MomentReader iso("");
+  Moment moment;
+  iso.read(text, &moment);
+  return moment.value;
+}
+
+SEXP reals_of_json(const JsonLines& all, std::size_t column, double missing, double (*read)(std::string_view)) {
+  Rcpp::Shield<SEXP> values(new_vector(REALSXP, static_cast<R_xlen_t>(all.rows())));
+  fill(all, column, REAL(values), missing, [&](std::size_t row) { return read(all.written(column, row)); });
+  return values;
+}
+
+SEXP integers_of_json(const JsonLines& all, std::size_t column, SEXPTYPE type, std::int32_t (*read)(std::string_view)) {
+  Rcpp::Shield<SEXP> values(new_vector(type, static_cast<R_xlen_t>(all.rows())));
+  std::int32_t* const to = type == LGLSXP ? LOGICAL(values) : INTEGER(values);
+  fill(all, column, to, missing_integer, [&](std::size_t row) { return read(all.written(column, row)); });
+  return values;
+}
+
+}  // namespace
+
 // A column, from 1, as a vector of this type, of which all its values are. What is not text may be had as text, as it
 // is written.
 // [[Rcpp::export]]
 SEXP json_column_cpp(SEXP lines, int column, std::string type) {
   const JsonLines& all = *JsonPointer(lines);
   const std::size_t k = static_cast<std::size_t>(column) - 1;
-  const R_xlen_t rows = static_cast<R_xlen_t>(all.rows());
-  const auto written = [&](std::size_t row) { return all.written(k, row); };
-  if (type == "logical") {
-    Rcpp::Shield<SEXP> values(new_vector(LGLSXP, rows));
-    fill(all, k, LOGICAL(values), missing_integer,
-         [&](std::size_t row) { return static_cast<std::int32_t>(written(row) == "true"); });
-    return values;
-  }
-  if (type == "integer") {
-    Rcpp::Shield<SEXP> values(new_vector(INTSXP, rows));
-    fill(all, k, INTEGER(values), missing_integer,
-         [&](std::size_t row) { return static_cast<std::int32_t>(long_of(written(row))); });
-    return values;
-  }
-  if (type == "text") {
-    Rcpp::Shield<SEXP> values(Rf_allocVector(STRSXP, rows));
-    std::string space;
-    for (R_xlen_t row = 0; row < rows; ++row) {
-      const std::size_t at = static_cast<std::size_t>(row);
-      if (!all.kind(k, at)) {
-        SET_STRING_ELT(values, row, NA_STRING);
-        continue;
-      }
-      const std::string_view text = all.text(k, at, &space);
-      SET_STRING_ELT(values, row, Rf_mkCharLenCE(text.data(), static_cast<int>(text.size()), CE_UTF8));
-    }
-    return values;
-  }
-  Rcpp::Shield<SEXP> values(new_vector(REALSXP, rows));
-  double* const to = REAL(values);
-  if (type == "integer64") {
-    double missing;
-    std::memcpy(&missing, &missing_long_integer, sizeof missing);
-    fill(all, k, to, missing, [&](std::size_t row) {
-      const std::int64_t value = long_of(written(row));
-      double bits;
-      std::memcpy(&bits, &value, sizeof bits);
-      return bits;
-    });
-  } else if (type == "date") {
-    fill(all, k, to, missing_real(), [&](std::size_t row) {
-      double day = 0;
-      read_date(written(row), &day);
-      return day;
-    });
-  } else if (type == "time") {
-    const MomentReader iso("");
-    fill(all, k, to, missing_real(), [&](std::size_t row) {
-      Moment moment;
-      iso.read(written(row), &moment);
-      return moment.value;
-    });
-  } else {
-    fill(all, k, to, missing_real(), [&](std::size_t row) { return real_of(written(row)); });
-  }
-  return values;
+  if (type == "text") return texts_of_json(all, k);
+  if (type == "logical")
+    return integers_of_json(all, k, LGLSXP, [](std::string_view text) { return std::int32_t(text == "true"); });
+  if (type == "integer")
+    return integers_of_json(all, k, INTSXP, [](std::string_view text) { return std::int32_t(long_of(text)); });
+  if (type == "integer64")
+    return reals_of_json(all, k, bits_of_long(missing_long_integer),
+                         [](std::string_view text) { return bits_of_long(long_of(text)); });
+  if (type == "date") return reals_of_json(all, k, missing_real(), day_of);
+  if (type == "time") return reals_of_json(all, k, missing_real(), time_of);
+  return reals_of_json(all, k, missing_real(), [](std::string_view text) { return real_of(text); });
 }
 
 namespace {

@@ -44,15 +44,26 @@ SEXP text_codes_cpp(SEXP column, int threads) {
   return codes;
 }
 
+namespace {
+
+std::vector<SortColumn> sort_columns(const Rcpp::List& columns, const Rcpp::LogicalVector& descending,
+                                     const Rcpp::LogicalVector& missing_first) {
+  std::vector<SortColumn> by;
+  for (R_xlen_t k = 0; k < columns.size(); ++k) {
+    SEXP column = columns[k];
+    const bool has_first = missing_first.size() && missing_first[k] == 1;
+    by.push_back({type_of_column(column), address_of(column), descending[k] == 1, has_first});
+  }
+  return by;
+}
+
+}  // namespace
+
 // The rows in order, from 0.
 // [[Rcpp::export]]
 SEXP order_rows_cpp(Rcpp::List columns, Rcpp::LogicalVector descending, Rcpp::LogicalVector missing_first, double rows,
                     int threads) {
-  std::vector<SortColumn> by;
-  for (R_xlen_t k = 0; k < columns.size(); ++k) {
-    SEXP column = columns[k];
-    by.push_back({type_of_column(column), address_of(column), descending[k] == 1, missing_first[k] == 1});
-  }
+  const std::vector<SortColumn> by = sort_columns(columns, descending, missing_first);
   Rcpp::Shield<SEXP> order(new_vector(INTSXP, static_cast<R_xlen_t>(rows)));
   order_rows(by, static_cast<std::size_t>(rows), thread_count(static_cast<R_xlen_t>(rows), threads), INTEGER(order));
   return order;
@@ -62,13 +73,8 @@ SEXP order_rows_cpp(Rcpp::List columns, Rcpp::LogicalVector descending, Rcpp::Lo
 // [[Rcpp::export]]
 Rcpp::IntegerVector top_rows_cpp(Rcpp::List columns, Rcpp::LogicalVector descending, double rows, double count,
                                  bool ties, SEXP within, int threads) {
-  std::vector<SortColumn> by;
-  for (R_xlen_t k = 0; k < columns.size(); ++k) {
-    SEXP column = columns[k];
-    by.push_back({type_of_column(column), address_of(column), descending[k] == 1, false});
-  }
   const Workers workers = thread_count(static_cast<R_xlen_t>(rows), threads);
-  const SortKeys keys(by, static_cast<std::size_t>(rows), workers, false);
+  const SortKeys keys(sort_columns(columns, descending, {}), static_cast<std::size_t>(rows), workers, false);
   const auto find = [&](SEXP by) {
     GroupColumn groups;
     if (by != R_NilValue) groups = {type_of_column(by), address_of(by)};
@@ -163,20 +169,20 @@ SEXP compact_codes_cpp(SEXP column, bool descending, double most) {
 
 // What a running word keeps from one chunk of rows to the next.
 // [[Rcpp::export]]
-SEXP new_running_memory_cpp() { return Rcpp::XPtr<RunningMemory>(new RunningMemory, true); }
+SEXP new_running_state_cpp() { return Rcpp::XPtr<RunningState>(new RunningState, true); }
 
-static RunningMemory& memory_of(SEXP memory, RunningMemory& own) {
-  return memory == R_NilValue ? own : *Rcpp::XPtr<RunningMemory>(memory);
+static RunningState& so_far_of(SEXP state, RunningState& own) {
+  return state == R_NilValue ? own : *Rcpp::XPtr<RunningState>(state);
 }
 
-// Doubles. `steps` are compact codes instead of an order, or NULL; so may the memory be.
+// Doubles. `steps` are compact codes instead of an order, or NULL; so may the state be.
 // [[Rcpp::export]]
 SEXP running_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP steps, SEXP of_row, int groups,
-                 SEXP memory, int threads) {
-  RunningMemory own;
+                 SEXP state, int threads) {
+  RunningState own;
   Rcpp::Shield<SEXP> result(new_vector(REALSXP, Rf_xlength(column)));
   running(running_of_name(what), at_missing_of_name(missing), type_of_vector(column), address_of(column),
-          stepped_sequence(Rf_xlength(column), order, steps, of_row, groups, threads), memory_of(memory, own),
+          stepped_sequence(Rf_xlength(column), order, steps, of_row, groups, threads), so_far_of(state, own),
           REAL(result));
   return result;
 }
@@ -184,13 +190,13 @@ SEXP running_cpp(std::string what, std::string missing, SEXP column, SEXP order,
 // Integers, and the first row (from 1) whose total did not fit, or 0.
 // [[Rcpp::export]]
 Rcpp::List running_integers_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP steps, SEXP of_row,
-                                int groups, SEXP memory, int threads) {
-  RunningMemory own;
+                                int groups, SEXP state, int threads) {
+  RunningState own;
   const R_xlen_t rows = Rf_xlength(column);
   Rcpp::Shield<SEXP> result(new_vector(INTSXP, rows));
   const std::size_t overflow = running_integers(
       running_of_name(what), at_missing_of_name(missing), static_cast<const std::int32_t*>(address_of(column)),
-      stepped_sequence(rows, order, steps, of_row, groups, threads), memory_of(memory, own), INTEGER(result));
+      stepped_sequence(rows, order, steps, of_row, groups, threads), so_far_of(state, own), INTEGER(result));
   const bool fits = overflow == static_cast<std::size_t>(rows);
   return Rcpp::List::create(Rcpp::Named("values") = static_cast<SEXP>(result),
                             Rcpp::Named("overflow") = fits ? 0.0 : overflow + 1.0);

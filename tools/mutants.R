@@ -1,8 +1,9 @@
 # Changes one sign of the core at a time and sees whether a test notices: comparisons, constants, `+` and `-`, and
 # what is returned.
 #   Rscript tools/mutants.R [how many] [seed]
-# The core's own tests come first, then the same under the sanitizers, then the package's for what survives these.
-# What is left is in build/mutants.csv, with the line as it was and as it is.
+# The core's own tests come first, then the same under the sanitizers, then the package's for what survives these: the
+# files about the same subject, then all others but those that start many processes. What became of each is in
+# build/mutants.csv, with the line as it was and as it is.
 arguments <- commandArgs(TRUE)
 wanted <- if (length(arguments)) as.integer(arguments[1]) else 200L
 seed <- if (length(arguments) > 1) as.integer(arguments[2]) else 1L
@@ -16,7 +17,7 @@ careful <- c("-std=c++17", "-O1", "-pthread", "-w", "-fsanitize=address,undefine
 changes <- list(
   c(" < ", " <= "), c(" <= ", " < "), c(" > ", " >= "), c(" >= ", " > "), c(" == ", " != "), c(" != ", " == "),
   c(" [+] ", " - "), c(" - ", " + "), c("return [^;{}]+;", "return {};"),
-    c("(?<![\\w.\"'])[0-9]+(?![\\w.\"'])", "constant")
+  c("(?<![\\w.\"'])[0-9]+(?![\\w.\"'])", "constant")
 )
 
 # A data frame with a row for each place that can be changed.
@@ -101,6 +102,22 @@ try_core <- function(place, plain, flags, work) {
   if (quiet(program, character(), timeout = 120)) "killed" else "survives"
 }
 
+# The package's test files that could notice a change in this file of the core, the likeliest first.
+tests_for <- function(file) {
+  subjects <- c(csv = "csv", json = "json", sheets = "workbook", xml = "workbook", kept = "kept", input = "csv",
+                running = "running", moving = "running", recurrence = "running", sequence = "running",
+                rank = "ranks", sort = "sort|ranks", top = "ranks|verbs", gather = "sort", filter = "keep_rows",
+                aggregate = "aggregate", quantiles = "aggregate", distribution = "summary", groups = "aggregate|look_up",
+                numbering = "aggregate|look_up", text = "text", dates = "dates", moments = "convert|dates")
+  of_subject <- paste(c(subjects[vapply(names(subjects), grepl, NA, file)], "formula|types|set_columns|every"),
+                      collapse = "|")
+  all <- list.files("tests/testthat", "^test-.*[.]R$")
+  many_processes <- c("new-word", "cli", "demo", "run-script", "architecture", "report", "knit", "hostile",
+                      "names-of-files", "sink-database", "parquet")
+  all <- all[!grepl(paste(many_processes, collapse = "|"), all)]
+  all[order(!grepl(of_subject, all), file.size(file.path("tests/testthat", all)))]
+}
+
 # The package's tests with the change in its library, until the first that fails.
 try_package <- function(place, work, number) {
   library <- file.path(build, "mutants", paste0("library-", number))
@@ -122,10 +139,7 @@ try_package <- function(place, work, number) {
   ldflags <- strsplit(system2("R", c("CMD", "config", "--ldflags"), stdout = TRUE), " ")[[1]]
   if (quiet("g++", c("-shared", objects, ldflags, "-pthread", "-o",
                      file.path(library, "rowanroot/libs/rowanroot.so")))) return("invalid")
-  files <- list.files("tests/testthat", "^test-.*[.]R$")
-  # Quick ones first.
-  files <- files[order(file.size(file.path("tests/testthat", files)))]
-  files <- setdiff(files, "test-new-word.R")
+  files <- tests_for(basename(place$file))
   code <- sprintf(paste0("for (f in c(%s)) testthat::test_file(file.path('tests/testthat', f), package = ",
                          "'rowanroot', load_package = 'installed', reporter = 'stop')"),
                   paste0("'", files, "'", collapse = ", "))
@@ -138,7 +152,7 @@ try_package <- function(place, work, number) {
 set.seed(seed)
 all_places <- places()
 cat(nrow(all_places), "places can be changed\n")
-chosen <- all_places[sample(nrow(all_places), min(nrow(all_places), 2 * wanted)), ]
+chosen <- all_places[sample(nrow(all_places), min(nrow(all_places), ceiling(1.3 * wanted))), ]
 plain <- prepare("usual", usual)
 plain_careful <- prepare("careful", careful)
 stopifnot(try_core(data.frame(file = core[1], line = 1, kind = 1, start = 0, length = 0), plain, usual,

@@ -233,7 +233,7 @@ double first_like(double found, const T* values, std::size_t rows) {
 }
 
 template <class T>
-Moments moments_of_column(const T* values, std::size_t rows, bool with_squares, Workers threads) {
+MeanAndVariance moments_of_column(const T* values, std::size_t rows, bool with_squares, Workers threads) {
   const auto block_of = with_squares ? moments_block<T> : sum_block<T>;
   const Partial total =
       all_blocks(rows, threads, [&](std::size_t first, std::size_t size) { return block_of(values + first, size); });
@@ -253,7 +253,7 @@ double aggregate_column(Aggregate what, const T* values, std::size_t rows, bool 
     if (total.known < rows && !skip_missing) return strongest_unknown(values, rows);
     return first_like(what == Aggregate::least ? total.least : total.greatest, values, rows);
   }
-  const Moments found = moments_of_column(values, rows, what == Aggregate::variance, threads);
+  const MeanAndVariance found = moments_of_column(values, rows, what == Aggregate::variance, threads);
   if (what == Aggregate::known) return found.known;
   if (found.known < static_cast<double>(rows) && !skip_missing)
     return what == Aggregate::variance ? missing_real() : first_unknown(values, rows);
@@ -276,7 +276,7 @@ Aggregate aggregate_of_name(const std::string& name) {
   throw std::invalid_argument("no aggregate " + name);
 }
 
-Moments moments(Type type, const void* column, std::size_t rows, Workers threads) {
+MeanAndVariance mean_and_variance(Type type, const void* column, std::size_t rows, Workers threads) {
   if (type == Type::real) return moments_of_column(static_cast<const double*>(column), rows, true, threads);
   return moments_of_column(static_cast<const std::int32_t*>(column), rows, true, threads);
 }

@@ -27,13 +27,13 @@ double aggregate(Aggregate what, Type type, const void* column, std::size_t rows
 
 // From one pass: the sum and the mean of the values that are numbers, how many there are, and the sum of the squares of
 // their distances from their mean.
-struct Moments {
+struct MeanAndVariance {
   double sum;
   double mean;
   double known;
   double squares;
 };
-Moments moments(Type type, const void* column, std::size_t rows, Workers threads);
+MeanAndVariance mean_and_variance(Type type, const void* column, std::size_t rows, Workers threads);
 
 // The aggregate of each group.
 std::vector<double> aggregate_groups(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing,

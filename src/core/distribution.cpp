@@ -34,32 +34,52 @@ T value_of_key(std::uint64_t key) {
 
 constexpr std::size_t few = 65536;
 
+// The different values of some rows, by number, and how often each comes.
+struct Counts {
+  Numbering numbering;
+  std::vector<std::size_t> of_number;
+  bool are_few() const { return numbering.keys().size() <= few; }
+};
+
+template <class T>
+void count_rows(const T* values, std::size_t first, std::size_t end, Counts* counts) {
+  constexpr std::size_t block = 2048;
+  std::int32_t numbers[block];
+  for (; first < end && counts->are_few(); first += block) {
+    const std::size_t last = std::min(first + block, end);
+    counts->numbering.number_each(first, last, [=](std::size_t i) { return key_of(values[i]); }, numbers);
+    counts->of_number.resize(counts->numbering.keys().size(), 0);
+    for (std::size_t i = 0; i < last - first; ++i) ++counts->of_number[numbers[i]];
+  }
+}
+
+template <class T>
+using Counted = std::vector<std::pair<T, std::size_t>>;  // values in order, with how often each comes
+
+template <class T>
+void set_mean_and_variance(const Counted<T>& sorted, Distribution& result) {
+  long double sum = 0, squares = 0;
+  for (const auto& one : sorted) sum += static_cast<long double>(one.first) * one.second;
+  long double mean = sum / result.known, left = 0;
+  for (const auto& one : sorted) left += (one.first - mean) * one.second;
+  mean += left / result.known;
+  for (const auto& one : sorted) squares += (one.first - mean) * (one.first - mean) * one.second;
+  result.mean = static_cast<double>(mean);
+  result.variance = static_cast<double>(squares / (result.known - 1.0L));
+}
+
 // Few different values are counted, and only these put in order. Says whether they were few.
 template <class T>
 bool count_few(const T* values, std::size_t rows, const std::vector<double>& shares, Workers threads,
                Distribution& result) {
-  constexpr std::size_t block = 2048;
-  struct Counts {
-    Numbering numbering;
-    std::vector<std::size_t> of_number;
-  };
   const std::size_t stretches = static_cast<std::size_t>(std::max<int>(threads, 1));
   std::vector<Counts> counts(stretches);
-  run_pieces(stretches, threads, [&](int, std::size_t stretch) {
-    Counts& own = counts[stretch];
-    std::int32_t numbers[block];
-    const std::size_t end = rows * (stretch + 1) / stretches;
-    for (std::size_t first = rows * stretch / stretches; first < end && own.numbering.keys().size() <= few;
-         first += block) {
-      const std::size_t last = std::min(first + block, end);
-      own.numbering.number_each(first, last, [=](std::size_t i) { return key_of(values[i]); }, numbers);
-      own.of_number.resize(own.numbering.keys().size(), 0);
-      for (std::size_t i = 0; i < last - first; ++i) ++own.of_number[numbers[i]];
-    }
+  run_pieces(stretches, threads, [&](int, std::size_t k) {
+    count_rows(values, rows * k / stretches, rows * (k + 1) / stretches, &counts[k]);
   });
-  std::vector<std::pair<T, std::size_t>> sorted;
+  Counted<T> sorted;
   for (const Counts& own : counts) {
-    if (own.numbering.keys().size() > few) return false;
+    if (!own.are_few()) return false;
     for (std::size_t k = 0; k < own.of_number.size(); ++k) {
       const T value = value_of_key<T>(own.numbering.keys()[k]);
       if (!is_missing(value)) sorted.push_back({value, own.of_number[k]});
@@ -70,14 +90,7 @@ bool count_few(const T* values, std::size_t rows, const std::vector<double>& sha
     result.known += sorted[k].second;
     result.different += k == 0 || sorted[k].first != sorted[k - 1].first;
   }
-  long double sum = 0, squares = 0;
-  for (const auto& one : sorted) sum += static_cast<long double>(one.first) * one.second;
-  long double mean = sum / result.known, left = 0;
-  for (const auto& one : sorted) left += (one.first - mean) * one.second;
-  mean += left / result.known;
-  for (const auto& one : sorted) squares += (one.first - mean) * (one.first - mean) * one.second;
-  result.mean = static_cast<double>(mean);
-  result.variance = static_cast<double>(squares / (result.known - 1.0L));
+  set_mean_and_variance(sorted, result);
   std::size_t up_to = 0;  // its end, for each
   for (auto& one : sorted) one.second = up_to += one.second;
   set_quantiles(result, shares, [&](std::size_t place) {
@@ -108,7 +121,7 @@ void count_sorted(Type type, const T* values, std::size_t rows, const std::vecto
   for (const std::size_t count : different) result.different += count;
   result.different -= keys.missing_rows() > 0;
   if (type != Type::long_integer) {
-    const Moments found = moments(type, values, rows, threads);
+    const MeanAndVariance found = mean_and_variance(type, values, rows, threads);
     result.mean = found.mean;
     result.variance = found.squares / (static_cast<double>(result.known) - 1);
   } else {

@@ -122,37 +122,40 @@ void JsonLines::read_line(std::size_t first, std::size_t end) {
   if (!take('{')) fail("no_object");
   const std::size_t row = rows();
   lines_.push_back(line_);
-  std::string space;
-  std::size_t likely = 0;
   skip_blanks();
   if (!take('}')) {
-    do {
-      skip_blanks();
-      const Value key = read_text();
-      std::string_view name(bytes_.data() + key.at, key.size);
-      if (key.has_escapes) make_out(name, &space), name = space;
-      if (name.empty()) fail("empty_name");
-      const std::size_t k = column_of(name, likely);
-      Column& column = columns_[k];
-      likely = k + 1;
-      if (column.values.size() > row) fail("repeated_name", column.name);
-      skip_blanks();
-      if (!take(':')) fail("syntax");
-      skip_blanks();
-      if (at_ < end_ && (bytes_[at_] == '{' || bytes_[at_] == '[')) fail("nested", column.name);
-      const Value value = read_value();
-      column.values.resize(row);
-      column.values.push_back(value);
-      if (value.kind && !(column.kinds & value.kind)) {
-        column.kinds |= value.kind;
-        column.first[place_of(value.kind)] = {line_, value};
-      }
-      skip_blanks();
-    } while (take(','));
+    std::size_t likely = 0;
+    do likely = read_member(row, likely) + 1;
+    while (take(','));
     if (!take('}')) fail("syntax");
   }
   skip_blanks();
   if (at_ != end_) fail("more_than_object");
+}
+
+std::size_t JsonLines::read_member(std::size_t row, std::size_t likely) {
+  skip_blanks();
+  const Value key = read_text();
+  std::string_view name(bytes_.data() + key.at, key.size);
+  std::string space;
+  if (key.has_escapes) make_out(name, &space), name = space;
+  if (name.empty()) fail("empty_name");
+  const std::size_t k = column_of(name, likely);
+  Column& column = columns_[k];
+  if (column.values.size() > row) fail("repeated_name", column.name);
+  skip_blanks();
+  if (!take(':')) fail("syntax");
+  skip_blanks();
+  if (at_ < end_ && (bytes_[at_] == '{' || bytes_[at_] == '[')) fail("nested", column.name);
+  const Value value = read_value();
+  column.values.resize(row);
+  column.values.push_back(value);
+  if (value.kind && !(column.kinds & value.kind)) {
+    column.kinds |= value.kind;
+    column.first[place_of(value.kind)] = {line_, value};
+  }
+  skip_blanks();
+  return k;
 }
 
 void JsonLines::skip_blanks() {

@@ -79,6 +79,8 @@ class JsonLines {
   static unsigned place_of(unsigned kind);
 
   void read_line(std::size_t first, std::size_t end);
+  // A name and its value, likely those of this column; gives the column.
+  std::size_t read_member(std::size_t row, std::size_t likely);
   void skip_blanks();
   [[noreturn]] void fail(const char* kind, std::string value = "") const { throw JsonError(kind, line_, value); }
   bool take(char c);

@@ -84,13 +84,9 @@ Operation real_function(const char* name) {
   return {name, {Type::real}, Type::real, unary_kernel<Real<function>, double, double>};
 }
 
-}  // namespace
-
-Operations mathematics_operations() {
-  using Int = std::int32_t;
+Operations of_real_numbers() {
   return {
       real_function<std::fabs>("absolute"),
-      {"absolute", {Type::integer}, Type::integer, unary_kernel<AbsoluteInteger, Int, Int>},
       real_function<std::sqrt>("square_root"),
       real_function<std::exp>("exponential"),
       real_function<logarithm>("logarithm"),
@@ -107,14 +103,21 @@ Operations mathematics_operations() {
       real_function<std::sinh>("hyperbolic_sine"),
       real_function<std::cosh>("hyperbolic_cosine"),
       real_function<std::tanh>("hyperbolic_tangent"),
+      real_function<std::floor>("floor"),
+      real_function<std::ceil>("ceiling"),
+      real_function<std::trunc>("truncate"),
+  };
+}
+
+Operations of_several_types() {
+  using Int = std::int32_t;
+  return {
+      {"absolute", {Type::integer}, Type::integer, unary_kernel<AbsoluteInteger, Int, Int>},
       {"logarithm_to_base",
        {Type::real, Type::real},
        Type::real,
        binary_kernel<LogarithmToBase, double, double, double>},
       {"angle", {Type::real, Type::real}, Type::real, binary_kernel<Angle, double, double, double>},
-      real_function<std::floor>("floor"),
-      real_function<std::ceil>("ceiling"),
-      real_function<std::trunc>("truncate"),
       {"lesser_of", {Type::real, Type::real}, Type::real, binary_kernel<Lesser, double, double, double>},
       {"lesser_of", {Type::integer, Type::integer}, Type::integer, binary_kernel<Lesser, Int, Int, Int>},
       {"greater_of", {Type::real, Type::real}, Type::real, binary_kernel<Greater, double, double, double>},
@@ -127,6 +130,14 @@ Operations mathematics_operations() {
       {"is_finite", {Type::real}, Type::logical, unary_kernel<IsFinite, Int, double>},
       {"is_finite", {Type::integer}, Type::logical, unary_kernel<IsFinite, Int, Int>},
   };
+}
+
+}  // namespace
+
+Operations mathematics_operations() {
+  Operations all = of_real_numbers();
+  for (Operation& one : of_several_types()) all.push_back(std::move(one));
+  return all;
 }
 
 }  // namespace rowanroot

@@ -17,40 +17,40 @@ namespace {
 
 constexpr std::size_t page = std::size_t(1) << 21;
 
-struct Piece {
+struct Region {
   void* memory;
   std::size_t bytes;
   bool is_offered = false;  // to the system
 };
 
-// All large pieces in use, by their address, and those given back, the oldest first.
+// All large regions in use, by their address, and those given back, the oldest first.
 class Store {
  public:
   void* get(std::size_t bytes) {
     bytes = (bytes + page - 1) / page * page;
     const std::lock_guard<std::mutex> lock(mutex_);
-    Piece piece = kept_like(bytes);
-    if (!piece.memory) piece = {new_piece(bytes), bytes, false};
-    if (!piece.memory) {
+    Region region = kept_like(bytes);
+    if (!region.memory) region = {new_region(bytes), bytes, false};
+    if (!region.memory) {
       keep_at_most(0);
-      piece.memory = new_piece(bytes);
+      region.memory = new_region(bytes);
     }
-    if (piece.memory) used_[piece.memory] = piece.bytes;
-    return piece.memory;
+    if (region.memory) used_[region.memory] = region.bytes;
+    return region.memory;
   }
 
   void give_back(void* memory) {
     const std::lock_guard<std::mutex> lock(mutex_);
     const auto found = used_.find(memory);
-    const Piece piece = {memory, found->second, false};
+    const Region region = {memory, found->second, false};
     used_.erase(found);
-    if (piece.bytes > most_kept) {
+    if (region.bytes > most_kept) {
       std::free(memory);
       return;
     }
-    keep_at_most(most_kept - piece.bytes);
-    kept_.push_back(piece);
-    bytes_kept_ += piece.bytes;
+    keep_at_most(most_kept - region.bytes);
+    kept_.push_back(region);
+    bytes_kept_ += region.bytes;
     offer_all_but(most_warm);
   }
 
@@ -60,7 +60,7 @@ class Store {
   }
 
  private:
-  static void* new_piece(std::size_t bytes) {
+  static void* new_region(std::size_t bytes) {
     void* memory = nullptr;
     if (posix_memalign(&memory, page, bytes) != 0) return nullptr;
     madvise(memory, bytes, MADV_HUGEPAGE);
@@ -68,13 +68,13 @@ class Store {
   }
 
   // The one given back last that is large enough and not an eighth larger.
-  Piece kept_like(std::size_t bytes) {
+  Region kept_like(std::size_t bytes) {
     for (auto kept = kept_.rbegin(); kept != kept_.rend(); ++kept) {
       if (kept->bytes < bytes || kept->bytes > bytes + bytes / 8) continue;
-      const Piece piece = *kept;
+      const Region region = *kept;
       kept_.erase(std::next(kept).base());
-      bytes_kept_ -= piece.bytes;
-      return piece;
+      bytes_kept_ -= region.bytes;
+      return region;
     }
     return {nullptr, 0, false};
   }
@@ -100,11 +100,11 @@ class Store {
 
   std::mutex mutex_;
   std::map<void*, std::size_t> used_;
-  std::deque<Piece> kept_;
+  std::deque<Region> kept_;
   std::size_t bytes_kept_ = 0;
 };
 
-// Never taken down: pieces may outlive everything else.
+// Never taken down: regions may outlive everything else.
 Store& store() {
   static Store* only = new Store;
   return *only;
@@ -112,10 +112,10 @@ Store& store() {
 
 }  // namespace
 
-void* get_memory(std::size_t bytes) { return bytes < large_piece ? std::malloc(bytes) : store().get(bytes); }
+void* get_memory(std::size_t bytes) { return bytes < large_region ? std::malloc(bytes) : store().get(bytes); }
 
 void give_memory_back(void* memory, std::size_t bytes) {
-  if (bytes < large_piece) std::free(memory);
+  if (bytes < large_region) std::free(memory);
   else store().give_back(memory);
 }
 

@@ -1,6 +1,6 @@
 #pragma once
-// Large pieces of memory. Getting memory page by page from the system costs more than most of what is done
-// with it: large pieces are of large pages where the system has them, and those given back are kept for the
+// Large regions of memory. Getting memory page by page from the system costs more than most of what is done
+// with it: large regions are of large pages where the system has them, and those given back are kept for the
 // next one who asks.
 
 #include <cstddef>
@@ -9,8 +9,8 @@
 
 namespace rowanroot {
 
-// Smaller pieces are the C library's.
-constexpr std::size_t large_piece = std::size_t(4) << 20;
+// Smaller ones are the C library's.
+constexpr std::size_t large_region = std::size_t(4) << 20;
 // As many bytes of what was given back are kept at most.
 constexpr std::size_t most_kept = std::size_t(1) << 30;
 // Of these so many bytes are not offered to the system: most of what is given back is asked for again soon, and would
@@ -20,7 +20,7 @@ constexpr std::size_t most_warm = std::size_t(192) << 20;
 // Null if there is none. What is in it is anybody's guess.
 void* get_memory(std::size_t bytes);
 void give_memory_back(void* memory, std::size_t bytes);
-// For those who no longer know the size of a large piece.
+// For those who no longer know the size of a large region.
 void give_large_back(void* memory);
 
 // How much given back is kept now. The system can take it whenever it needs memory.

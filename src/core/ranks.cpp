@@ -178,6 +178,31 @@ void rank_group(const SortKeys& keys, const Ranking<Rank>& ranking, const RankOp
   rank_small(small_group, known, options.ties, ranks);
 }
 
+// Rows in buckets of 2^shift groups each.
+Buckets<GroupedKey> share_out_groups(const SortKeys& keys, std::size_t rows, const std::int32_t* group_of_row,
+                                     std::size_t groups, int shift, Workers threads) {
+  const auto choose = [=](std::size_t first, std::size_t last, std::uint16_t* bucket) {
+    for (std::size_t i = first; i < last; ++i) bucket[i - first] = static_cast<std::uint16_t>(group_of_row[i] >> shift);
+  };
+  return share_out<GroupedKey>(
+      rows, (groups >> shift) + 1, threads, choose, [&](std::size_t first, std::size_t last, GroupedKey* filled) {
+        keys.first_words(first, last, [=](std::size_t i, std::uint64_t word, std::uint32_t) {
+          filled[i - first] = {word, static_cast<std::uint32_t>(group_of_row[i])};
+        });
+      });
+}
+
+// The rows of a bucket, group by group; gives where each group ends. Their numbers are those of the bucket's places.
+std::vector<std::uint32_t> set_apart(const GroupedKey* bucket, std::size_t count, std::size_t first_place,
+                                     std::size_t first_group, std::size_t groups, KeyedRow* to) {
+  std::vector<std::uint32_t> ends(groups + 1, 0);
+  for (std::size_t i = 0; i < count; ++i) ++ends[bucket[i].group - first_group + 1];
+  for (std::size_t k = 0; k < groups; ++k) ends[k + 1] += ends[k];
+  for (std::size_t i = 0; i < count; ++i)
+    to[ends[bucket[i].group - first_group]++] = {bucket[i].key, static_cast<std::uint32_t>(first_place + i), 0};
+  return ends;
+}
+
 // Rows go to buckets of several groups first, since a processor can't write to very many places in turn; then, in the
 // bucket, to their groups.
 template <class Rank>
@@ -187,15 +212,7 @@ void rank_groups(const SortKeys& keys, std::size_t rows, const RankOptions& opti
   int shift = 0;
   while (groups >> shift > most_buckets) ++shift;
   const std::size_t together = std::size_t(1) << shift;
-  const auto choose = [=](std::size_t first, std::size_t last, std::uint16_t* bucket) {
-    for (std::size_t i = first; i < last; ++i) bucket[i - first] = static_cast<std::uint16_t>(group_of_row[i] >> shift);
-  };
-  const auto buckets = share_out<GroupedKey>(
-      rows, (groups >> shift) + 1, threads, choose, [&](std::size_t first, std::size_t last, GroupedKey* filled) {
-        keys.first_words(first, last, [=](std::size_t i, std::uint64_t word, std::uint32_t) {
-          filled[i - first] = {word, static_cast<std::uint32_t>(group_of_row[i])};
-        });
-      });
+  const auto buckets = share_out_groups(keys, rows, group_of_row, groups, shift, threads);
   const std::size_t most = buckets.greatest();
   std::vector<Buffer<KeyedRow>> apart, spare;
   for (int worker = 0; worker < std::max<int>(threads, 1); ++worker) {
@@ -206,20 +223,13 @@ void rank_groups(const SortKeys& keys, std::size_t rows, const RankOptions& opti
   Buffer<Rank> at_places(rows);
   const Ranking<Rank> ranking(keys, options, at_places.data());
   run_pieces(buckets.count(), threads, [&](int worker, std::size_t b) {
-    const GroupedKey* const bucket = buckets.rows.data() + buckets.starts[b];
-    const std::size_t count = buckets.starts[b + 1] - buckets.starts[b], first_group = b * together;
-    std::vector<std::uint32_t> ends(together + 1, 0);
-    for (std::size_t i = 0; i < count; ++i) ++ends[bucket[i].group - first_group + 1];
-    for (std::size_t k = 0; k < together; ++k) ends[k + 1] += ends[k];
+    const std::size_t start = buckets.starts[b];
     KeyedRow* const to = apart[worker].data();
-    for (std::size_t i = 0; i < count; ++i)
-      to[ends[bucket[i].group - first_group]++] = {bucket[i].key, static_cast<std::uint32_t>(buckets.starts[b] + i), 0};
-    SmallGroup& small_group = small_groups[worker];
-    for (std::size_t k = 0, first = 0; k < together; ++k) {
-      rank_group(keys, ranking, options, to + first, ends[k] - first, spare[worker].data(), small_group,
+    const std::vector<std::uint32_t> ends =
+        set_apart(buckets.rows.data() + start, buckets.starts[b + 1] - start, start, b * together, together, to);
+    for (std::size_t k = 0, first = 0; k < together; first = ends[k++])
+      rank_group(keys, ranking, options, to + first, ends[k] - first, spare[worker].data(), small_groups[worker],
                  at_places.data());
-      first = ends[k];
-    }
   });
   buckets.bring_back(at_places.data(), ranks, threads);
 }

@@ -51,13 +51,13 @@ struct Extreme {
 };
 
 template <class Word, class T>
-void run(AtMissing at_missing, const T* values, const Sequence& sequence, RunningMemory& memory, double* result) {
+void run(AtMissing at_missing, const T* values, const Sequence& sequence, RunningState& so_far, double* result) {
   struct Group {
     typename Word::State state = Word::start();
     std::int64_t count = 0;
     double stopped = 0;  // the missing value that stopped it, if any
   };
-  std::vector<Group>& groups = memory.groups(sequence.groups, Group());
+  std::vector<Group>& groups = so_far.groups(sequence.groups, Group());
   sequence.each_value(values, result, [&](std::size_t row, std::size_t g, T value) {
     Group& group = groups[g];
     if (!is_missing(value) && group.stopped == 0) {
@@ -77,8 +77,8 @@ void run(AtMissing at_missing, const T* values, const Sequence& sequence, Runnin
 
 // The most usual case needs no more than a sum for each group.
 template <class T>
-void totals_without_missing(const T* values, const Sequence& sequence, RunningMemory& memory, double* result) {
-  std::vector<long double>& totals = memory.groups<long double>(sequence.groups, 0);
+void totals_without_missing(const T* values, const Sequence& sequence, RunningState& so_far, double* result) {
+  std::vector<long double>& totals = so_far.groups<long double>(sequence.groups, 0);
   sequence.each_value(values, result, [&](std::size_t row, std::size_t group, T value) {
     if (is_missing(value)) {
       result[row] = as_missing(value);
@@ -90,17 +90,17 @@ void totals_without_missing(const T* values, const Sequence& sequence, RunningMe
 }
 
 template <class T>
-void run(Running what, AtMissing at_missing, const T* values, const Sequence& sequence, RunningMemory& memory,
+void run(Running what, AtMissing at_missing, const T* values, const Sequence& sequence, RunningState& so_far,
          double* result) {
   switch (what) {
     case Running::total:
-      if (at_missing == AtMissing::skip) return totals_without_missing(values, sequence, memory, result);
-      return run<Total>(at_missing, values, sequence, memory, result);
-    case Running::mean: return run<Mean>(at_missing, values, sequence, memory, result);
-    case Running::count: return run<Count>(at_missing, values, sequence, memory, result);
-    case Running::least: return run<Extreme<true>>(at_missing, values, sequence, memory, result);
-    case Running::greatest: return run<Extreme<false>>(at_missing, values, sequence, memory, result);
-    case Running::product: return run<Product>(at_missing, values, sequence, memory, result);
+      if (at_missing == AtMissing::skip) return totals_without_missing(values, sequence, so_far, result);
+      return run<Total>(at_missing, values, sequence, so_far, result);
+    case Running::mean: return run<Mean>(at_missing, values, sequence, so_far, result);
+    case Running::count: return run<Count>(at_missing, values, sequence, so_far, result);
+    case Running::least: return run<Extreme<true>>(at_missing, values, sequence, so_far, result);
+    case Running::greatest: return run<Extreme<false>>(at_missing, values, sequence, so_far, result);
+    case Running::product: return run<Product>(at_missing, values, sequence, so_far, result);
   }
 }
 
@@ -117,18 +117,18 @@ AtMissing at_missing_of_name(const std::string& name) {
 }
 
 void running(Running what, AtMissing at_missing, Type type, const void* values, const Sequence& sequence,
-             RunningMemory& memory, double* result) {
-  if (type == Type::real) run(what, at_missing, static_cast<const double*>(values), sequence, memory, result);
-  else run(what, at_missing, static_cast<const std::int32_t*>(values), sequence, memory, result);
+             RunningState& so_far, double* result) {
+  if (type == Type::real) run(what, at_missing, static_cast<const double*>(values), sequence, so_far, result);
+  else run(what, at_missing, static_cast<const std::int32_t*>(values), sequence, so_far, result);
 }
 
 std::size_t running_integers(Running what, AtMissing at_missing, const std::int32_t* values, const Sequence& sequence,
-                             RunningMemory& memory, std::int32_t* result) {
+                             RunningState& so_far, std::int32_t* result) {
   struct Group {
     std::int64_t state = 0, count = 0;
     bool stopped = false;
   };
-  std::vector<Group>& groups = memory.groups(sequence.groups, Group());
+  std::vector<Group>& groups = so_far.groups(sequence.groups, Group());
   std::atomic<std::size_t> first_overflow{sequence.rows};
   sequence.each_value(values, result, [&](std::size_t row, std::size_t g, std::int32_t value) {
     Group& group = groups[g];

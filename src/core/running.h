@@ -22,7 +22,7 @@ Running running_of_name(const std::string& name);
 AtMissing at_missing_of_name(const std::string& name);
 
 // What has come of each group so far, for when the rows come in several chunks.
-class RunningMemory {
+class RunningState {
  public:
   template <class Group>
   std::vector<Group>& groups(std::size_t count, const Group& start) {
@@ -38,12 +38,12 @@ class RunningMemory {
 
 // A result of doubles: any but of whole numbers' least and greatest. The memory is of this word only.
 void running(Running what, AtMissing at_missing, Type type, const void* values, const Sequence& sequence,
-             RunningMemory& memory, double* result);
+             RunningState& so_far, double* result);
 
 // The least or the greatest so far of integers, a total of them, or a count. Gives the first row, in order, whose
 // total did not fit, or the number of rows; from there on the group is missing.
 std::size_t running_integers(Running what, AtMissing at_missing, const std::int32_t* values, const Sequence& sequence,
-                             RunningMemory& memory, std::int32_t* result);
+                             RunningState& so_far, std::int32_t* result);
 
 // The row that comes `by` rows before each in its group (after it if `by` is negative), or -1.
 void neighbours(const Sequence& sequence, std::int64_t by, std::int32_t* rows);

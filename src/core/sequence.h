@@ -51,16 +51,9 @@ struct Sequence {
       each_place([&](std::size_t i) { visit(i, group_of(i), values[i]); });
       return;
     }
-    constexpr std::size_t most_buckets = 4096, groups_in_cache = 4096;
     const std::size_t stretch = step_of_row ? steps : 1;
-    std::size_t wanted = std::max<std::size_t>((groups + groups_in_cache - 1) / groups_in_cache,
-                                               static_cast<std::size_t>(std::max<int>(threads, 1)));
-    wanted = std::min(wanted, most_buckets / stretch);
-    // Each part has groups whose numbers differ in this many bits only.
-    const std::size_t last_group = std::max<std::size_t>(groups, 1) - 1;
-    int shift = 0;
-    while ((last_group >> shift) + 1 > std::max<std::size_t>(wanted, 1)) ++shift;
-    const std::size_t parts = (last_group >> shift) + 1;
+    const int shift = group_shift(stretch);
+    const std::size_t parts = ((std::max<std::size_t>(groups, 1) - 1) >> shift) + 1;
     const auto choose = [&](std::size_t first, std::size_t last, std::uint16_t* bucket) {
       for (std::size_t i = first; i < last; ++i) {
         const std::size_t row = order ? static_cast<std::size_t>(order[i]) : i;
@@ -89,6 +82,19 @@ struct Sequence {
         visit(buckets.rows[i].row, buckets.rows[i].group, value);
       }
     });
+  }
+
+ private:
+  // Rows are shared out among parts whose groups have numbers that differ in this many bits only.
+  int group_shift(std::size_t stretch) const {
+    constexpr std::size_t most_buckets = 4096, groups_in_cache = 4096;
+    const std::size_t for_cache = (groups + groups_in_cache - 1) / groups_in_cache;
+    const std::size_t for_threads = static_cast<std::size_t>(std::max<int>(threads, 1));
+    const std::size_t wanted = std::max<std::size_t>(
+        std::min(std::max(for_cache, for_threads), most_buckets / stretch), 1);
+    int shift = 0;
+    while (((std::max<std::size_t>(groups, 1) - 1) >> shift) + 1 > wanted) ++shift;
+    return shift;
   }
 };
 

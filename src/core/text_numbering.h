@@ -27,6 +27,7 @@ class TextNumbering {
   }
 
   std::vector<std::string>& texts() { return texts_; }
+  const std::vector<std::string>& texts() const { return texts_; }
 
  private:
   struct Entry {

@@ -80,7 +80,7 @@ TEST("aggregates of a column are those of its only group, by any number of threa
     CHECK(std::fabs(whole - grouped) <= 1e-9 * std::fabs(whole));
     if (what != Aggregate::known) CHECK(missing(aggregate(what, Type::real, values.data(), values.size(), false, 2)));
   }
-  const Moments found = moments(Type::real, values.data(), values.size(), 2);
+  const MeanAndVariance found = mean_and_variance(Type::real, values.data(), values.size(), 2);
   CHECK(found.known == 10006 && std::fabs(found.squares / 10005 - 9) < 0.5);
   CHECK(std::fabs(found.squares / 10005 -
                   aggregate(Aggregate::variance, Type::real, values.data(), values.size(), true, 1)) < 1e-12);

@@ -24,6 +24,20 @@ struct TemporaryFile {
   void write(const std::string& bytes) const { std::ofstream(path, std::ios::binary) << bytes; }
 };
 
+bool is_damaged(const std::string& path) {
+  try {
+    const KeptFile kept(path);
+    std::vector<char> back(64);
+    for (std::size_t k = 0; k < kept.head().sizes.size(); ++k) {
+      back.resize(static_cast<std::size_t>(kept.head().sizes[k]));
+      kept.read(k, back.data());
+    }
+    return false;
+  } catch (const DamagedFile&) {
+    return true;
+  }
+}
+
 }  // namespace
 
 TEST("a kept column comes back whole, and with any byte changed or cut off it is told to be damaged") {
@@ -45,32 +59,19 @@ TEST("a kept column comes back whole, and with any byte changed or cut off it is
     CHECK(kept.head().note == "note" && kept.head().kinds == 4 && kept.head().rows == 5);
   }
   const std::string whole = file.bytes();
-  const auto is_damaged = [&] {
-    try {
-      const KeptFile kept(file.path);
-      std::vector<char> back(64);
-      for (std::size_t k = 0; k < kept.head().sizes.size(); ++k) {
-        back.resize(static_cast<std::size_t>(kept.head().sizes[k]));
-        kept.read(k, back.data());
-      }
-      return false;
-    } catch (const DamagedFile&) {
-      return true;
-    }
-  };
   std::size_t unnoticed = 0, padding = 0;
   for (std::size_t k = 0; k < whole.size(); ++k) {
     std::string changed = whole;
     changed[k] = static_cast<char>(changed[k] ^ 0x10);
     file.write(changed);
     // Between the head and the buffers nothing is looked at.
-    if (!is_damaged()) whole[k] == '\0' ? ++padding : ++unnoticed;
+    if (!is_damaged(file.path)) whole[k] == '\0' ? ++padding : ++unnoticed;
   }
   CHECK(unnoticed == 0);
   CHECK(padding < 128);
   for (std::size_t size : {whole.size() - 1, whole.size() / 2, std::size_t(20), std::size_t(0)}) {
     file.write(whole.substr(0, size));
-    CHECK(is_damaged());
+    CHECK(is_damaged(file.path));
   }
 }
 

@@ -131,7 +131,7 @@ TEST("running totals along steps are those along the order that the steps give")
     sequence.threads = 3;
     sequence.order = order.data();
     sequence.step_of_row = nullptr;
-    RunningMemory first, second;
+    RunningState first, second;
     running(Running::total, at_missing_of_name(missing), Type::real, all.real.data(), sequence, first, by_order.data());
     sequence.order = nullptr;
     sequence.step_of_row = all.steps.data();

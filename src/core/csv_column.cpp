@@ -1,0 +1,157 @@
+#include "fast.h"
+
+#include "csv_column.h"
+
+#include <limits>
+
+#include "csv_values.h"
+#include "moments.h"
+#include "values.h"
+
+namespace rowanroot {
+namespace {
+
+// What a text could be, if it is none of the type that was expected of it.
+unsigned kinds_of(std::string_view text, char decimal) {
+  static const MomentReader iso("");
+  std::int32_t whole;
+  double number;
+  if (read_logical(text, &whole)) return could_be_logical;
+  if (read_real(text, decimal, &number)) return could_be_real | (read_integer(text, &whole) ? could_be_integer : 0u);
+  if (read_date(text, &number)) return could_be_date;
+  Moment moment;
+  if (text.size() > 10 && iso.read(text, &moment)) return moment.is_universal ? could_be_moment : could_be_clock;
+  return 0;
+}
+
+// What a text that is of the type could be.
+unsigned kinds_with(CsvType type) {
+  switch (type) {
+    case CsvType::logical: return could_be_logical;
+    case CsvType::integer: return could_be_integer | could_be_real;
+    case CsvType::real: return could_be_integer | could_be_real;
+    case CsvType::date: return could_be_date;
+    default: return could_be_all;
+  }
+}
+
+}  // namespace
+
+unsigned kinds_of_field(const CsvField& field, char decimal) {
+  const std::string_view text = trimmed(field.text());
+  return text.empty() && field.quoted ? ~unsigned(has_no_empty_text) : kinds_of(text, decimal);
+}
+
+void CsvColumnReader::read(const CsvBatch& batch, std::size_t row) {
+  const char decimal = format_.decimal;
+  switch (column_.type) {
+    case CsvType::logical: return read_values(batch, row, missing_integer, read_logical);
+    case CsvType::integer: return read_values(batch, row, missing_integer, read_integer);
+    case CsvType::real:
+      return read_values(batch, row, missing_real(),
+                         [=](std::string_view text, double* value) { return read_real(text, decimal, value); });
+    case CsvType::long_integer: return read_values(batch, row, missing_long_integer, read_long_integer);
+    case CsvType::date: return read_values(batch, row, missing_real(), read_date);
+    case CsvType::time:
+      return read_values(batch, row, missing_real(),
+                         [this](std::string_view text, double* value) { return read_time(text, value); });
+    case CsvType::coded_text: return read_codes(batch, row);
+    case CsvType::text: return read_texts(batch, row);
+  }
+}
+
+bool CsvColumnReader::is_missing(const CsvField& field) const {
+  if (field.quoted) return false;
+  if (usual_marks_) return field.size == 0 || (field.size == 2 && field.start[0] == 'N' && field.start[1] == 'A');
+  return format_.is_missing(field.text());
+}
+
+template <class Work>
+void CsvColumnReader::each_field(const CsvBatch& batch, Work work) {
+  const CsvField* field = batch.fields.data() + in_file_;
+  for (std::size_t i = 0; i < batch.rows(); ++i, field += columns_) work(i, *field);
+}
+
+template <class T, class Read>
+void CsvColumnReader::read_values(const CsvBatch& batch, std::size_t row, T missing, Read read) {
+  T* const to = static_cast<T*>(column_.values) + row;
+  unsigned kinds = could_be_all, if_it_fits = kinds_with(column_.type);
+  bool may_be_whole = column_.type == CsvType::real && (part_->kinds & could_be_integer);
+  each_field(batch, [&](std::size_t i, const CsvField& field) {
+    to[i] = missing;
+    if (is_missing(field)) return;
+    const std::string_view text = trimmed(field.text());
+    if (text.empty() && field.quoted) {
+      kinds &= ~unsigned(has_no_empty_text);
+      return;
+    }
+    if (!read(text, to + i)) return note_misfit(text, batch.lines[i]);
+    std::int32_t whole;
+    if (may_be_whole && !read_integer(text, &whole)) {
+      may_be_whole = false;
+      if_it_fits &= ~unsigned(could_be_integer);
+    }
+    kinds &= if_it_fits;
+  });
+  part_->kinds &= kinds;
+}
+
+bool CsvColumnReader::read_time(std::string_view text, double* value) {
+  static const MomentReader iso("");
+  Moment moment;
+  if (!iso.read(text, &moment)) return false;
+  *value = moment.value;
+  part_->kinds &= moment.is_universal ? could_be_moment : could_be_clock;
+  return true;
+}
+
+void CsvColumnReader::note_misfit(std::string_view text, std::size_t line) {
+  if (part_->misfits++ == 0) {
+    part_->misfit = std::string(text);
+    part_->line = line;
+  }
+  if (part_->kinds) part_->kinds &= kinds_of(text, format_.decimal);
+}
+
+// What texts could be if all of the column were like them.
+void CsvColumnReader::note_kinds(const CsvField& field) {
+  if (part_->kinds) part_->kinds &= kinds_of_field(field, format_.decimal);
+}
+
+void CsvColumnReader::read_codes(const CsvBatch& batch, std::size_t row) {
+  if (numbering_->texts().size() > most_different_texts) return;
+  std::int32_t* const to = static_cast<std::int32_t*>(column_.values) + row;
+  // The same text often comes again at once.
+  std::string_view last;
+  std::int32_t last_code = 0;
+  each_field(batch, [&](std::size_t i, const CsvField& field) {
+    if (is_missing(field)) {
+      to[i] = missing_integer;
+      return;
+    }
+    if (!last_code || field.text() != last) {
+      last = field.text();
+      note_kinds(field);
+      last_code = numbering_->number(last);
+    }
+    to[i] = last_code;
+  });
+}
+
+void CsvColumnReader::read_texts(const CsvBatch& batch, std::size_t row) {
+  std::int32_t* const start = static_cast<std::int32_t*>(column_.values) + row;
+  std::int32_t* const size = column_.sizes + row;
+  each_field(batch, [&](std::size_t i, const CsvField& field) {
+    start[i] = 0;
+    size[i] = missing_integer;
+    if (is_missing(field)) return;
+    start[i] = static_cast<std::int32_t>(part_->page.size());
+    size[i] = static_cast<std::int32_t>(field.size);
+    part_->page.append(field.start, field.size);
+    note_kinds(field);
+  });
+  if (part_->page.size() > static_cast<std::size_t>(std::numeric_limits<std::int32_t>::max()))
+    throw CsvError("long_field", batch.lines.back());
+}
+
+}  // namespace rowanroot
