@@ -245,26 +245,6 @@ code_levels_cpp <- function(code) {
     .Call(`_rowanroot_code_levels_cpp`, code)
 }
 
-workbook_file_cpp <- function(relationships) {
-    .Call(`_rowanroot_workbook_file_cpp`, relationships)
-}
-
-workbook_parts_cpp <- function(workbook, relationships, folder) {
-    .Call(`_rowanroot_workbook_parts_cpp`, workbook, relationships, folder)
-}
-
-sheet_read_cpp <- function(sheet, strings, styles) {
-    .Call(`_rowanroot_sheet_read_cpp`, sheet, strings, styles)
-}
-
-cell_name_cpp <- function(row, column) {
-    .Call(`_rowanroot_cell_name_cpp`, row, column)
-}
-
-sheet_write_cpp <- function(columns, names, rows, styles, path) {
-    .Call(`_rowanroot_sheet_write_cpp`, columns, names, rows, styles, path)
-}
-
 join_stretches_cpp <- function(columns, of, first, rows, threads) {
     .Call(`_rowanroot_join_stretches_cpp`, columns, of, first, rows, threads)
 }
@@ -323,5 +303,25 @@ iso_texts_cpp <- function(values, days) {
 
 has_negative_zero_cpp <- function(values) {
     .Call(`_rowanroot_has_negative_zero_cpp`, values)
+}
+
+workbook_file_cpp <- function(relationships) {
+    .Call(`_rowanroot_workbook_file_cpp`, relationships)
+}
+
+workbook_parts_cpp <- function(workbook, relationships, folder) {
+    .Call(`_rowanroot_workbook_parts_cpp`, workbook, relationships, folder)
+}
+
+sheet_read_cpp <- function(sheet, strings, styles) {
+    .Call(`_rowanroot_sheet_read_cpp`, sheet, strings, styles)
+}
+
+cell_name_cpp <- function(row, column) {
+    .Call(`_rowanroot_cell_name_cpp`, row, column)
+}
+
+sheet_write_cpp <- function(columns, names, rows, styles, path) {
+    .Call(`_rowanroot_sheet_write_cpp`, columns, names, rows, styles, path)
 }
 

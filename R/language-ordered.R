@@ -3,9 +3,10 @@
 # Fields of their records besides those of all words:
 #   check       makes of the options that a call gives all of them, or stops
 #   memory      the way in which the engine calculates it, and `what` in this way; none: by `r`, group after group
+#   explain     what why() says of it: a function of the facts of a row, below; by default where it is in its group
 
-ordered_word <- function(name, check, memory = NULL, what = name, ...) {
-  language_word(name, "ordered", check = check, memory = memory, what = what, ...)
+ordered_word <- function(name, check, memory = NULL, what = name, explain = explain_place, ...) {
+  language_word(name, "ordered", check = check, memory = memory, what = what, explain = explain, ...)
 }
 
 # A node for `ranking(net_kg, best = "highest", within = apiary)` and the like.
@@ -53,6 +54,8 @@ given_order <- function(given, scope) {
 
 # What why() says of a row: `facts` has the `arguments` in all rows, the `values`, the `rows` of the group in their
 # order and words for these in `of`, the `row` and where it is `at` among them, and the `options`.
+explain_place <- function(facts) paste("in place", facts$at, "of", facts$of)
+
 explain_running <- function(facts) {
   so_far <- facts$rows[seq_len(facts$at)]
   explain_window(facts, so_far, paste(counted_rows(facts$at), "so far"))

@@ -1,7 +1,7 @@
 # Aggregates: calculated at once, as what follows may depend on them. The result is one value for all rows,
 # or a column that has for each row the value of its group.
 
-type_aggregate <- function(node, block) {
+lower_aggregate <- function(node, block) {
   if (is.null(block$calibration)) aggregate_value(node, block) else calibrated_aggregate(node, block)
 }
 
@@ -25,7 +25,7 @@ aggregate_value <- function(node, block) {
 }
 
 aggregate_argument <- function(node, block) {
-  argument <- type_unguarded(node$argument, block)
+  argument <- lower_unguarded(node$argument, block)
   check_can_aggregate(node, argument$type, likes_of(list(argument), block)[[1]], block)
   if (is_for_core(node, argument, block) && argument$kind != "slot") new_pending(block, argument) else argument
 }

@@ -71,7 +71,7 @@ add_statement <- function(block, statement) {
   if (statement$removes) {
     block$columns[targets] <- NULL
   } else if (length(targets) == 1) {
-    id <- column_slot(type_node(statement$node, block), block)
+    id <- column_slot(lower_node(statement$node, block), block)
     check_no_list(block$values[[id]], statement$node, block)
     block$name(targets, id)
   } else {
@@ -92,7 +92,7 @@ check_no_list <- function(value, node, block) {
 
 # As many typed nodes as there are names. What R gave may be a list, a data frame or a matrix.
 several_nodes <- function(node, wanted, block) {
-  parts <- lapply(node$parts, type_node, block = block)
+  parts <- lapply(node$parts, lower_node, block = block)
   if (length(parts) == wanted) return(parts)
   value <- node_values(parts, block)[[1]]
   if (length(dim(value)) == 2) value <- as.data.frame(value)

@@ -13,7 +13,7 @@ in_memory <- function(step, data, call) UseMethod("in_memory")
 calculate_tree.memory_engine <- function(engine, node, columns, line, call) {
   block <- new_block(columns, length(columns[[1]]), call)
   start_line(block, line)
-  id <- column_slot(type_node(node, block), block)
+  id <- column_slot(lower_node(node, block), block)
   calculate(block, id)
   value <- block$values[[id]]
   if (is.null(value)) rep_len(NA, block$rows) else value

@@ -14,5 +14,5 @@ true_or_false <- function(step, data, call) {
 # A condition of rows, typed; `line` is its code.
 row_condition <- function(node, line, schema, block) {
   start_line(block, line)
-  type_condition(type_tree(new_condition(node, line), schema, block), block, as_row_condition = TRUE)
+  lower_condition(type_tree(new_condition(node, line), schema, block), block, as_row_condition = TRUE)
 }

@@ -1,7 +1,7 @@
 # Ordered words: calculated at once, from a column, in the order of rows and by the groups that they stand in.
 
-type_ordered <- function(node, block) {
-  argument <- type_unguarded(node$argument, block)
+lower_ordered <- function(node, block) {
+  argument <- lower_unguarded(node$argument, block)
   id <- column_slot(argument, block)
   groups <- block_numbered_groups(block, node$within)
   order <- block_order(block, node$along)

@@ -8,7 +8,7 @@ call_r <- function(node, block) {
 r_value <- function(node, block) {
   if (gives_any_length(node$arguments) && has_parts(block, block_groups(block, node$within))) node <- as_one_call(node)
   by_value <- goes_by_value(node$word, node$arguments)
-  arguments <- lapply(node$arguments, if (by_value) type_node else type_unguarded, block = block)
+  arguments <- lapply(node$arguments, if (by_value) lower_node else lower_unguarded, block = block)
   if (by_value) arguments <- lapply(arguments, guarded, block = block)
   call_r_function(node, arguments, block, block_groups(block, node$within))
 }

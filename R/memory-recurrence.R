@@ -1,7 +1,7 @@
 # Recurrences. The parts of the formula that do not need the row above are columns, calculated for all rows at once;
 # the rest is a program that is run for one row after the other.
 
-type_running <- function(node, block) {
+lower_running <- function(node, block) {
   if (!is.null(block$above)) {
     stop_because(c("A {.code running()} can't stand in another.", "x" = "It does in {.code {block$formula}}.",
                    "i" = "Give the inner one a line of its own."), "bad_formula", block$call)
@@ -9,7 +9,7 @@ type_running <- function(node, block) {
   groups <- block_groups(block, node$within)
   order <- order_rows(block_order(block, node$along))
   on.exit(block$above <- NULL)
-  typed <- type_recurrence(node, block)
+  typed <- lower_recurrence(node, block)
   type <- typed$type
   typed <- settle(typed, block)
   if (!has_above(typed)) return(typed)
@@ -27,13 +27,13 @@ type_running <- function(node, block) {
 }
 
 # The row above has the type of what the formula gives: it may begin with whole numbers and give others.
-type_recurrence <- function(node, block) {
+lower_recurrence <- function(node, block) {
   type <- if (is_missing_literal(node$start)) "missing" else value_type(node$start)
   shared <- block$shared
   for (k in 1:4) {
     block$shared <- shared
     block$above <- type
-    typed <- type_unguarded(node$formula, block)
+    typed <- lower_unguarded(node$formula, block)
     found <- common_type(c(type, typed$type))
     if (is.na(found) || !typed$type %in% c("missing", "logical", "integer", "double", "text")) {
       stop_type_changes(node, type, typed$type, block)

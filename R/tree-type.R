@@ -41,12 +41,12 @@ type_one <- function(node, schema, about, above) {
     rows = with_type(node, "integer"),
     value = type_value(node, schema$rows),
     above = with_type(node, above),
-    word = type_word_of(node, about),
+    word = type_word(node, about),
     choose = type_choice(node, about),
     condition = type_rows(node, about),
-    aggregate = type_aggregate_of(node, about),
-    ordered = type_ordered_of(node, about),
-    running = type_running_of(node, schema, about),
+    aggregate = type_aggregate(node, about),
+    ordered = type_ordered(node, about),
+    running = type_running(node, schema, about),
     r_call = type_call(node),
     with_type(node, "unknown")
   )
@@ -79,7 +79,7 @@ converted <- function(node, type) {
   with_type(new_conversion(node, type), type)
 }
 
-type_word_of <- function(node, about) {
+type_word <- function(node, about) {
   types <- types_of(node$arguments)
   if (any(types == "unknown")) return(with_type(node, "unknown"))
   rule <- if (!any(types == "other")) rule_of_types(node$word, types)
@@ -162,7 +162,7 @@ type_rows <- function(node, about) {
   with_type(node, "logical")
 }
 
-type_aggregate_of <- function(node, about) {
+type_aggregate <- function(node, about) {
   type <- node$argument$type
   if (type %in% c("unknown", "missing")) return(with_type(node, "unknown"))
   check_can_aggregate(node, type, node$argument$like, about)
@@ -180,7 +180,7 @@ type_aggregate_of <- function(node, about) {
   )
 }
 
-type_ordered_of <- function(node, about) {
+type_ordered <- function(node, about) {
   type <- node$argument$type
   if (type == "unknown" || is.null(node$word$memory)) return(with_type(node, "unknown"))
   what <- list(name = node$word$name, label = label_of(node$argument), formula = about$formula, call = about$call)
@@ -199,7 +199,7 @@ type_ordered_of <- function(node, about) {
 }
 
 # The row above has the type of what the formula gives: it may begin with whole numbers and give others.
-type_running_of <- function(node, schema, about) {
+type_running <- function(node, schema, about) {
   type <- if (is_missing_literal(node$start)) "missing" else value_type(node$start)
   for (k in 1:4) {
     # What it warns of it warns of when it is calculated.

@@ -183,7 +183,7 @@ above_text <- function(rows, row, values) {
 }
 
 argument_values_of <- function(node, block) {
-  id <- column_slot(type_unguarded(node$argument, block$run), block$run)
+  id <- column_slot(lower_unguarded(node$argument, block$run), block$run)
   calculate(block$run, id)
   block$run$values[[id]]
 }

@@ -206,7 +206,7 @@ run_before_line <- function(step, trace, k, at) {
     bind_formula(code, scope(code))
   }
   values <- function(node) {
-    id <- column_slot(type_node(node, run), run)
+    id <- column_slot(lower_node(node, run), run)
     calculate(run, id)
     run$values[[id]]
   }

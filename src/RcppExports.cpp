@@ -819,70 +819,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// workbook_file_cpp
-Rcpp::List workbook_file_cpp(std::string relationships);
-RcppExport SEXP _rowanroot_workbook_file_cpp(SEXP relationshipsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< std::string >::type relationships(relationshipsSEXP);
-    rcpp_result_gen = Rcpp::wrap(workbook_file_cpp(relationships));
-    return rcpp_result_gen;
-END_RCPP
-}
-// workbook_parts_cpp
-Rcpp::List workbook_parts_cpp(std::string workbook, std::string relationships, std::string folder);
-RcppExport SEXP _rowanroot_workbook_parts_cpp(SEXP workbookSEXP, SEXP relationshipsSEXP, SEXP folderSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< std::string >::type workbook(workbookSEXP);
-    Rcpp::traits::input_parameter< std::string >::type relationships(relationshipsSEXP);
-    Rcpp::traits::input_parameter< std::string >::type folder(folderSEXP);
-    rcpp_result_gen = Rcpp::wrap(workbook_parts_cpp(workbook, relationships, folder));
-    return rcpp_result_gen;
-END_RCPP
-}
-// sheet_read_cpp
-Rcpp::List sheet_read_cpp(std::string sheet, std::string strings, std::string styles);
-RcppExport SEXP _rowanroot_sheet_read_cpp(SEXP sheetSEXP, SEXP stringsSEXP, SEXP stylesSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< std::string >::type sheet(sheetSEXP);
-    Rcpp::traits::input_parameter< std::string >::type strings(stringsSEXP);
-    Rcpp::traits::input_parameter< std::string >::type styles(stylesSEXP);
-    rcpp_result_gen = Rcpp::wrap(sheet_read_cpp(sheet, strings, styles));
-    return rcpp_result_gen;
-END_RCPP
-}
-// cell_name_cpp
-std::string cell_name_cpp(int row, int column);
-RcppExport SEXP _rowanroot_cell_name_cpp(SEXP rowSEXP, SEXP columnSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< int >::type row(rowSEXP);
-    Rcpp::traits::input_parameter< int >::type column(columnSEXP);
-    rcpp_result_gen = Rcpp::wrap(cell_name_cpp(row, column));
-    return rcpp_result_gen;
-END_RCPP
-}
-// sheet_write_cpp
-std::string sheet_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::vector<int> styles, std::string path);
-RcppExport SEXP _rowanroot_sheet_write_cpp(SEXP columnsSEXP, SEXP namesSEXP, SEXP rowsSEXP, SEXP stylesSEXP, SEXP pathSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type names(namesSEXP);
-    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
-    Rcpp::traits::input_parameter< std::vector<int> >::type styles(stylesSEXP);
-    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
-    rcpp_result_gen = Rcpp::wrap(sheet_write_cpp(columns, names, rows, styles, path));
-    return rcpp_result_gen;
-END_RCPP
-}
 // join_stretches_cpp
 SEXP join_stretches_cpp(Rcpp::List columns, Rcpp::IntegerVector of, Rcpp::NumericVector first, Rcpp::NumericVector rows, int threads);
 RcppExport SEXP _rowanroot_join_stretches_cpp(SEXP columnsSEXP, SEXP ofSEXP, SEXP firstSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
@@ -1071,6 +1007,70 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// workbook_file_cpp
+Rcpp::List workbook_file_cpp(std::string relationships);
+RcppExport SEXP _rowanroot_workbook_file_cpp(SEXP relationshipsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type relationships(relationshipsSEXP);
+    rcpp_result_gen = Rcpp::wrap(workbook_file_cpp(relationships));
+    return rcpp_result_gen;
+END_RCPP
+}
+// workbook_parts_cpp
+Rcpp::List workbook_parts_cpp(std::string workbook, std::string relationships, std::string folder);
+RcppExport SEXP _rowanroot_workbook_parts_cpp(SEXP workbookSEXP, SEXP relationshipsSEXP, SEXP folderSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type workbook(workbookSEXP);
+    Rcpp::traits::input_parameter< std::string >::type relationships(relationshipsSEXP);
+    Rcpp::traits::input_parameter< std::string >::type folder(folderSEXP);
+    rcpp_result_gen = Rcpp::wrap(workbook_parts_cpp(workbook, relationships, folder));
+    return rcpp_result_gen;
+END_RCPP
+}
+// sheet_read_cpp
+Rcpp::List sheet_read_cpp(std::string sheet, std::string strings, std::string styles);
+RcppExport SEXP _rowanroot_sheet_read_cpp(SEXP sheetSEXP, SEXP stringsSEXP, SEXP stylesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type sheet(sheetSEXP);
+    Rcpp::traits::input_parameter< std::string >::type strings(stringsSEXP);
+    Rcpp::traits::input_parameter< std::string >::type styles(stylesSEXP);
+    rcpp_result_gen = Rcpp::wrap(sheet_read_cpp(sheet, strings, styles));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cell_name_cpp
+std::string cell_name_cpp(int row, int column);
+RcppExport SEXP _rowanroot_cell_name_cpp(SEXP rowSEXP, SEXP columnSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< int >::type row(rowSEXP);
+    Rcpp::traits::input_parameter< int >::type column(columnSEXP);
+    rcpp_result_gen = Rcpp::wrap(cell_name_cpp(row, column));
+    return rcpp_result_gen;
+END_RCPP
+}
+// sheet_write_cpp
+std::string sheet_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::vector<int> styles, std::string path);
+RcppExport SEXP _rowanroot_sheet_write_cpp(SEXP columnsSEXP, SEXP namesSEXP, SEXP rowsSEXP, SEXP stylesSEXP, SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type names(namesSEXP);
+    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< std::vector<int> >::type styles(stylesSEXP);
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(sheet_write_cpp(columns, names, rows, styles, path));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_content_number_cpp", (DL_FUNC) &_rowanroot_content_number_cpp, 3},
@@ -1134,11 +1134,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_run_program_cpp", (DL_FUNC) &_rowanroot_run_program_cpp, 7},
     {"_rowanroot_run_recurrence_cpp", (DL_FUNC) &_rowanroot_run_recurrence_cpp, 8},
     {"_rowanroot_code_levels_cpp", (DL_FUNC) &_rowanroot_code_levels_cpp, 1},
-    {"_rowanroot_workbook_file_cpp", (DL_FUNC) &_rowanroot_workbook_file_cpp, 1},
-    {"_rowanroot_workbook_parts_cpp", (DL_FUNC) &_rowanroot_workbook_parts_cpp, 3},
-    {"_rowanroot_sheet_read_cpp", (DL_FUNC) &_rowanroot_sheet_read_cpp, 3},
-    {"_rowanroot_cell_name_cpp", (DL_FUNC) &_rowanroot_cell_name_cpp, 2},
-    {"_rowanroot_sheet_write_cpp", (DL_FUNC) &_rowanroot_sheet_write_cpp, 5},
     {"_rowanroot_join_stretches_cpp", (DL_FUNC) &_rowanroot_join_stretches_cpp, 5},
     {"_rowanroot_count_parts_cpp", (DL_FUNC) &_rowanroot_count_parts_cpp, 2},
     {"_rowanroot_split_texts_cpp", (DL_FUNC) &_rowanroot_split_texts_cpp, 4},
@@ -1154,6 +1149,11 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_read_moments_cpp", (DL_FUNC) &_rowanroot_read_moments_cpp, 2},
     {"_rowanroot_iso_texts_cpp", (DL_FUNC) &_rowanroot_iso_texts_cpp, 2},
     {"_rowanroot_has_negative_zero_cpp", (DL_FUNC) &_rowanroot_has_negative_zero_cpp, 1},
+    {"_rowanroot_workbook_file_cpp", (DL_FUNC) &_rowanroot_workbook_file_cpp, 1},
+    {"_rowanroot_workbook_parts_cpp", (DL_FUNC) &_rowanroot_workbook_parts_cpp, 3},
+    {"_rowanroot_sheet_read_cpp", (DL_FUNC) &_rowanroot_sheet_read_cpp, 3},
+    {"_rowanroot_cell_name_cpp", (DL_FUNC) &_rowanroot_cell_name_cpp, 2},
+    {"_rowanroot_sheet_write_cpp", (DL_FUNC) &_rowanroot_sheet_write_cpp, 5},
     {NULL, NULL, 0}
 };
 

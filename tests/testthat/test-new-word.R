@@ -72,8 +72,8 @@ test_that("a word without a kernel works by its record, of every kind", {
   environment(initials) <- environment(spread_of) <- asNamespace("rowanroot")
   local_word(rowanroot:::language_word("initials", "row", fun = initials))
   local_word(rowanroot:::language_word("spread_of", "aggregate", fun = spread_of, options = "na.rm", needs = "numbers"))
-  local_word(rowanroot:::language_word("since_start", "ordered", fun = since_start, r = function(x) x - x[1],
-                                       check = function(options, call) list()))
+  local_word(rowanroot:::ordered_word("since_start", check = function(options, call) list(), fun = since_start,
+                                      r = function(x) x - x[1]))
   local_word(rowanroot:::language_word("twice", "derived", fun = twice, one_row = TRUE,
                                        bind = function(given, expr, scope) {
     x <- rowanroot:::bind_formula(given$x, scope)
@@ -98,4 +98,5 @@ test_that("a word without a kernel works by its record, of every kind", {
   expect_error(set_columns(data, { a <- spread_of(keeper) }), class = "rowanroot_type_mismatch")
   expect_identical(as.numeric(one_row_per(data, keeper, { s <- spread_of(kg) })$s), c(5, 2))
   expect_identical(as.numeric(why(made, row = 1, column = more)$value), 8)
+  expect_output(print(why(made, row = 1, column = gain)), "in place 2 of 2 rows")
 })

@@ -13,7 +13,7 @@
 #include "csv_values.h"
 #include "input.h"
 #include "deferred_strings.h"
-#include "sheets.h"
+#include "workbook.h"
 #include "xml.h"
 
 namespace {

@@ -1,4 +1,4 @@
-#include "sheets.h"
+#include "workbook.h"
 
 #include <random>
 #include <string>

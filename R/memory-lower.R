@@ -13,32 +13,32 @@ typed_value <- function(value, block) {
   typed_object(value)
 }
 
-type_node <- function(node, block) {
+lower_node <- function(node, block) {
   switch(node$kind,
     column = block_column(block, node$name),
     rows = row_counts(block, node$name),
     value = typed_value(node$value, block),
-    shared = type_shared(node, block),
-    deep = type_deep(node, block),
-    aggregate = type_aggregate(node, block),
-    ordered = type_ordered(node, block),
+    shared = lower_shared(node, block),
+    deep = lower_deep(node, block),
+    aggregate = lower_aggregate(node, block),
+    ordered = lower_ordered(node, block),
     above = typed_above(block$above),
-    running = type_running(node, block),
-    word = type_word(node, block),
-    choose = type_choose(node, block),
+    running = lower_running(node, block),
+    word = lower_word(node, block),
+    choose = lower_choose(node, block),
     r_call = call_r(node, block),
     r_code = typed_code(node),
-    convert = convert(type_node(node$argument, block), node$to),
+    convert = convert(lower_node(node$argument, block), node$to),
     typed = node$typed
   )
 }
 
 # What is used in several places gets a slot of its own, for this block.
-type_shared <- function(node, block) {
+lower_shared <- function(node, block) {
   for (one in block$shared[[node$id]]) if (is.null(one$guard) || identical(one$guard, block$guard)) return(one$typed)
   was_guarded <- block$guarded
   block$guarded <- FALSE
-  typed <- type_node(node$part$node, block)
+  typed <- lower_node(node$part$node, block)
   if (has_above(typed)) {
     typed <- new_shared(typed)
   } else if (typed$kind %in% c("operation", "choose")) {
@@ -53,9 +53,9 @@ type_shared <- function(node, block) {
 }
 
 # Each part is looked at before those that it is in.
-type_deep <- function(node, block) {
-  for (part in node$parts) type_node(part, block)
-  type_node(node$node, block)
+lower_deep <- function(node, block) {
+  for (part in node$parts) lower_node(part, block)
+  lower_node(node$node, block)
 }
 
 # R's functions are given whole columns, where a formula may use what they give in some rows only. Overflows in
@@ -67,14 +67,14 @@ guarded <- function(node, block) {
   typed_choice(block$guard, node, convert(constant_of(NA), node$type), node$type)
 }
 
-type_under <- function(node, condition, block) {
+lower_under <- function(node, condition, block) {
   outer <- block$guard
   on.exit(block$guard <- outer)
   block$guard <- if (is.null(outer) || is.null(condition)) condition else logic_node("and_then", outer, condition)
-  type_node(node, block)
+  lower_node(node, block)
 }
 
-type_unguarded <- function(node, block) type_under(node, NULL, block)
+lower_unguarded <- function(node, block) lower_under(node, NULL, block)
 
 logic_node <- function(name, ...) typed_operation(name, list(...), "logical")
 
@@ -98,13 +98,13 @@ row_counts <- function(block, name) {
   block$row_counts[[name]]
 }
 
-type_word <- function(node, block) {
+lower_word <- function(node, block) {
   word <- node$word
-  arguments <- if (is.null(word$settled_by)) lapply(node$arguments, type_node, block = block) else type_in_turn(node,
+  arguments <- if (is.null(word$settled_by)) lapply(node$arguments, lower_node, block = block) else lower_in_turn(node,
       block)
   types <- vapply(arguments, `[[`, "", "type")
   rule <- if (!any(types == "other")) word$type(types)
-  if (is.null(rule)) return(type_by_r(node, arguments, types, block))
+  if (is.null(rule)) return(lower_by_r(node, arguments, types, block))
   operands <- unname(arguments)
   for (k in which(types != rule$operands)) operands[[k]] <- convert(operands[[k]], rule$operands[k])
   if (!nzchar(word$memory)) return(operands[[1]])
@@ -112,7 +112,7 @@ type_word <- function(node, block) {
 }
 
 # What the core does not calculate, R's function does.
-type_by_r <- function(node, arguments, types, block) {
+lower_by_r <- function(node, arguments, types, block) {
   word <- node$word
   # What was typed before (tree-type.R) was checked then.
   if (!is_typed(node)) check_arguments(node, types, likes_of(arguments, block), texts_of(arguments), block)
@@ -124,12 +124,12 @@ type_by_r <- function(node, arguments, types, block) {
 }
 
 # The second condition counts where the first one leaves it open.
-type_in_turn <- function(node, block) {
-  first <- type_node(node$arguments[[1]], block)
-  if (!is_numeric_type(first$type)) return(list(first, type_node(node$arguments[[2]], block)))
+lower_in_turn <- function(node, block) {
+  first <- lower_node(node$arguments[[1]], block)
+  if (!is_numeric_type(first$type)) return(list(first, lower_node(node$arguments[[2]], block)))
   decides <- convert(first, "logical")
   if (!node$word$settled_by) decides <- logic_node("not", decides)
-  list(first, type_under(node$arguments[[2]], logic_node("not", logic_node("is_true", decides)), block))
+  list(first, lower_under(node$arguments[[2]], logic_node("not", logic_node("is_true", decides)), block))
 }
 
 # x^2 is x * x in R too.
@@ -152,11 +152,11 @@ convert <- function(node, type) {
 
 vector_mode <- function(type) if (type == "text") "character" else type
 
-type_choose <- function(node, block) {
-  condition <- type_condition(node, block)
+lower_choose <- function(node, block) {
+  condition <- lower_condition(node, block)
   if (isTRUE(node$some_rows)) condition <- logic_node("is_true", condition)
-  yes <- type_under(node$yes, condition, block)
-  no <- type_under(node$no, logic_node("not", condition), block)
+  yes <- lower_under(node$yes, condition, block)
+  no <- lower_under(node$no, logic_node("not", condition), block)
   types <- c(yes$type, no$type)
   if (any(types == "other")) return(choose_with_r(guarded(condition, block), yes, no, node, block))
   type <- common_type(types)
@@ -164,8 +164,8 @@ type_choose <- function(node, block) {
   typed_choice(condition, convert(yes, type), convert(no, type), type)
 }
 
-type_condition <- function(node, block, as_row_condition = FALSE) {
-  condition <- type_node(node$condition, block)
+lower_condition <- function(node, block, as_row_condition = FALSE) {
+  condition <- lower_node(node$condition, block)
   check_condition(node, condition$type, as_row_condition, block)
   convert(condition, "logical")
 }
