@@ -1,5 +1,5 @@
 # `make demo` and `make test` set up all that they need, then run. `make help` lists the rest.
-.PHONY: help demo test test-core fuzz random reliability mutants document check bench screenshots architecture lint coverage clean
+.PHONY: help demo test test-core fuzz random reliability mutants document check bench guides messages screenshots architecture lint coverage clean
 .DEFAULT_GOAL := help
 
 help: ## list the targets
@@ -31,6 +31,14 @@ bench: ## time the engine beside base R and hand-written C++, into docs/performa
 	@tools/setup.sh run
 	@Rscript bench/run.R 5e6 build/bench.md
 	@Rscript bench/write-page.R build/bench.md
+
+guides: ## write docs/guides/ from the vignettes
+	@tools/setup.sh test
+	@Rscript tools/guides.R
+
+messages: ## write docs/messages.md: every message with an example (5 minutes)
+	@tools/setup.sh test
+	@NOT_CRAN=true Rscript tools/messages.R
 
 screenshots: ## pictures of what the commands print (needs xvfb, xterm, imagemagick)
 	@tools/setup.sh run

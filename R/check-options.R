@@ -5,8 +5,8 @@ check_one_of <- function(value, choices, name, call) {
   if (is.character(value) && length(value) == 1 && value %in% choices) return(value)
   hint <- if (is.character(value) && length(value) == 1) nearest_name(value, choices)
   found <- if (is.character(value) && length(value) == 1) encodeString(value, quote = "\"") else what_is(value)
-  stop_because(c("{.arg {name}} must be one of {.or {.val {choices}}}, not {found}.",
-                 "i" = if (length(hint)) "Did you mean {.val {hint}}?"), "bad_argument", call)
+  stop_because(c("{.arg {name}} can be {.or {.val {choices}}}, not {found}.",
+                 "try" = if (length(hint)) "{.val {hint}}"), "bad_argument", call)
 }
 
 check_whole_number <- function(value, least, name, call) {

@@ -86,7 +86,7 @@ number_option <- function(text, name, command, least, whole = TRUE) {
   if (is.null(text)) return(NULL)
   number <- suppressWarnings(as.numeric(text))
   if (!is.na(number) && is.finite(number) && number >= least && (!whole || number == floor(number))) return(number)
-  stop_wrong_use(command, paste0("`", name, "` must be a ", if (whole) "whole ", "number, ", least,
+  stop_usage(command, paste0("`", name, "` must be a ", if (whole) "whole ", "number, ", least,
                                  " or more, not `", text, "`."))
 }
 
@@ -114,10 +114,10 @@ check_cli_file <- function(path, command, is_pattern = FALSE) {
   }
   if (dir.exists(path)) {
     stop_because(c("{.file {path}} is a folder, not a file.",
-                   "i" = "{.code rowanroot {command} --help} shows how the command is used."), "wrong_use")
+                   "try" = "{.code rowanroot {command} --help} shows how the command is used."), "usage")
   }
   hint <- nearest_name(basename(path), list.files(dirname(path)))
   stop_because(c("There is no file {.file {path}}.",
-                 "i" = if (length(hint)) "Did you mean {.file {in_folder_of(path, hint)}}?",
-                 "i" = "{.code rowanroot {command} --help} shows how the command is used."), "wrong_use")
+                 "try" = if (length(hint)) "{.file {in_folder_of(path, hint)}}",
+                 "try" = "{.code rowanroot {command} --help} shows how the command is used."), "usage")
 }

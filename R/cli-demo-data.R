@@ -36,8 +36,8 @@ check_empty_folder <- function(folder, call) {
   if (!file.exists(folder) || dir.exists(folder) && !length(list.files(folder, all.files = TRUE, no.. = TRUE))) {
     return(invisible())
   }
-  stop_because(c("{.file {folder}} is there already, and is not an empty folder.",
-                 "i" = "Nothing was written. Give another folder, or remove this one."), "folder_not_empty", call)
+  stop_because(c("{.file {folder}} exists, and is not an empty folder.",
+                 "try" = "Nothing was written. Give another folder, or remove this one."), "folder_not_empty", call)
 }
 
 demo_apiaries <- function() {
@@ -61,8 +61,8 @@ demo_visits <- function() {
     visits <- data.frame(
       date = format(day, "%d/%m/%Y"),
       hive_code = sprintf("%s-%02d", sample(demo_apiaries()$apiary, n, replace = TRUE), sample(12, n, replace = TRUE)),
-      keeper_first = c("Ada", "Ivo", "Zo\u00eb", "Milan", "S\u00f8lvi", "Per")[keeper],
-      keeper_last = c("Lindqvist", "Marek", "O'Shea", "van der Berg", "Haugen", "Lind")[keeper],
+      keeper_first = c("Ada", "Ivo", "Zo\u00eb", "Wil", "S\u00f8lvi", "Per")[keeper],
+      keeper_last = c("Lindquarr", "Marrowin", "O'Thrisk", "van der Hoxel", "Haugmyr", "Skepling")[keeper],
       gross_kg = round(tare + stats::rgamma(n, 4, scale = 2.4), 1),
       tare_kg = tare,
       frames = sample(1:11, n, replace = TRUE),

@@ -7,25 +7,25 @@ cli_commands <- function() {
     run = list(run = cli_run, arguments = "script.R",
                about = "run a script; write only the outputs that are out of date"),
     status = list(run = cli_status, arguments = "script.R",
-                  about = "tell which outputs of a script are out of date, and why"),
+                  about = "show which outputs of a script are out of date, and why"),
     watch = list(run = cli_watch, arguments = "script.R",
-                 about = "run a script again whenever a file changes that it is made from"),
+                 about = "run a script again whenever one of its files changes"),
     why = list(run = cli_why, arguments = "output",
                about = "show one value of an output with its formulas filled in, back to file and line"),
     report = list(run = cli_report, arguments = "script.R",
                   about = "write one HTML page on the outputs of a script: steps, figures, checks"),
     changes = list(run = cli_changes, arguments = "output",
                    about = "show what differs in an output from what it was before"),
-    new = list(run = cli_new, arguments = "folder", about = "begin a project: a script, and a folder for its files"),
+    new = list(run = cli_new, arguments = "folder", about = "start a project: a script, and a folder for its files"),
     clean = list(run = cli_clean, arguments = "[folder]",
-                 about = "remove what is kept beside a script and can be made again"),
+                 about = "remove what is stored beside a script and can be made again"),
     peek = list(run = cli_peek, arguments = "file", about = "show the size, columns and first rows of a CSV file")
   )
 }
 
 exit_done <- 0L
 exit_failed <- 1L
-exit_wrong_use <- 2L
+exit_usage <- 2L
 exit_stale <- 3L
 
 # Runs the command line `args` and gives its exit status.
@@ -34,7 +34,7 @@ cli_main <- function(args) {
   if (!l10n_info()[["UTF-8"]]) suppressWarnings(Sys.setlocale("LC_CTYPE", "C.UTF-8"))
   if (!length(args) || args[1] %in% c("--help", "-h", "help")) {
     cat(cli_overview(), sep = "\n")
-    return(if (length(args)) exit_done else exit_wrong_use)
+    return(if (length(args)) exit_done else exit_usage)
   }
   if (args[1] == "--version") {
     cat("rowanroot", format(utils::packageVersion("rowanroot")), "\n")
@@ -55,15 +55,15 @@ cli_overview <- function() {
   c("rowanroot: derives the columns of tables, and reruns only what is out of date", "",
     "Usage: rowanroot command [arguments]", "",
     paste0("  ", uses, "  ", vapply(commands, `[[`, "", "about")), "",
-    "`rowanroot command --help` tells more of each; `--version` gives the version.",
-    "Exit status: 0 done, 1 a step failed, 2 wrong use, 3 (of status) something is out of date.")
+    "`rowanroot command --help` describes a command; `--version` shows the version.",
+    "Exit status: 0 done, 1 a check or a step failed, 2 usage error, 3 (of status) something is out of date.")
 }
 
 cli_unknown_command <- function(name) {
   hint <- nearest_name(name, names(cli_commands()))
   cli_error(paste0("There is no command `", name, "`.", if (length(hint)) paste0(" Did you mean `", hint, "`?"),
                    " `rowanroot --help` lists them."))
-  exit_wrong_use
+  exit_usage
 }
 
 cli_error <- function(lines) cat(shown(lines), sep = "\n", file = stderr())
@@ -76,18 +76,18 @@ cli_guarded <- function(code, on_interrupt = cli_interrupted, as_json = FALSE) {
       cli_error(paste0("Warning: ", conditionMessage(w)))
       invokeRestart("muffleWarning")
     }),
-    rowanroot_wrong_use = failed(exit_wrong_use),
-    rowanroot_bad_argument = failed(exit_wrong_use),
-    rowanroot_unknown_output = failed(exit_wrong_use),
-    rowanroot_folder_in_use = failed(exit_wrong_use),
-    rowanroot_no_such_file = failed(exit_wrong_use),
+    rowanroot_usage = failed(exit_usage),
+    rowanroot_bad_argument = failed(exit_usage),
+    rowanroot_unknown_output = failed(exit_usage),
+    rowanroot_folder_in_use = failed(exit_usage),
+    rowanroot_no_such_file = failed(exit_usage),
     error = failed(exit_failed),
     interrupt = on_interrupt
   )
 }
 
 cli_interrupted <- function(e) {
-  cli_error("Interrupted. Outputs are the old or the new ones, whole.")
+  cli_error("Interrupted. Each output is the complete old file or the complete new one.")
   130L
 }
 
@@ -95,14 +95,18 @@ cli_failure <- function(error, status, as_json = FALSE) {
   text <- conditionMessage(error)
   cli_error(paste0("Error: ", text))
   # What became of outputs, if that is there, says what failed.
-  if (as_json && is.null(state$json)) print_json(list(error = list(class = class(error)[1], message = unwrapped(text))))
+  if (as_json && is.null(state$json)) {
+    print_json(list(error = list(class = class(error)[1], message = unlabeled(error))))
+  }
   status
 }
 
-# A message whose sentences are not broken into lines.
-unwrapped <- function(text) gsub("\n(?![^[:alnum:][:space:]`'\"(] )\\s*", " ", cli::ansi_strip(text), perl = TRUE)
+# A message in one line, for programs.
+unlabeled <- function(error) {
+  if (is.null(error$parts)) one_text(conditionMessage(error)) else paste(error$parts, collapse = " ")
+}
 
-# The options and the words of a command, or a message on wrong use. NULL if it has shown its help.
+# The options and the words of a command, or a usage error. NULL if it has shown its help.
 cli_arguments <- function(name, args, options = list(), at_least = 1, at_most = 1) {
   command <- cli_commands()[[name]]
   parser <- optparse::OptionParser(
@@ -111,7 +115,7 @@ cli_arguments <- function(name, args, options = list(), at_least = 1, at_most = 
   )
   parsed <- tryCatch(
     optparse::parse_args(parser, before_dashes(args), positional_arguments = TRUE, print_help_and_exit = FALSE),
-    error = function(e) stop_wrong_use(name, sub("^Error in getopt\\(.*\\) : ", "", one_text(conditionMessage(e))))
+    error = function(e) stop_usage(name, sub("^Error in getopt\\(.*\\) : ", "", one_text(conditionMessage(e))))
   )
   parsed$args <- c(parsed$args, args[cumsum(args == "--") > 0][-1])
   if (parsed$options$help) {
@@ -119,15 +123,15 @@ cli_arguments <- function(name, args, options = list(), at_least = 1, at_most = 
     return(NULL)
   }
   words <- length(parsed$args)
-  if (words < at_least) stop_wrong_use(name, paste0("It needs ", command$arguments, "."))
+  if (words < at_least) stop_usage(name, paste0("It needs ", command$arguments, "."))
   if (words > at_most) {
-    stop_wrong_use(name, paste0("It takes ", at_most, " argument", if (at_most != 1) "s", ", not ", words, "."))
+    stop_usage(name, paste0("It takes ", at_most, " argument", if (at_most != 1) "s", ", not ", words, "."))
   }
   parsed
 }
 
-stop_wrong_use <- function(name, what) {
+stop_usage <- function(name, what) {
   stop_because(c("{.code rowanroot {name}} was not understood. {what}",
-                 "i" = "{.code rowanroot {name} --help} shows how it is used."),
-               "wrong_use")
+                 "try" = "{.code rowanroot {name} --help} shows how it is used."),
+               "usage")
 }

@@ -16,8 +16,8 @@ make_project <- function(folder) {
   call <- quote(make_project())
   check_path(folder, "folder", call, several = FALSE)
   if (file.exists(folder) && (!dir.exists(folder) || length(list.files(folder, all.files = TRUE, no.. = TRUE)))) {
-    stop_because(c("There is something in {.file {folder}} already.",
-                   "i" = "Name a folder that is not there yet, or empty."), "folder_in_use", call)
+    stop_because(c("{.file {folder}} is not empty.",
+                   "try" = "Give a new or an empty folder."), "folder_in_use", call)
   }
   from <- system.file("project", package = "rowanroot")
   for (file in list.files(from, recursive = TRUE)) {

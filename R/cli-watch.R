@@ -1,4 +1,4 @@
-# Runs a script again whenever a file changes that it is made from.
+# Runs a script again whenever one of its files changes.
 
 cli_watch <- function(args) {
   options <- list(optparse::make_option("--every", default = "1", metavar = "seconds",

@@ -11,8 +11,8 @@ cli_why <- function(args) {
   given <- cli_arguments("why", args, options)
   if (is.null(given)) return(exit_done)
   asked <- given$options
-  if (is.null(asked$column)) stop_wrong_use("why", "`--column` must name a column.")
-  if (is.null(asked$row) == is.null(asked$where)) stop_wrong_use("why", "Give `--row` or `--where`.")
+  if (is.null(asked$column)) stop_usage("why", "`--column` must name a column.")
+  if (is.null(asked$row) == is.null(asked$where)) stop_usage("why", "Give `--row` or `--where`.")
   asked$row <- number_option(asked$row, "--row", "why", 1)
   where <- if (!is.null(asked$where)) formula_of_text(asked$where)
   check_cli_file(output_file(given$args), "why")
@@ -28,7 +28,7 @@ cli_why <- function(args) {
 formula_of_text <- function(text) {
   parsed <- tryCatch(parse(text = text, keep.source = FALSE), error = function(e) NULL)
   if (length(parsed) == 1) return(parsed[[1]])
-  stop_wrong_use("why", paste0("`", text, "` is no formula."))
+  stop_usage("why", paste0("`", text, "` is not a formula."))
 }
 
 # The table that a script saves as this output, and the state of the output.
@@ -40,8 +40,8 @@ table_of_output <- function(output, call) {
   if (!length(records)) stop_unknown_output(output, call)
   script <- utils::tail(records, 1)[[1]]$script
   if (is.null(script)) {
-    stop_because(c("The script that made {.file {output}} is not known.",
-                   "i" = "It was saved outside of a script; {.code why(x, row, column)} tells of a table."),
+    stop_because(c("No script is known that made {.file {output}}.",
+                   "try" = "It was saved outside a script. {.code why()} explains a table in R."),
                  "unknown_output", call, output = output)
   }
   if (!file.exists(script)) {
@@ -52,7 +52,7 @@ table_of_output <- function(output, call) {
   evaluate_quietly(script, run, call)
   if (is.null(run$tables)) {
     stop_because(c("{.file {script}} no longer saves {.file {output}}.",
-                   "i" = "It saves {.file {vapply(run$outputs, `[[`, '', 'output')}}."), "unknown_output", call,
+                   "try" = "It saves {.file {vapply(run$outputs, `[[`, '', 'output')}}."), "unknown_output", call,
                  output = output)
   }
   run$tables[[1]]
@@ -89,7 +89,7 @@ report_script <- function(script, file) {
     })
   })
   if (!length(tables)) {
-    stop_because(c("The script has no outputs.", "i" = "{.code save_table()} makes one."), "unknown_output", call)
+    stop_because(c("The script has no outputs.", "try" = "{.code save_table()} makes one."), "unknown_output", call)
   }
   title <- if (length(run$tables) == 1) paste0(run$tables[[1]]$name, ", by ", basename(script)) else basename(script)
   write_page(title, tables, file, call)

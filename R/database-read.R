@@ -73,7 +73,8 @@ each_piece <- function(connection, query, asked, work, call) {
 asking <- function(call, code) {
   refuse <- function(condition) {
     if (inherits(condition, "rowanroot_error")) stop(condition)
-    stop_because(c("The database can't answer.", "x" = "It said: {one_text(conditionMessage(condition))}"),
+    stop_because(c("The database could not run the query.",
+                   "found" = "Its message: {one_text(conditionMessage(condition))}"),
                  "database", call)
   }
   tryCatch(withCallingHandlers(code, warning = function(w) if (!inherits(w, "rowanroot_warning")) refuse(w)),
@@ -88,12 +89,12 @@ columns_of_query <- function(connection, query, call) {
   twice <- anyDuplicated(about$name)
   if (twice) {
     stop_because(c("Two columns of the query are named {.code {about$name[twice]}}.",
-                   "i" = "Name one of them anew: {.code SELECT a.kg, b.kg AS kg_before}."), "repeated_name", call,
+                   "try" = "Rename one of them: {.code SELECT a.kg, b.kg AS kg_before}."), "repeated_name", call,
                  column = about$name[twice])
   }
   if (!all(nzchar(about$name))) {
     stop_because(c("Column {which(!nzchar(about$name))[1]} of the query has no name.",
-                   "i" = "Name it: {.code SELECT 1 + 1 AS two}."), "bad_names", call)
+                   "try" = "Name it: {.code SELECT 1 + 1 AS two}."), "bad_names", call)
   }
   about
 }
@@ -117,7 +118,7 @@ fetched_column <- function(column, name, finish, asked, before, call) {
   if (!is.null(finish)) column <- finish(column, before)
   if (is.list(column)) {
     stop_because(c("The column {.code {name}} of the database holds bytes or other things, not single values.",
-                   "i" = "Leave it out, with a {.arg query} that names the columns."), "nested_values", call,
+                   "try" = "Leave it out, with a {.arg query} that names the columns."), "nested_values", call,
                  column = name)
   }
   if (is.character(column)) {
@@ -135,6 +136,6 @@ fetched_column <- function(column, name, finish, asked, before, call) {
 
 stop_database_value <- function(name, row, what, hint, call) {
   stop_because(c("The column {.code {name}} of the database can't be read as it is.",
-                 "x" = "Row {format(row, big.mark = ',', scientific = FALSE)} {what}.", "i" = hint),
+                 "found" = "Row {format(row, big.mark = ',', scientific = FALSE)} {what}.", "try" = hint),
                "unreadable_value", call, column = name, rows = row)
 }

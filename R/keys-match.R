@@ -11,11 +11,11 @@ key_sort <- function(x) {
 
 check_key_types <- function(key, column, name, call) {
   if (is.logical(key) && all(is.na(key)) || is.logical(column) && all(is.na(column))) return(invisible())
-  if (is.list(key) || is.list(column)) stop_because("A list is no key.", "type_mismatch", call)
+  if (is.list(key) || is.list(column)) stop_because("A list can't be a key.", "type_mismatch", call)
   if (key_sort(key) == key_sort(column)) return(invisible())
   stop_because(c("Keys must be of one type.",
-                 "x" = "The key is {key_sort(key)}, and {.code {name}} of the table is {key_sort(column)}.",
-                 "i" = "Convert one of them, for instance by {.code as_number()} or {.code as.character()}."),
+                 "found" = "The key is {key_sort(key)}, and {.code {name}} of the table is {key_sort(column)}.",
+                 "try" = "Convert one of them, for example with {.code as_number()} or {.code as.character()}."),
                    "type_mismatch", call)
 }
 
@@ -68,9 +68,10 @@ check_keys_once <- function(codes, of_table, call, table = "the table") {
   if (!length(twice)) return(invisible())
   keys <- unique(codes[twice])
   stop_because(c("{counted(length(keys), 'key')} of {table} {cli::qty(length(keys))}{?is/are} there more than once.",
-                 "x" = paste0("The first is {key_text(of_table, twice[1])}, in rows {match(codes[twice[1]], codes)} ",
+                 "found" = paste0(paste0("The first is {key_text(of_table, twice[1])}, in rows ",
+                                         "{match(codes[twice[1]], codes)} "),
                               "and {twice[1]}."),
-                 "i" = "Keep one row of each key, or take the columns that tell them apart into the key."),
+                 "try" = "Keep one row for each key, or add the columns that distinguish them to the key."),
                    "duplicate_key", call, rows = twice)
 }
 
@@ -83,7 +84,7 @@ key_text <- function(keys, row) {
 # integers by all their bits.
 group_values <- function(column, call) {
   if (is.list(column) || !is.null(dim(column)) || is.complex(column)) {
-    stop_because(c("Can't group by {what_is(column)}.", "i" = "Group by numbers, text, dates or categories."),
+    stop_because(c("Can't group by {what_is(column)}.", "try" = "Group by numbers, text, dates or categories."),
                  "type_mismatch", call)
   }
   stored_values(column)

@@ -3,8 +3,8 @@
 #' In a formula, as `mean()` and `sum()`, they are over the whole column, or over each group under `within`.
 #'
 #' @param x A vector.
-#' @return One value: how many values there are that are not missing, how many different ones (a missing value
-#'   is none), and the first and the last value, missing or not. Of no values the first and last are missing.
+#' @return One value: how many values there are that are not missing, how many different ones (not counting missing
+#'   values), and the first and the last value, missing or not. For no values, the first and last are missing.
 #' @examples
 #' visits <- data.frame(apiary = c("NB", "SH", "NB"), net_kg = c(25, NA, 14))
 #' visits |> set_columns({

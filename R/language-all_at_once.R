@@ -7,7 +7,7 @@
 #'
 #' @param f A function of whole columns.
 #' @param ... Its arguments, under their names if it needs them.
-#' @return What `f` gives: in a formula one value a row, or one for all rows of the table or group.
+#' @return What `f` gives: in a formula one value for each row, or one for all rows of the table or group.
 #' @section Errors:
 #' `rowanroot_bad_argument` if `f` is not a function; `rowanroot_wrong_length` in a formula if it gives another number
 #' of values.

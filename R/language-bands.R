@@ -16,23 +16,27 @@
 #' bands(c(2, 4, 9), 4, 10)
 #' visits <- data.frame(scale_kg = c(31.5, NA), manual_kg = c(31, 28))
 #' visits |> set_columns({ reading <- first_known(scale_kg, manual_kg) })
+#' @concept cut
+#' @concept bins
+#' @concept coalesce
 #' @export
 bands <- function(x, ...) {
   call <- quote(bands())
   ends <- list(...)
   check_ends(x, ends, call)
   names <- band_names(ends)
-  if (anyDuplicated(names)) stop_because("Two bands are named {.val {names[duplicated(names)][1]}}.", "bad_argument",
+  if (anyDuplicated(names)) stop_because("Two bands have the name {.val {names[duplicated(names)][1]}}.",
+                                         "bad_argument",
                                          call)
   ends <- unlist(lapply(ends, as.numeric))
   value <- as.numeric(x)
   code <- findInterval(value, ends, left.open = TRUE) + 1L
   above <- which(code > length(ends))
   if (length(above)) {
-    stop_because(c(
-      "{counted_rows(length(above))} {cli::qty(length(above))}{?lies/lie} above the last band, which ends with {format(ends[length(ends)])}.",
-                   "x" = "The first is row {above[1]}: {format(x[above[1]])}.",
-                     "i" = "A last band that ends with {.code Inf} takes them."),
+    stop_because(c(paste0("{counted_rows(length(above))} {cli::qty(length(above))}{?is/are} above the last band, which ",
+                          "ends with {format(ends[length(ends)])}."),
+                   "found" = "The first is row {above[1]}: {format(x[above[1]])}.",
+                   "try" = "Let the last band end with {.code Inf}."),
                  "out_of_bands", call, rows = above)
   }
   structure(code, levels = names, class = c("ordered", "factor"))
@@ -45,12 +49,12 @@ first_known <- function(...) across_vectors("first_known", list(...))
 check_ends <- function(x, ends, call) {
   is_date <- inherits(x, "Date")
   if (!is_date && (!is.numeric(x) || is.object(x)) && !(is.logical(x) && all(is.na(x)))) {
-    stop_because(c("Bands are of numbers or dates, not of {what_is(x)}.",
-                   "i" = "Text becomes a number by {.code as_number()}."), "type_mismatch", call)
+    stop_because(c("{.code bands()} needs numbers or dates, not {what_is(x)}.",
+                   "try" = "Convert text with {.code as_number()}."), "type_mismatch", call)
   }
   if (!length(ends)) {
     stop_because(c("{.code bands()} needs the upper ends of the bands.",
-                   "i" = "For instance {.code bands(frames, weak = 4, fair = 8, strong = Inf)}."),
+                   "try" = "{.code bands(frames, weak = 4, fair = 8, strong = Inf)}"),
                  "bad_argument", call)
   }
   single <- vapply(ends, function(end) length(end) == 1 && (is.numeric(end) || inherits(end, "Date")) && !is.na(end),
@@ -66,7 +70,8 @@ check_ends <- function(x, ends, call) {
   }
   values <- unlist(lapply(ends, as.numeric))
   if (is.unsorted(values, strictly = TRUE)) {
-    stop_because(c("The ends of the bands must rise.", "x" = "They are {vapply(ends, format, '')}."), "bad_argument",
+    stop_because(c("The ends of the bands must increase.", "found" = "They are {vapply(ends, format, '')}."),
+                 "bad_argument",
                  call)
   }
 }
@@ -87,7 +92,7 @@ words_of_bands <- function() list(language_word("bands", "row"),
 # Where a column is missing, the next one counts.
 bind_first_known <- function(given, expr, scope) {
   if (!length(given)) {
-    stop_because(c("{.code first_known()} needs columns.", "x" = "None is given in {.code {scope_text(scope)}}."),
+    stop_because(c("{.code first_known()} needs columns.", "in" = "{scope_text(scope)}"),
                  "bad_argument", scope$call)
   }
   columns <- lapply(unname(given), function(one) new_shared(bind_formula(one, scope)))

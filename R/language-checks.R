@@ -81,6 +81,6 @@ bind_in_range <- function(given, expr, scope) {
 
 check_has_columns <- function(given, expr, scope) {
   if (length(given)) return(invisible())
-  stop_because(c("{.code {one_line(expr)}} needs columns.", "x" = "None is given in {.code {scope_text(scope)}}."),
+  stop_because(c("{.code {one_line(expr)}} needs columns.", "in" = "{scope_text(scope)}"),
                "bad_argument", scope$call)
 }

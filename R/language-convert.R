@@ -19,6 +19,8 @@
 #' as_time("2025-03-01T12:30+01:00")
 #' as_time("01/07/2025 08:15", "%d/%m/%Y %H:%M", zone = "Europe/Vienna")
 #' as_category(c("weak", "strong"), levels = c("weak", "fair", "strong"), ordered = TRUE)
+#' @concept parse numbers
+#' @concept parse dates
 #' @export
 as_number <- function(x, decimal = ".", thousands = "", signs = NULL, unreadable = "error") {
   call <- quote(as_number())
@@ -38,7 +40,8 @@ as_date <- function(x, format = "%Y-%m-%d", unreadable = "error") {
   call <- quote(as_date())
   check_one_of(unreadable, c("error", "missing"), "unreadable", call)
   if (!is.character(format) || length(format) != 1 || is.na(format) || !grepl("%", format, fixed = TRUE)) {
-    stop_because(c("{.arg format} must be one text such as {.val %d/%m/%Y}.", "x" = "It is {one_line(format)}."),
+    stop_because(c("{.arg format} must be a single text, such as {.val %d/%m/%Y}.",
+                   "found" = "It is {one_line(format)}."),
                  "bad_argument", call)
   }
   if (inherits(x, "Date")) return(x)
@@ -77,21 +80,21 @@ check_zone <- function(zone, call) {
   if (is.character(zone) && length(zone) == 1 && zone %in% c("UTC", OlsonNames())) return(invisible())
   hint <- if (is.character(zone) && length(zone) == 1 && !is.na(zone)) nearest_name(zone, OlsonNames())
   stop_because(c("{.arg zone} must be a time zone that R knows, such as {.val Europe/Vienna}.",
-                 "x" = "It is {one_line(zone)}.",
-                 "i" = if (length(hint)) "Did you mean {.val {hint}}?"), "bad_argument", call)
+                 "found" = "It is {one_line(zone)}.",
+                 "try" = if (length(hint)) "{.val {hint}}"), "bad_argument", call)
 }
 
 # An empty format stands for ISO 8601.
 check_time_format <- function(format, call) {
   if (is.null(format)) return("")
   if (!is.character(format) || length(format) != 1 || is.na(format) || !grepl("%", format, fixed = TRUE)) {
-    stop_because(c("{.arg format} must be one text such as {.val %d/%m/%Y %H:%M}, or NULL for ISO 8601.",
-                   "x" = "It is {one_line(format)}."), "bad_argument", call)
+    stop_because(c("{.arg format} must be a single text, such as {.val %d/%m/%Y %H:%M}, or NULL for ISO 8601.",
+                   "found" = "It is {one_line(format)}."), "bad_argument", call)
   }
   check <- moment_format_cpp(format)
   if (check[["can_read"]] && !check[["has_date"]]) {
-    stop_because(c("A time needs a year, a month and a day.", "x" = "The format {.val {format}} lacks one.",
-                   "i" = "Join them first, as in {.code as_time(join_text(day, hour), \"%Y-%m-%d %H:%M\")}."),
+    stop_because(c("A time needs a year, a month and a day.", "found" = "The format {.val {format}} lacks one.",
+                   "try" = "Join them first, as in {.code as_time(join_text(day, hour), \"%Y-%m-%d %H:%M\")}."),
                      "bad_argument", call)
   }
   format
@@ -157,7 +160,7 @@ check_marks <- function(decimal, thousands, signs, call) {
     !grepl("[0-9+-]", mark)
   if (!is_mark(decimal) || !nzchar(decimal) || !is_mark(thousands) || decimal == thousands) {
     stop_because(c("{.arg decimal} and {.arg thousands} must be two different marks.",
-                   "i" = "For instance {.code decimal = \",\", thousands = \".\"}."), "bad_argument", call)
+                   "try" = "{.code decimal = \",\", thousands = \".\"}"), "bad_argument", call)
   }
   if (is.null(signs) || is.character(signs) && !anyNA(signs) && all(nzchar(signs))) return(invisible())
   stop_because("{.arg signs} must be texts such as {.val EUR}.", "bad_argument", call)
@@ -178,7 +181,7 @@ read_numbers <- function(texts, marks, unreadable, call) {
   known <- !is.na(values) & nzchar(values)
   fits <- grepl(number, values, perl = TRUE)
   check_read(known & !fits, texts, "a number", unreadable, call,
-             "Marks and signs are told by {.arg decimal}, {.arg thousands} and {.arg signs}.")
+             "Set {.arg decimal}, {.arg thousands} and {.arg signs} to fit.")
   plain <- values[fits]
   if (nzchar(marks$thousands)) plain <- gsub(marks$thousands, "", plain, fixed = TRUE)
   if (marks$decimal != ".") plain <- sub(marks$decimal, ".", plain, fixed = TRUE)
@@ -224,8 +227,8 @@ check_read <- function(bad, texts, what, unreadable, call, hint = NULL) {
   if (!length(rows)) return(invisible())
   first <- at_rows(texts$values, texts)[rows[1]]
   stop_because(c("{counted_rows(length(rows))} can't be read as {what}.",
-                 "x" = "The first is row {rows[1]}: {.val {first}}.", "i" = hint,
-                 "i" = "To have missing values there, say {.code unreadable = \"missing\"}."), "unreadable", call,
+                 "found" = "The first is row {rows[1]}: {.val {first}}.", "try" = hint,
+                 "try" = "For missing values there, use {.code unreadable = \"missing\"}."), "unreadable", call,
                    rows = rows)
 }
 

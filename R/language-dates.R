@@ -12,6 +12,9 @@
 #'   month   <- date_part(day, "month")
 #'   weekday <- date_part(day, "weekday")
 #' })
+#' @concept age
+#' @concept months between
+#' @concept truncate dates
 #' @export
 date_part <- function(x, part) {
   call <- quote(date_part())
@@ -41,19 +44,19 @@ date_parts <- c("year", "quarter", "month", "day", "weekday", "week", "hour", "m
 
 check_date_part <- function(x, part, call) {
   if (!is.character(part) || length(part) != 1 || !part %in% date_parts) {
-    stop_because(c("There is no part {.code {one_line(part)}} of a date.",
-                   "i" = "The parts are {.code {date_parts}}."), "bad_argument", call)
+    stop_because(c("{.code {one_line(part)}} is not a part of a date.",
+                   "try" = "The parts are {.code {date_parts}}."), "bad_argument", call)
   }
   if (inherits(x, c("Date", "POSIXt"))) return(invisible())
   stop_because(c("{.arg x} must be dates or times, not {what_is(x)}.",
-                 "i" = "Text becomes a date by {.code as_date(x, \"%d/%m/%Y\")}."), "type_mismatch", call)
+                 "try" = "Convert text with {.code as_date(x, \"%d/%m/%Y\")}."), "type_mismatch", call)
 }
 
 #' The start of a week or a month, and the time between two moments
 #'
 #' @param x Dates, or times: these begin in their own zone.
-#' @param part `"year"`, `"quarter"`, `"month"`, `"week"` (Monday, as in ISO 8601) or `"day"`; of times also `"hour"` or
-#'   `"minute"`.
+#' @param part `"year"`, `"quarter"`, `"month"`, `"week"` (Monday, as in ISO 8601) or `"day"`; of times also `"hour"`
+#'   or `"minute"`.
 #' @param from,to Both dates, or both times. `to` may be the earlier one: then the result is negative.
 #' @param unit `"weeks"`, `"days"`, `"hours"`, `"minutes"` or `"seconds"`. Of times a day is 24 hours, also where
 #'   the clocks are changed.
@@ -103,7 +106,7 @@ time_between <- function(from, to, unit) {
   check_moments(to, "to", call)
   if (inherits(from, "Date") != inherits(to, "Date")) {
     stop_because(c("Both must be dates, or both times.",
-                   "x" = "{.arg from} is {what_is(from)}, and {.arg to} {what_is(to)}."), "type_mismatch", call)
+                   "found" = "{.arg from} is {what_is(from)}, and {.arg to} {what_is(to)}."), "type_mismatch", call)
   }
   check_one_of(unit, names(seconds_in), "unit", call)
   seconds <- (as.numeric(to) - as.numeric(from)) * if (inherits(from, "Date")) 86400 else 1
@@ -115,7 +118,7 @@ seconds_in <- c(weeks = 7 * 86400, days = 86400, hours = 3600, minutes = 60, sec
 check_moments <- function(x, name, call) {
   if (inherits(x, c("Date", "POSIXct"))) return(invisible())
   stop_because(c("{.arg {name}} must be dates or times, not {what_is(x)}.",
-                 "i" = "Text becomes a date by {.code as_date()}."), "type_mismatch", call)
+                 "try" = "Convert text with {.code as_date()}."), "type_mismatch", call)
 }
 
 # R looks at the first text to see how dates are written.

@@ -4,7 +4,7 @@
 #' one row for each, and none is lost or doubled.
 #'
 #' @param key A column, or several in `c()` that make the key together.
-#' @param table A data frame, a live table of [open_table()], or the path of a CSV file, which is read where the
+#' @param table A data frame, a rooted table of [open_table()], or the path of a CSV file, which is read where the
 #'   formula is written; or a vector with names: these are the keys.
 #' @param take The table's columns to take: a name, or several in `c()`, then for as many columns of a block:
 #'   `c(region, altitude_m) <- look_up(apiary, apiaries, take = c(region, altitude_m))`. Not needed for a vector.
@@ -15,7 +15,7 @@
 #' @section Errors:
 #' `rowanroot_duplicate_key` if the table has a key twice, `rowanroot_unknown_key` for keys that it does not have,
 #' `rowanroot_unknown_column` for a column that it does not have, `rowanroot_type_mismatch` for keys of another type,
-#' `rowanroot_bad_argument` for what is no table. The messages count rows and show the first.
+#' `rowanroot_bad_argument` for anything but a table. The messages give the number of rows and show the first.
 #' @examples
 #' visits <- data.frame(apiary = c("NB", "SH", "NB"))
 #' apiaries <- data.frame(
@@ -25,6 +25,9 @@
 #'   c(region, altitude_m) <- look_up(apiary, apiaries, take = c(region, altitude_m))
 #'   keeper                <- look_up(apiary, c(NB = "Ada", SH = "Ivo"))
 #' })
+#' @concept join
+#' @concept VLOOKUP
+#' @concept match by key
 #' @export
 look_up <- function(key, table, take = NULL, by = NULL, unknown = "error") {
   call <- quote(look_up())
@@ -38,7 +41,7 @@ look_up <- function(key, table, take = NULL, by = NULL, unknown = "error") {
 # A path is the only text without names that can be meant.
 look_up_table <- function(table) {
   table <- opened_table(table)
-  if (is_live_table(table)) as.data.frame(table) else table
+  if (is_rooted_table(table)) as.data.frame(table) else table
 }
 
 # Meant as a file's path, a text is opened.
@@ -66,7 +69,7 @@ bind_word.word_look_up <- function(word, arguments, expr, scope) {
   for (name in c("key", "table")) {
     if (is.null(given[[name]])) {
       stop_because(c("{.code look_up()} needs a {.arg {name}}.",
-                     "x" = "None is given in {.code {scope_text(scope)}}."), "bad_argument", scope$call)
+                     "in" = "{scope_text(scope)}"), "bad_argument", scope$call)
     }
   }
   opened <- opened_table(option_values(given["table"], scope)$table)
@@ -79,12 +82,12 @@ bind_word.word_look_up <- function(word, arguments, expr, scope) {
   options <- list(table = new_value(table, given$table), take = new_value(chosen$take, quote(take)),
                   by = new_value(chosen$by, quote(by)),
                   unknown = new_value(unknown))
-  looked_up <- if (is_live_table(opened)) list(table = opened, origin = origin_now(opened, scope$call))
+  looked_up <- if (is_rooted_table(opened)) list(table = opened, origin = origin_now(opened, scope$call))
   new_call(look_up_in_block, "look_up", c(options, lapply(keys, bind_formula, scope = scope)), expr, scope$env, word,
            looked_up = looked_up)
 }
 
-# The live tables that a step looks things up in, each with what its values were made from when the step was bound.
+# The rooted tables that a step looks things up in, each with what its values were made from when the step was bound.
 looked_up_by <- function(step) {
   calls <- unlist(lapply(step_trees(step), find_nodes, is = function(node) !is.null(node$looked_up)), recursive = FALSE)
   lapply(calls, `[[`, "looked_up")
@@ -109,19 +112,19 @@ look_up_in_block <- function(table, take, by, unknown, ...) look_up_values(list(
 look_up_columns <- function(keys, table, take, by, env, call) {
   if (is.atomic(table) && !is.null(names(table))) {
     if (is.null(take) && is.null(by)) return(list(take = character(), by = character()))
-    stop_because("A vector with names has no columns to {.arg take}, nor others than its names to look {.arg by}.",
+    stop_because("A named vector has no columns: {.arg take} and {.arg by} are for data frames.",
                  "bad_argument", call)
   }
   if (!is.data.frame(table)) {
-    stop_because(c("{.arg table} must be a data frame, or a vector with names, not {what_is(table)}.",
-                   "i" = "For instance {.code look_up(apiary, c(NB = \"North Bank\", SH = \"South Hill\"))}."),
+    stop_because(c("{.arg table} must be a data frame or a named vector, not {what_is(table)}.",
+                   "try" = "{.code look_up(apiary, c(NB = \"North Bank\", SH = \"South Hill\"))}"),
                  "bad_argument", call)
   }
   names <- names(table)
   take <- if (!is.null(take)) choose_columns(take, names, env, call)
   if (!length(take)) {
-    stop_because(c("Which columns of the table are to be taken?",
-                   "i" = "Say {.arg take}: the table has {listed(names)}."), "bad_argument", call)
+    stop_because(c("Which columns of the table should {.code look_up()} take?",
+                   "try" = "Set {.arg take}. The table has {listed(names)}."), "bad_argument", call)
   }
   by <- if (is.null(by)) columns_named_as_keys(keys, names, call) else choose_columns(by, names, env, call)
   if (length(by) != length(keys)) {
@@ -136,14 +139,14 @@ columns_named_as_keys <- function(keys, names, call) {
   by <- vapply(keys, one_line, "")
   if (!all(is_name)) {
     stop_because(c("Which column of the table has the key {.code {by[!is_name][1]}}?",
-                   "i" = "Say {.arg by}: the table has {listed(names)}."), "bad_argument", call)
+                   "try" = "Set {.arg by}. The table has {listed(names)}."), "bad_argument", call)
   }
   missing <- setdiff(by, names)
   if (!length(missing)) return(by)
   hint <- nearest_name(missing[1], names)
   stop_because(c("The table has no column {.code {missing[1]}}.",
-                 "i" = if (length(hint)) "Is it {.code by = {hint}}?"
-                       else "Say {.arg by}: the table has {listed(names)}."),
+                 "try" = if (length(hint)) "Is it {.code by = {hint}}?"
+                       else "Set {.arg by}. The table has {listed(names)}."),
                "unknown_column", call, column = missing[1], nearest = hint)
 }
 
@@ -168,7 +171,7 @@ look_up_values <- function(keys, table, take, by, unknown, call) {
 stop_unknown_key <- function(rows, keys, call) {
   stop_because(c(paste0("{counted_rows(length(rows))} {cli::qty(length(rows))}{?has a key/have keys} that the table ",
                         "does not have."),
-                 "x" = "The first is row {rows[1]}: {key_text(keys, rows[1])}.",
-                 "i" = "To have missing values there, say {.code unknown = \"missing\"}."), "unknown_key", call,
+                 "found" = "The first is row {rows[1]}: {key_text(keys, rows[1])}.",
+                 "try" = "For missing values there, use {.code unknown = \"missing\"}."), "unknown_key", call,
                    rows = rows)
 }

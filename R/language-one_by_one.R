@@ -4,8 +4,8 @@
 #' columns. On a terminal a bar shows how far it is.
 #'
 #' @param f A function that gives one value.
-#' @param ... Its arguments: each has one value a row, or one for all. Names are kept.
-#' @return A vector with one value a row. Whole numbers and other numbers mix to numbers; text mixes with
+#' @param ... Its arguments: each has one value for each row, or one for all. Names are kept.
+#' @return A vector with one value for each row. Whole numbers and other numbers mix to numbers; text mixes with
 #'   nothing; a missing value fits every type.
 #' @section Errors:
 #' `rowanroot_wrong_length` if the arguments differ in length, or `f` gives other than one value;
@@ -28,8 +28,8 @@ one_by_one <- function(f, ...) {
   if (any(lengths == 0)) rows <- 0L
   wrong <- which(lengths != rows & lengths != 1)
   if (length(wrong)) {
-    stop_because(c("All arguments must have one value a row, or one for all.",
-                   "x" = "One has {counted(lengths[wrong[1]], 'value')}, another {counted(rows, 'value')}."),
+    stop_because(c("All arguments must have one value for each row, or one for all rows.",
+                   "found" = "One has {counted(lengths[wrong[1]], 'value')}, another {counted(rows, 'value')}."),
                      "wrong_length", call)
   }
   values <- call_each_row(f, arguments, rows, call)
@@ -42,11 +42,13 @@ call_each_row <- function(f, arguments, rows, call) {
   for (row in seq_len(rows)) {
     one <- lapply(arguments, function(argument) if (length(argument) == 1) argument else argument[[row]])
     value <- tryCatch(do.call(f, one), error = function(error) {
-      stop_because(c("Can't calculate row {row}.", "x" = "R said: {conditionMessage(error)}"), "formula_failed",
+      stop_because(c("Can't calculate row {row}.", "found" = "R's message: {conditionMessage(error)}"),
+                   "formula_failed",
                    call, row = row)
     })
     if (length(value) != 1) {
-      stop_because(c("The function must give one value a row.", "x" = "For row {row} it gives {what_is(value)}."),
+      stop_because(c("The function must give one value for each row.",
+                     "found" = "For row {row} it gives {what_is(value)}."),
                    "wrong_length", call)
     }
     values[[row]] <- value
@@ -61,7 +63,7 @@ combine_values <- function(values, call) {
   is_text <- vapply(known, is.character, NA)
   if (any(is_text) && !all(is_text)) {
     stop_because(c("The function gives text for some rows and other values for others.",
-                   "i" = "Convert one of them, with {.code as.character()} or {.code as.numeric()}."),
+                   "try" = "Convert one of them with {.code as.character()} or {.code as.numeric()}."),
                      "type_mismatch", call)
   }
   if (length(values)) do.call(c, values) else logical()

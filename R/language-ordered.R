@@ -22,15 +22,16 @@ bind_word.word_ordered <- function(word, arguments, expr, scope) {
 
 check_has_x <- function(word, given, scope) {
   if (!is.null(given$x) || !"x" %in% names(formals(word$fun))) return(invisible())
-  stop_because(c("{.code {word$name}()} needs a column.", "x" = "None is given in {.code {scope_text(scope)}}."),
+  stop_because(c("{.code {word$name}()} needs a column.", "in" = "{scope_text(scope)}"),
                "bad_argument", scope$call)
 }
 
 # The arguments of a call under their names.
 word_given <- function(fun, expr, scope) {
   tryCatch(as.list(match.call(fun, expr))[-1], error = function(e) {
-    stop_because(c("Can't call {.code {one_line(expr[[1]])}()} like this.", "x" = "R said: {conditionMessage(e)}",
-                   "i" = "Its arguments are {.code {names(formals(fun))}}."), "bad_argument", scope$call)
+    stop_because(c("Can't call {.code {one_line(expr[[1]])}()} like this.",
+                   "found" = "R's message: {conditionMessage(e)}",
+                   "try" = "Its arguments are {.code {names(formals(fun))}}."), "bad_argument", scope$call)
   })
 }
 
@@ -40,7 +41,7 @@ option_values <- function(given, scope) {
     node <- bind_formula(given[[name]], scope)
     if (node$kind == "value") return(node$value)
     stop_because(c("{.arg {name}} must be the same for all rows.",
-                   "x" = "It depends on columns in {.code {scope_text(scope)}}."), "bad_argument", scope$call)
+                   "found" = "It depends on columns.", "in" = "{scope_text(scope)}"), "bad_argument", scope$call)
   })
 }
 
@@ -73,9 +74,9 @@ explain_window <- function(facts, window, of_which) {
   paste0("the last that went in: ", paste(values, collapse = ", "), rows, ", of ", of_which, " among ", facts$of)
 }
 
-explain_previous <- function(facts) explain_neighbour(facts, -facts$options$by)
+explain_previous <- function(facts) explain_neighbour(facts, -facts$options$rows)
 
-explain_following <- function(facts) explain_neighbour(facts, facts$options$by)
+explain_following <- function(facts) explain_neighbour(facts, facts$options$rows)
 
 explain_neighbour <- function(facts, by) {
   from <- facts$at + by

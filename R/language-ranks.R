@@ -1,6 +1,6 @@
 #' The place of a value among all of them, or among those of its group
 #'
-#' There is no default for `best`: whether place 1 is the highest or the lowest value is what most mistakes with
+#' There is no default for `best`: whether rank 1 is the highest or the lowest value is what most mistakes with
 #' ranks are about.
 #'
 #' Numbers, dates and times rank by value, categories in the order of their levels, and text by its characters'
@@ -8,9 +8,9 @@
 #'
 #' @param x A column, or a vector.
 #' @param best Which value gets place 1: `"highest"` or `"lowest"`.
-#' @param ties The place of equal values: the lowest of theirs (`"min"`, as in sports: 1 2 2 4), the highest (`"max"`),
-#'   the `"average"`, those in which they come (`"first"`) or the other way round (`"last"`), or places without
-#'   gaps (`"dense"`: 1 2 2 3).
+#' @param ties The place of equal values: the lowest of theirs (`"min"`, as in sports: 1 2 2 4), the highest
+#'   (`"max"`), the `"average"`, those in which they come (`"first"`) or the other way round (`"last"`), or places
+#'   without gaps (`"dense"`: 1 2 2 3).
 #' @param missing Missing values have no place (`"keep"`), or come `"first"` or `"last"`, each with a place of its own
 #'   in the order in which they come, as in R's [rank()].
 #' @param as `"position"`; `"share"`, which is the position over the number of values; or `"percent_rank"` and
@@ -27,6 +27,10 @@
 #'   place <- ranking(net_kg, best = "highest", within = apiary)
 #'   share <- ranking(net_kg, best = "lowest", as = "cume_dist")
 #' })
+#' @concept rank
+#' @concept percentile
+#' @concept quartile
+#' @concept dense rank
 #' @export
 ranking <- function(x, best, ties = "min", missing = "keep", as = "position", within = NULL) {
   call <- quote(ranking())
@@ -41,9 +45,9 @@ words_of_ranks <- function() list(
 
 check_ranking <- function(options, call) {
   if (is.null(options$best)) {
-    stop_because(c("A rank needs to know which end is best.",
-                   "i" = paste0("Write {.code best = \"highest\"} if the greatest value has place 1, ",
-                                "{.code best = \"lowest\"} if the least has.")),
+    stop_because(c("Which end is best?",
+                   "try" = paste0("{.code best = \"highest\"} gives the largest value rank 1, ",
+                                "{.code best = \"lowest\"} the smallest.")),
                  "bad_argument", call)
   }
   options <- check_options(options, list(ties = "min", missing = "keep", as = "position"))
@@ -57,7 +61,8 @@ check_ranking <- function(options, call) {
 #'
 #' @param ... Columns, or vectors, of numbers or of one other type.
 #' @param best,ties As in [ranking()].
-#' @return A list of as many columns: the place of each column's value among those of its row. A missing value has none.
+#' @return A list of as many columns: the place of each column's value among those of its row. A missing value has
+#'   none.
 #' @section Errors:
 #' As [ranking()]; `rowanroot_wrong_length`.
 #' @examples
@@ -73,7 +78,7 @@ row_ranking <- function(..., best, ties = "min") {
   if (!length(columns)) stop_because("{.code row_ranking()} needs columns.", "bad_argument", call)
   if (!numbers && length(unique(lapply(columns, class))) > 1) {
     stop_because(c("{.code row_ranking()} needs columns of one type.",
-                   "x" = "They are {unique(vapply(columns, type_name, ''))}."), "type_mismatch", call)
+                   "found" = "They are {unique(vapply(columns, type_name, ''))}."), "type_mismatch", call)
   }
   rows <- max(lengths(columns))
   check_same_length(stats::setNames(c(list(seq_len(rows)), columns), c("x", rep("columns", length(columns)))), call)

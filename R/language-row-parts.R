@@ -75,8 +75,8 @@ bind_identical <- function(word, arguments, expr, scope) {
   }
   if (!is.null(scope$in_function)) give_up()
   stop_because(c("{.code identical()} compares a column with one value of the script.",
-                 "x" = "It is used in {.code {scope_text(scope)}}.",
-                 "i" = paste("To compare columns write {.code a == b}; where both may be missing,",
+                 "in" = "{scope_text(scope)}",
+                 "try" = paste("To compare columns write {.code a == b}; where both may be missing,",
                              "{.code a == b || is.na(a) && is.na(b)}.")), "not_row_wise", scope$call)
 }
 

@@ -5,7 +5,7 @@
 #' @param ... Columns, or vectors of the same length, of numbers; for `row_min()` and `row_max()` also of dates.
 #' @param missing A row with a missing value is missing (`"keep"`), or such values are left out (`"skip"`): then
 #'   only a row that has no other is missing.
-#' @return One value a row: of whole numbers whole, but for means.
+#' @return One value for each row: of whole numbers whole, but for means.
 #' @section Errors:
 #' `rowanroot_type_mismatch` for text, `rowanroot_bad_argument` for another `missing`.
 #' @examples
@@ -69,7 +69,7 @@ bind_across <- function(what, given, expr, scope) {
   columns <- unname(given[names(given) != "missing"])
   if (is.null(names(given))) columns <- given
   if (!length(columns)) {
-    stop_because(c("{.code {one_line(expr)}} needs columns.", "x" = "None is given in {.code {scope_text(scope)}}."),
+    stop_because(c("{.code {one_line(expr)}} needs columns.", "in" = "{scope_text(scope)}"),
                  "bad_argument", scope$call)
   }
   columns <- lapply(columns, function(column) new_shared(bind_formula(column, scope)))

@@ -9,9 +9,9 @@
 #' @param along Columns (or vectors) that give the order of rows, [descending()] if from the greatest down: a running
 #'   total along a date does not depend on how the file is sorted. Rows that are equal there stay in their
 #'   order; where one is missing it comes last, with a warning.
-#' @param within Columns (or vectors) whose values make groups, each of which starts anew.
-#' @return One value a row, in the rows' own order. Totals, least and greatest values of whole numbers are whole, means
-#'   and products doubles, counts whole. Sums are kept in long double, as [cumsum()] does.
+#' @param within Columns (or vectors) whose values make groups, each of which starts again.
+#' @return One value for each row, in the rows' own order. Totals, least and greatest values of whole numbers are
+#'   whole, means and products doubles, counts whole. Sums are kept in long double, as [cumsum()] does.
 #' @section Errors:
 #' `rowanroot_bad_argument` for a misspelled choice, `rowanroot_type_mismatch` for text. A total of whole numbers
 #' that becomes too large is missing from there on, with a warning of class `rowanroot_overflow`; a missing value in
@@ -24,6 +24,9 @@
 #'   so_far <- running_total(net_kg, along = day, within = hive)
 #'   share_so_far <- running_total(net_kg) / sum(net_kg)
 #' })
+#' @concept cumulative sum
+#' @concept running total
+#' @concept accumulate
 #' @export
 running_total <- function(x, missing = "skip", along = NULL, within = NULL) running_word("running_total", x, missing,
     along, within)
@@ -69,59 +72,65 @@ check_running <- function(options, call) {
 #'
 #' @param x A column, or a vector, of numbers; for `moving_min()` and `moving_max()` also of dates and times.
 #' @param rows How many rows a window has, the row itself among them.
-#' @param complete Where there are not yet so many rows: missing if `TRUE`; if `FALSE`, of the rows that there are.
+#' @param short The value where a window is cut off by the first row: `"missing"`, or that of the `"fewer"` rows
+#'   there are.
 #' @inheritParams running_total
-#' @return One value a row: doubles, but whole numbers for the least and greatest of such. A window with a missing value
-#'   gives missing.
+#' @return One value for each row: doubles, but whole numbers for the least and greatest of such. A window with a
+#'   missing value gives missing.
 #' @section Errors:
-#' `rowanroot_bad_argument` for a window of no rows, or longer than the table unless `complete = FALSE`;
+#' `rowanroot_bad_argument` for a window of no rows, or longer than the table unless `short = "fewer"`;
 #' `rowanroot_type_mismatch` for text.
 #' @examples
 #' moving_mean(c(1, 2, 3, 10), rows = 2)
 #' visits <- data.frame(day = c(3, 1, 2), net_kg = c(5, 7, 9))
-#' visits |> set_columns({ smooth_kg <- moving_mean(net_kg, rows = 2, along = day, complete = FALSE) })
+#' visits |> set_columns({ smooth_kg <- moving_mean(net_kg, rows = 2, along = day, short = "fewer") })
+#' @concept rolling mean
+#' @concept window
+#' @concept moving average
 #' @export
-moving_total <- function(x, rows, along = NULL, within = NULL, complete = TRUE) moving_word("moving_total", x, rows,
-    along, within, complete)
+moving_total <- function(x, rows, short = "missing", along = NULL, within = NULL) {
+  moving_word("moving_total", x, rows, short, along, within)
+}
 
 #' @rdname moving_total
 #' @export
-moving_mean <- function(x, rows, along = NULL, within = NULL, complete = TRUE) moving_word("moving_mean", x, rows,
-    along, within, complete)
+moving_mean <- function(x, rows, short = "missing", along = NULL, within = NULL) {
+  moving_word("moving_mean", x, rows, short, along, within)
+}
 
 #' @rdname moving_total
 #' @export
-moving_min <- function(x, rows, along = NULL, within = NULL, complete = TRUE) moving_word("moving_min", x, rows,
-    along, within, complete)
+moving_min <- function(x, rows, short = "missing", along = NULL, within = NULL) {
+  moving_word("moving_min", x, rows, short, along, within)
+}
 
 #' @rdname moving_total
 #' @export
-moving_max <- function(x, rows, along = NULL, within = NULL, complete = TRUE) moving_word("moving_max", x, rows,
-    along, within, complete)
+moving_max <- function(x, rows, short = "missing", along = NULL, within = NULL) {
+  moving_word("moving_max", x, rows, short, along, within)
+}
 
-moving_word <- function(name, x, rows, along, within, complete) {
-  word_on_vectors(name, x, list(rows = rows, complete = complete), within, along, call(name))
+moving_word <- function(name, x, rows, short, along, within) {
+  word_on_vectors(name, x, list(rows = rows, short = short), within, along, call(name))
 }
 
 check_moving <- function(options, call) {
-  options <- check_options(options, list(rows = NULL, complete = TRUE))
+  options <- check_options(options, list(rows = NULL, short = "missing"))
   if (is.null(options$rows)) {
-    stop_because(c("A window needs its number of {.arg rows}.", "i" = "For instance {.code rows = 7}."),
+    stop_because(c("How many rows has the window?", "try" = "{.code rows = 7}"),
                  "bad_argument", call)
   }
-  if (!rlang::is_bool(options$complete)) {
-    stop_because("{.arg complete} must be TRUE or FALSE, not {what_is(options$complete)}.", "bad_argument", call)
-  }
-  list(rows = check_whole_number(options$rows, 1, "rows", call), complete = options$complete)
+  check_one_of(options$short, c("missing", "fewer"), "short", call)
+  list(rows = check_whole_number(options$rows, 1, "rows", call), short = options$short)
 }
 
 #' The value of the row before or after
 #'
 #' @param x A column, or a vector, of any type.
-#' @param by How many rows before or after.
+#' @param rows How many rows before or after.
 #' @param default What the first rows get, or the last.
 #' @inheritParams running_total
-#' @return One value a row, of the type of `x`; of `change()` the difference between a row's value and the one
+#' @return One value for each row, of the type of `x`; of `change()` the difference between a row's value and the one
 #'   before, as `-` gives it.
 #' @section Errors:
 #' `rowanroot_bad_argument` for another number of rows, `rowanroot_type_mismatch` for a default of another type.
@@ -132,37 +141,41 @@ check_moving <- function(options, call) {
 #'   before   <- previous(net_kg, along = day)
 #'   gain_kg  <- change(net_kg, along = day)
 #' })
+#' @concept lag
+#' @concept lead
+#' @concept difference
 #' @export
-previous <- function(x, by = 1, default = NA, along = NULL, within = NULL) {
-  word_on_vectors("previous", x, list(by = by, default = default), within, along, quote(previous()))
+previous <- function(x, rows = 1, default = NA, along = NULL, within = NULL) {
+  word_on_vectors("previous", x, list(rows = rows, default = default), within, along, quote(previous()))
 }
 
 #' @rdname previous
 #' @export
-following <- function(x, by = 1, default = NA, along = NULL, within = NULL) {
-  word_on_vectors("following", x, list(by = by, default = default), within, along, quote(following()))
+following <- function(x, rows = 1, default = NA, along = NULL, within = NULL) {
+  word_on_vectors("following", x, list(rows = rows, default = default), within, along, quote(following()))
 }
 
 #' @rdname previous
 #' @export
-change <- function(x, by = 1, along = NULL, within = NULL) word_on_vectors("change", x, list(by = by), within, along,
+change <- function(x, rows = 1, along = NULL, within = NULL) word_on_vectors("change", x, list(rows = rows), within,
+    along,
     quote(change()))
 
 check_neighbour <- function(options, call) {
-  options <- check_options(options, list(by = 1, default = NA))
-  list(by = check_whole_number(options$by, 1, "by", call), default = options$default)
+  options <- check_options(options, list(rows = 1, default = NA))
+  list(rows = check_whole_number(options$rows, 1, "rows", call), default = options$default)
 }
 
 #' A formula that uses its own value in the row above
 #'
-#' A balance, a smoothed value, the last known one: for each row the formula is calculated with `.above`, its own result
-#' in the row before. It is compiled, and may have conditions and any number of columns.
+#' A balance, a smoothed value, the last known one: for each row the formula is calculated with `.above`, its own
+#' result in the row before. It is compiled, and may have conditions and any number of columns.
 #'
 #' @param formula A formula with `.above` in it, made of what runs row by row: arithmetic, comparisons, `if`, and
 #'   functions of one row. Parts without `.above` can be anything.
 #' @param start What the first row has above it, in each group.
 #' @inheritParams running_total
-#' @return One value a row, of the type of the formula. Only for blocks of [set_columns()].
+#' @return One value for each row, of the type of the formula. Only for blocks of [set_columns()].
 #' @section Errors:
 #' `rowanroot_bad_formula` without `.above`, or with it in a function that needs whole columns;
 #' `rowanroot_type_mismatch` if the formula gives another type than it takes; `rowanroot_bad_argument` without a
@@ -178,7 +191,7 @@ check_neighbour <- function(options, call) {
 running <- function(formula, start, along = NULL, within = NULL) {
   stop_because(c(
     "{.code running()} is for blocks of {.code set_columns()}.",
-    "i" = "For instance {.code set_columns(x, {{ balance <- running(.above * 0.99 + net_kg, start = 0) }})}."
+    "try" = "{.code set_columns(x, {{ balance <- running(.above * 0.99 + net_kg, start = 0) }})}"
   ), "bad_formula", quote(running()))
 }
 
@@ -204,7 +217,7 @@ words_of_running <- function() {
 bind_change <- function(given, expr, scope) {
   x <- new_shared(bind_formula(given$x, scope))
   before <- the_word("previous")
-  options <- before$check(option_values(given["by"[!is.null(given$by)]], scope), scope$call)
+  options <- before$check(option_values(given["rows"[!is.null(given$rows)]], scope), scope$call)
   before <- new_ordered(before, x, options, expr, scope$env, given_groups(given, scope), given_order(given, scope))
   word_node("-", x, before, shown = expr)
 }

@@ -4,27 +4,32 @@
 #' and the greatest, `share()` its part of the sum. The column that they are made of stays as it is.
 #'
 #' @param x A column, or a vector, of numbers. Missing values stay missing, and are left out of mean, range and sum.
-#' @param sd The standard deviation of a `"sample"` (over n - 1, as R's [stats::sd()]) or of a `"population"` (over n).
-#' @param to The two ends of the range.
+#' @param sd The standard deviation of a `"sample"` (over n - 1, as R's [stats::sd()]) or of a `"population"` (over
+#'   n).
+#' @param ends The two ends of the range.
 #' @inheritParams running_total
 #' @return Doubles. Of values that are all the same, z-scores and positions are `NaN`.
 #' @section Errors:
-#' `rowanroot_type_mismatch` for text, `rowanroot_bad_argument` for another `sd` or `to`.
+#' `rowanroot_type_mismatch` for text, `rowanroot_bad_argument` for another `sd` or `ends`.
 #' @examples
 #' z_score(c(1, 2, 3))
 #' visits <- data.frame(apiary = c("NB", "NB", "SH"), net_kg = c(20, 25, 14))
 #' visits |> set_columns({
 #'   z     <- z_score(net_kg)
-#'   place <- min_max(net_kg, to = c(0, 100))
+#'   place <- min_max(net_kg, ends = c(0, 100))
 #'   part  <- share(net_kg, within = apiary)
 #' })
+#' @concept normalise
+#' @concept standardise
+#' @concept z-score
+#' @concept percent of total
 #' @export
 z_score <- function(x, sd = "sample", within = NULL) word_on_vectors("z_score", x, list(sd = sd), within,
     call = quote(z_score()))
 
 #' @rdname z_score
 #' @export
-min_max <- function(x, to = c(0, 1), within = NULL) word_on_vectors("min_max", x, list(to = to), within,
+min_max <- function(x, ends = c(0, 1), within = NULL) word_on_vectors("min_max", x, list(ends = ends), within,
     call = quote(min_max()))
 
 #' @rdname z_score
@@ -55,10 +60,10 @@ bind_z_score <- function(given, expr, scope) {
 
 bind_min_max <- function(given, expr, scope) {
   x <- new_shared(bind_formula(given$x, scope))
-  to <- option_values(given["to"[!is.null(given$to)]], scope)$to
-  if (is.null(to)) to <- c(0, 1)
-  if (!is.numeric(to) || length(to) != 2 || anyNA(to)) {
-    stop_because(c("{.arg to} must be two numbers, the ends of the range.", "x" = "It is {what_is(to)}."),
+  ends <- option_values(given["ends"[!is.null(given$ends)]], scope)$ends
+  if (is.null(ends)) ends <- c(0, 1)
+  if (!is.numeric(ends) || length(ends) != 2 || anyNA(ends)) {
+    stop_because(c("{.arg ends} must be two numbers, the ends of the range.", "found" = "It is {what_is(ends)}."),
                  "bad_argument", scope$call)
   }
   least <- new_shared(known_aggregate("min", x, given, expr, scope))
@@ -68,9 +73,9 @@ bind_min_max <- function(given, expr, scope) {
                               arguments = 2, category = FALSE)
   distance <- function(a, b) new_word(difference, list(a, b), expr)
   position <- word_node("/", distance(x, least), distance(greatest, least), shown = expr)
-  if (identical(as.numeric(to), c(0, 1))) return(position)
-  width <- new_value(to[2] - to[1])
-  word_node("+", new_value(to[1]), word_node("*", position, width, shown = expr), shown = expr)
+  if (identical(as.numeric(ends), c(0, 1))) return(position)
+  width <- new_value(ends[2] - ends[1])
+  word_node("+", new_value(ends[1]), word_node("*", position, width, shown = expr), shown = expr)
 }
 
 bind_share <- function(given, expr, scope) {

@@ -8,7 +8,7 @@ bind_switch <- function(word, arguments, expr, scope) {
   parts <- arguments
   if (length(parts) < 2) {
     stop_because(c("{.code switch()} needs a value and what to choose from.",
-                   "x" = "It is {.code {one_line(expr)}}."), "bad_formula", scope$call)
+                   "found" = "It is {.code {one_line(expr)}}."), "bad_formula", scope$call)
   }
   value <- bind_formula(parts[[1]], scope)
   alternatives <- parts[-1]
@@ -18,7 +18,7 @@ bind_switch <- function(word, arguments, expr, scope) {
   is_default <- by_name & !nzchar(labels)
   if (sum(is_default) > 1) {
     stop_because(c("{.code switch()} can have one alternative without a name, for what nothing else matches.",
-                   "x" = "It has {sum(is_default)} in {.code {scope_text(scope)}}."), "bad_formula", scope$call)
+                   "found" = "It has {sum(is_default)}.", "in" = "{scope_text(scope)}"), "bad_formula", scope$call)
   }
   node <- if (any(is_default)) bind_formula(alternatives[[which(is_default)]], scope) else new_value(NA, NA)
   for (k in rev(which(!is_default))) {

@@ -4,11 +4,12 @@
 #' as names.
 #'
 #' @param x A column, or a vector, of texts or categories. Missing ones have missing parts.
-#' @param at What stands between the parts: a text, taken as it is, or a regular expression in `pattern()`. Between two
-#'   separators that follow on each other is an empty text.
+#' @param at What stands between the parts: a text, taken as it is, or a regular expression in `pattern()`. Between
+#'   two separators that follow on each other is an empty text.
 #' @param type What the parts are made into: `"text"`, `"integer"`, `"number"`, `"date"` (as `2025-03-01`) or
 #'   `"category"`; one for all, or one for each part.
-#' @param short A text with too few parts is an error (`"error"`), or the parts that it lacks are missing (`"missing"`).
+#' @param short A text with too few parts is an error (`"error"`), or the parts that it lacks are missing
+#'   (`"missing"`).
 #' @param long A text with too many parts is an error (`"error"`), has missing parts (`"missing"`), loses the last
 #'   of them (`"drop"`), or keeps them in its last part (`"join"`).
 #' @param parts How many parts there are to be. In a block, as many as names; else as many as the longest text has.
@@ -17,7 +18,7 @@
 #' @section Errors:
 #' `rowanroot_wrong_parts` if a text has too few or too many parts: the message counts such rows, and shows the first;
 #' `rowanroot_unreadable` if a part is not of its type; `rowanroot_bad_argument` for another `at`, `type`, `short` or
-#' `long`; `rowanroot_type_mismatch` for what is no text; `rowanroot_bad_text` for text that is not UTF-8.
+#' `long`; `rowanroot_type_mismatch` for anything but text; `rowanroot_bad_text` for text that is not UTF-8.
 #' @examples
 #' split_text(c("NB-01", "SH-02"), "-")
 #' visits <- data.frame(
@@ -27,10 +28,12 @@
 #'   c(apiary, number) <- split_text(hive, "-", type = c("text", "integer"))
 #'   c(brood, queens)  <- split_text(seen, pattern("; *"), short = "missing")
 #' })
+#' @concept split column
+#' @concept concatenate
 #' @export
 split_text <- function(x, at, type = "text", short = "error", long = "error", parts = NULL) {
   call <- quote(split_text())
-  if (missing(at)) stop_because(c("Split at what?", "i" = "Write {.code split_text(x, \"-\")}."), "bad_argument", call)
+  if (missing(at)) stop_because(c("Split at what?", "try" = "{.code split_text(x, \"-\")}"), "bad_argument", call)
   texts <- different_texts(x, call, checks = inherits(at, "text_pattern") || is.null(parts))
   check_one_of(short, c("error", "missing"), "short", call)
   check_one_of(long, c("error", "missing", "drop", "join"), "long", call)
@@ -97,7 +100,7 @@ join_text <- function(..., with = " ", missing = "keep") {
       is.na(with)) stop_because("{.arg with} must be one text, not {what_is(with)}.", "bad_argument", call)
   check_one_of(missing, c("keep", "skip", "empty"), "missing", call)
   lists <- !vapply(columns, is_vector_like, NA) | vapply(columns, is.list, NA)
-  if (any(lists)) stop_because("Can't join {what_is(columns[[which(lists)[1]]])} to a text.", "type_mismatch", call)
+  if (any(lists)) stop_because("Can't join {what_is(columns[[which(lists)[1]]])} to text.", "type_mismatch", call)
   rows <- if (any(lengths(columns) == 0)) 0L else max(lengths(columns))
   wrong <- lengths(columns) != rows & lengths(columns) != 1
   if (any(wrong) && rows > 0) {
@@ -153,7 +156,7 @@ join_columns_of_text <- function(columns, with, missing) {
 #' Words in title case, and parts of texts
 #'
 #' `title_case()` begins each word with a capital, and has the rest of it small. `text_between()` gives what stands
-#' between two texts, `text_match()` the first part that a pattern matches.
+#' between two texts, `text_found()` the first part that a pattern matches.
 #'
 #' @param x A column, or a vector, of texts or categories. Missing ones stay missing.
 #' @param from,to The texts before and after; the first `from`, and the first `to` that follows. `NULL` for the
@@ -163,12 +166,12 @@ join_columns_of_text <- function(columns, with, missing) {
 #' @details A word begins after anything but a letter, a digit or an apostrophe: `Anne-Marie`, `don't`. A single
 #'   letter with an apostrophe stands before a name: `O'Brien`, `L'Aquila`.
 #' @section Errors:
-#' `rowanroot_type_mismatch` for what is no text, `rowanroot_bad_text` for text that is not UTF-8,
+#' `rowanroot_type_mismatch` for anything but text, `rowanroot_bad_text` for text that is not UTF-8,
 #' `rowanroot_bad_argument` for another `from` or `to`, and a pattern that R can't read.
 #' @examples
 #' title_case(c("NORTH BANK", "anne-marie o'brien"))
 #' text_between("hive NB-01 (strong)", "(", ")")
-#' text_match(c("seen 12 frames", "none"), "[0-9]+")
+#' text_found(c("seen 12 frames", "none"), "[0-9]+")
 #' @export
 title_case <- function(x) {
   over_texts(x, quote(title_case()), function(texts) {
@@ -194,8 +197,8 @@ text_between <- function(x, from, to) {
 
 #' @rdname title_case
 #' @export
-text_match <- function(x, pattern) {
-  call <- quote(text_match())
+text_found <- function(x, pattern) {
+  call <- quote(text_found())
   if (inherits(pattern, "text_pattern")) pattern <- pattern$regex
   check_pattern(pattern, call)
   over_texts(x, call, function(texts) {
@@ -217,7 +220,7 @@ different_texts <- function(x, call, name = "x", checks = TRUE) {
   if (is.factor(x)) texts <- list(values = levels(x), of_row = as.integer(x))
   else if (is.character(x)) texts <- list(values = as.vector(x))
   else {
-    stop_because(c("{.arg {name}} must be text, not {what_is(x)}.", "i" = "Make it text by {.code as.character()}."),
+    stop_because(c("{.arg {name}} must be text, not {what_is(x)}.", "try" = "Convert it with {.code as.character()}."),
                  "type_mismatch", call)
   }
   different <- if (is.character(x)) different_texts_cpp(texts$values)
@@ -243,14 +246,14 @@ rows_of <- function(which_texts, texts) which(at_rows(which_texts, texts))
 stop_bad_text <- function(rows, call) {
   stop_because(c(paste0("{counted_rows(length(rows))} {cli::qty(length(rows))}{?has/have} text that is not UTF-8, ",
                         "the first in row {rows[1]}."),
-                 "i" = "If it is Latin-1, translate it first: {.code iconv(x, \"latin1\", \"UTF-8\")}."), "bad_text",
+                 "try" = "If it is Latin-1, translate it first: {.code iconv(x, \"latin1\", \"UTF-8\")}."), "bad_text",
                    call, rows = rows)
 }
 
 check_split_at <- function(at, call) {
   if (is.character(at) && length(at) == 1 && !is.na(at) && nzchar(at)) return(invisible())
   found <- if (identical(at, "")) "an empty text" else what_is(at)
-  stop_because(c("{.arg at} must be one text that is not empty, or a {.code pattern()}.", "x" = "It is {found}."),
+  stop_because(c("{.arg at} must be one text that is not empty, or a {.code pattern()}.", "found" = "It is {found}."),
                "bad_argument", call)
 }
 
@@ -262,7 +265,7 @@ check_pattern <- function(regex, call) {
   tryCatch(regexpr(regex, "", perl = TRUE), warning = function(w) why <<- conditionMessage(w),
            error = function(e) why <<- conditionMessage(e))
   if (is.null(why)) return(invisible())
-  stop_because(c("R can't read the pattern {.val {regex}}.", "x" = "R said: {gsub('[\\n\\t ]+', ' ', why)}"),
+  stop_because(c("R can't read the pattern {.val {regex}}.", "found" = "R's message: {gsub('[\\n\\t ]+', ' ', why)}"),
                "bad_argument", call)
 }
 
@@ -281,13 +284,13 @@ check_parts <- function(wrong, counts, parts, x, texts, how, call) {
   if (!length(rows)) return(invisible())
   first <- as.character(x)[rows[1]]
   most <- max(counts, na.rm = TRUE)
-  stop_because(c(paste0("{counted_rows(length(rows))} {cli::qty(length(rows))}{?has/have} too {how} parts: there ",
+  stop_because(c(paste0("{counted_rows(length(rows))} {cli::qty(length(rows))}{?has/have} too {how} parts; ",
                         "should be {parts}."),
-                 "x" = paste0("The first is row {rows[1]}, {.val {first}}, with ",
+                 "found" = paste0("The first is row {rows[1]}, {.val {first}}, with ",
                               "{counted(at_rows(counts, texts)[rows[1]], 'part')}."),
-                 "i" = if (how == "few" && most < parts) "No row has more than {most}."
-                       else if (how == "few") "To have missing parts there, say {.code short = \"missing\"}."
-                       else paste0("To drop them, say {.code long = \"drop\"}; to keep them in the last part, ",
+                 "try" = if (how == "few" && most < parts) "Ask for {most} parts: no row has more."
+                       else if (how == "few") "For missing parts there, use {.code short = \"missing\"}."
+                       else paste0("To drop them, use {.code long = \"drop\"}; to keep them in the last part, ",
                                    "{.code long = \"join\"}.")),
                "wrong_parts", call, rows = rows)
 }
@@ -305,13 +308,10 @@ part_as <- function(part, type, texts, call) {
   texts$values <- part
   withCallingHandlers(typed_part(part, type, texts, call), rowanroot_unreadable = function(e) {
     # The ways out of as_number() and the like are not arguments of split_text().
-    body <- e$body[names(e$body) != "i"]
-    rlang::abort(c(e$message, body,
-                   "i" = cli::format_inline(paste0("Split it as {.code type = \"text\"}, and convert the part in a ",
-                                                   "line of its own: ",
-                                                   "{.code as_{if (type == 'date') 'date' else ",
-                                                   "'number'}(part, unreadable = \"missing\")}."))),
-                 class = setdiff(class(e), c("rlang_error", "error", "condition")), call = e$call)
+    e$parts <- e$parts[names(e$parts) != "try"]
+    word <- if (type == "date") "as_date" else "as_number"
+    stop_with_line(e, "try" = paste0("Split it as {.code type = \"text\"}, and convert the part in a line of its own: ",
+                                     "{.code {word}(part, unreadable = \"missing\")}."))
   })
 }
 
@@ -333,7 +333,7 @@ typed_part <- function(part, type, texts, call) {
 words_of_texts <- function() list(
   language_word("split_text", "row", for_names = split_for_names), language_word("join_text", "row"),
     language_word("title_case", "row"),
-  language_word("text_between", "row"), language_word("text_match", "row"), language_word("has_form", "row")
+  language_word("text_between", "row"), language_word("text_found", "row"), language_word("has_form", "row")
 )
 
 # Texts are split into as many parts as there are names.

@@ -25,7 +25,7 @@ check_same_length <- function(columns, call) {
   lengths <- lengths(columns)
   for (k in which(vapply(columns, is_column_like, NA, rows = lengths[1]) == FALSE)) {
     stop_because(c("{.arg {sub('[0-9]+$', '', names(columns)[k])}} must be a vector as long as {.arg x}.",
-                   "x" = "{.arg x} has {counted(lengths[1], 'value')}, and it is {what_is(columns[[k]])}."),
+                   "found" = "{.arg x} has {counted(lengths[1], 'value')}, and it is {what_is(columns[[k]])}."),
                      "wrong_length", call)
   }
 }

@@ -82,7 +82,8 @@ formula_scope <- function(columns, env, line, call) new_scope(columns, env, line
 delayedAssign("for_binding", list(
   find_word = find_word,
   seen_through = c(syntax_seen_through, unique(vapply(Filter(is_row_word, all_words()), `[[`, "", "name"))),
-  words = names_to_offer
+  words = names_to_offer,
+  elsewhere = functions_elsewhere
 ))
 
 # Names to suggest where a formula calls a function that does not exist.

@@ -1,6 +1,6 @@
 #' Where columns come from
 #'
-#' The columns of a live table and of its files as a graph: each with the formula that made it, what it depends on,
+#' The columns of a rooted table and of its files as a graph: each with the formula that made it, what it depends on,
 #' and what depends on it.
 #'
 #' A column that a later step sets again is another one: `net_kg (2)` is what `net_kg` became when it was set for
@@ -8,7 +8,7 @@
 #' `within` and `along` of words that go by them, and the steps that choose rows, which all later columns went
 #' through.
 #'
-#' @param x A live table from [open_table()].
+#' @param x A rooted table from [open_table()].
 #' @param column Only this column, what it depends on and what depends on it: its name.
 #' @return An object of class `lineage`, which prints itself. `as.data.frame()` gives a row for each dependency,
 #'   with `from`, `to`, the `formula` of `to` and the `step` that has it; `plot()` a figure, of the package ggplot2.
@@ -27,10 +27,12 @@
 #' lineage(yield)
 #' lineage(yield, net_kg)
 #' as.data.frame(lineage(yield))
+#' @concept data lineage
+#' @concept provenance
 #' @export
 lineage <- function(x, column = NULL) {
   call <- quote(lineage())
-  check_live(x, call)
+  check_rooted(x, call)
   x <- current_table(x, call)
   graph <- lineage_graph(x, call)
   known <- unique(graph$nodes$name[graph$nodes$kind != "file" & graph$nodes$kind != "rows"])
@@ -42,10 +44,10 @@ lineage <- function(x, column = NULL) {
   structure(c(graph, list(title = table_title(x), column = name)), class = "lineage")
 }
 
-check_live <- function(x, call) {
-  if (is_live_table(x)) return(invisible())
-  stop_because(c("{.arg x} must be a live table, not {what_is(x)}.",
-                 "i" = "Steps are recorded on what {.code open_table()} gives; it takes a data frame, too."),
+check_rooted <- function(x, call) {
+  if (is_rooted_table(x)) return(invisible())
+  stop_because(c("{.arg x} must be a rooted table, not {what_is(x)}.",
+                 "try" = "Steps are recorded on what {.code open_table()} gives; it takes a data frame, too."),
                "not_a_table", call)
 }
 
@@ -62,13 +64,13 @@ lineage_graph <- function(x, call) {
   graph <- new.env(parent = emptyenv())
   graph$nodes <- list()
   graph$edges <- list()
-  file <- add_node(graph, source_title(live(x)$source), "file", NA, 0)
-  columns <- source_columns(live(x)$source, call)
+  file <- add_node(graph, source_title(rooted(x)$source), "file", NA, 0)
+  columns <- source_columns(rooted(x)$source, call)
   graph$now <- stats::setNames(vapply(columns, function(name) add_node(graph, name, "input", NA, 0, file), 0), columns)
-  steps <- live(x)$steps
+  steps <- rooted(x)$steps
   for (k in seq_along(steps)) add_step_nodes(steps[[k]], graph, k)
   nodes <- do.call(rbind, lapply(graph$nodes, as.data.frame))
-  nodes$in_result <- seq_len(nrow(nodes)) %in% graph$now[live(x)$columns]
+  nodes$in_result <- seq_len(nrow(nodes)) %in% graph$now[rooted(x)$columns]
   edges <- if (length(graph$edges)) do.call(rbind, graph$edges) else matrix(0, 0, 2)
   list(nodes = nodes, edges = data.frame(from = edges[, 1], to = edges[, 2]))
 }

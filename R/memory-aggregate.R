@@ -118,7 +118,7 @@ warn_no_values <- function(values, node, id, groups, block) {
   warn_because(c(paste0("{.code {label_of(node)}} has no ",
                         "values{if (!is.null(groups)) paste(' in', counted(empty, 'group'))}: it is ",
                         "{values[known == 0][1]} there."),
-                 "i" = "It is used in {.code {block$formula}}."), "no_values", block$call)
+                 "in" = "{block$formula}"), "no_values", block$call)
 }
 
 of_each_group <- function(what, column, skip_missing, groups) {
@@ -160,9 +160,9 @@ whole_numbers <- function(values, node, block) {
   if (any(is.infinite(values))) return(values)
   too_large <- !is.na(values) & abs(values) > .Machine$integer.max
   if (any(too_large)) {
-    warn_because(c(paste0("Whole numbers became too large in {.code {block$formula}}: {.code {label_of(node)}} is ",
+    warn_because(c(paste0("Integer overflow in {.code {block$formula}}: {.code {label_of(node)}} is ",
                           "missing{if (length(values) > 1) paste(' for', sum(too_large), 'groups')}."),
-                   "i" = "Sum doubles instead, as in {.code sum(as.numeric(x))}."), "overflow", block$call)
+                   "try" = "Add up doubles: {.code sum(as.numeric(x))}."), "overflow", block$call)
     values[too_large] <- NA
   }
   as.integer(values)
@@ -177,10 +177,10 @@ groups_or_one <- function(groups, block) {
 aggregate_quantile <- function(node, id, type, groups, block) {
   column <- bare_column(id, block)
   if (isTRUE(node$word$needs_known) && !node$skip_missing && anyNA(column)) {
-    stop_because(c("{.code {label_of(node)}} needs values that are known.",
-                   "x" = paste0("In {.code {block$formula}} {counted_rows(sum(is.na(column)))} have none, row ",
+    stop_because(c("{.code {label_of(node)}} can't have missing values.",
+                   "found" = paste0("In {.code {block$formula}} {counted_rows(sum(is.na(column)))} have none, row ",
                                 "{which(is.na(column))[1]} first."),
-                   "i" = "To leave them out write {.code na.rm = TRUE}."), "formula_failed", block$call)
+                   "try" = "To leave them out write {.code na.rm = TRUE}."), "formula_failed", block$call)
   }
   one <- groups_or_one(groups, block)
   share <- if (is.null(node$share)) NA_real_ else as.numeric(node$share)

@@ -17,8 +17,8 @@ in_memory.step_append_columns <- function(step, data, call) {
   wrong <- which(rows != nrow(data))
   if (length(wrong)) {
     stop_because(c("Tables side by side must have the same number of rows.",
-                   "x" = "The first has {nrow(data)}, table {wrong[1]} to append {rows[wrong[1]]}.",
-                   "i" = "To find rows by a key use {.code look_up()}."), "wrong_length", call)
+                   "found" = "The first has {nrow(data)}, table {wrong[1]} to append {rows[wrong[1]]}.",
+                   "try" = "To match rows by a key, use {.code look_up()}."), "wrong_length", call)
   }
   columns <- c(unclass(data)[step$columns_before], unlist(lapply(step$tables, as.list), recursive = FALSE))
   with_columns(data, stats::setNames(columns, step$columns))

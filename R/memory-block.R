@@ -83,10 +83,10 @@ add_statement <- function(block, statement) {
 # A list that a formula makes is mostly a text that was split: one list a row is not what is wanted.
 check_no_list <- function(value, node, block) {
   if (!is.list(value) || inherits(value, "AsIs") || node$kind == "column") return(invisible())
-  stop_because(c("A column must have one value a row, not a list for each.",
-                 "x" = "{.code {block$formula}} gives lists.",
-                 "i" = "Take one value of each, as in {.code vapply({label_of(node)}, `[`, \"\", 1)}.",
-                 "i" = "To keep the lists, write {.code I({label_of(node)})}."),
+  stop_because(c("A column must have one value for each row, not a list.",
+                 "found" = "{.code {block$formula}} gives lists.",
+                 "try" = "Take one value of each, as in {.code vapply({label_of(node)}, `[`, \"\", 1)}.",
+                 "try" = "To keep the lists, write {.code I({label_of(node)})}."),
                "bad_result", block$call)
 }
 
@@ -108,7 +108,7 @@ start_line <- function(block, line) {
   delayedAssign("formula", line_text(line), assign.env = block)
 }
 
-# The slot of a formula's result: one value a row.
+# The slot of a formula's result: one value for each row.
 column_slot <- function(node, block) {
   if (node$kind == "slot") return(node$id)
   if (node$kind == "code") node <- typed_value(eval_code(node$node, NULL, block), block)
@@ -126,14 +126,14 @@ whole_column <- function(value, block) {
 
 stop_wrong_length <- function(value, block) {
   if (!is_vector_like(value)) {
-    stop_because(c("A column must have one value a row.",
-                   "x" = "{.code {block$formula}} gives {what_is(value)}.",
-                   "i" = if (is.data.frame(value)) paste0("Name all its columns, as in ",
+    stop_because(c("A column must have one value for each row.",
+                   "found" = "{.code {block$formula}} gives {what_is(value)}.",
+                   "try" = if (is.data.frame(value)) paste0("Name all its columns, as in ",
                                                           "{.code c({paste(names(value), collapse = ', ')}) ",
                                                           "<- \u2026}.")), "bad_result", block$call)
   }
-  stop_because(c("A column must have one value a row, or one for all rows.",
-                 "x" = paste0("{.code {block$formula}} gives {counted(length(value), 'value')}, and the table has ",
+  stop_because(c("A column must have one value for each row, or one for all rows.",
+                 "found" = paste0("{.code {block$formula}} gives {counted(length(value), 'value')}, and the table has ",
                               "{counted_rows(block$rows)}.")),
                "wrong_length", block$call, found = length(value), expected = block$rows)
 }

@@ -71,14 +71,14 @@ warn_unknown_groups <- function(place, groups, now, one, block) {
   unknown <- which(is.na(place))
   warn_because(c(paste0("{counted_rows(length(rows))} {cli::qty(length(rows))}{?is/are} of ",
                         "{counted(length(unknown), 'group')} that the routine was not calibrated on."),
-                 "x" = "The first is row {rows[1]}, of the group {key_text(now, unknown[1])}.",
-                 "i" = "{.code {one$label}} is missing there."), "unknown_group", block$call, rows = rows)
+                 "found" = "The first is row {rows[1]}, of the group {key_text(now, unknown[1])}.",
+                 "try" = "{.code {one$label}} is missing there."), "unknown_group", block$call, rows = rows)
 }
 
 stop_not_calibrated <- function(node, block) {
   stop_because(c("{.code {label_of(node)}} was not learned when the routine was calibrated.",
-                 "x" = "It is in {.code {block$formula}}, which other columns of this table lead to.",
-                   "i" = "Calibrate the routine on a table with the same columns."),
+                 "found" = "It is in {.code {block$formula}}, which other columns of this table lead to.",
+                   "try" = "Calibrate the routine on a table with the same columns."),
                "not_calibrated", block$call)
 }
 

@@ -42,8 +42,8 @@ tell_broken <- function(step, broken, data, call) {
   is_missing <- any(vapply(broken, `[[`, NA, "missing"))
   message <- c(if (of == 1) "A condition does not hold."
                else "{count} of {of} conditions {cli::qty(count)}{?does/do} not hold.",
-               stats::setNames(escaped(bullets), rep("x", count)),
-               "i" = if (is_missing) paste("Where a condition is missing it does not hold:",
+               stats::setNames(escaped(bullets), rep("found", count)),
+               "try" = if (is_missing) paste("Where a condition is missing it does not hold:",
                                            "{.code is.na(x) || \u2026} lets missing values pass."))
   table <- data.frame(name = step$titles[at], formula = formulas, rows = vapply(broken, `[[`, 0, "rows"),
                       first = vapply(broken, function(one) one$first[1], 0L))

@@ -35,7 +35,7 @@ calculate_ordered_by_r <- function(r, x, options, layout, about) {
   values <- lapply(members, function(rows) {
     found <- do.call(r, c(list(x[rows]), options), quote = TRUE)
     if (is_column_like(found, length(rows))) return(found)
-    stop_because("{.code {about$name}()} must give one value a row, and gives {what_is(found)}.", "wrong_length",
+    stop_because("{.code {about$name}()} must give one value for each row, but gives {what_is(found)}.", "wrong_length",
                  about$call)
   })
   if (!length(values)) return(do.call(r, c(list(x), options), quote = TRUE))
@@ -81,15 +81,16 @@ warn_missing_order <- function(columns, names, block) {
     missing <- is.na(columns[[k]])
     warn_because(c(paste0("{.code {names[k]}} is missing in {counted_rows(sum(missing))}, row {which(missing)[1]} ",
                           "first: {if (sum(missing) == 1) 'it comes' else 'they come'} last in the order."),
-                   "i" = "It is used in {.code {block$formula}}."), "missing_order", block$call)
+                   "in" = "{block$formula}"), "missing_order", block$call)
   }
 }
 
 # The ranks of a column, from 1, as they were asked for.
 calculate_ranking <- function(what, x, options, layout, about) {
   if (!is.atomic(x) || is.complex(x) || is.raw(x)) {
-    stop_because(c("Can't rank {what_is(x)}.", "x" = "{.code {about$label}} is that in {.code {about$formula}}.",
-                   "i" = "Numbers, text, dates and categories can be ranked."), "type_mismatch", about$call)
+    stop_because(c("Can't rank {what_is(x)}.", "found" = "{.code {about$label}} is {what_is(x)}.",
+                   "in" = "{about$formula}",
+                   "try" = "Numbers, text, dates and categories can be ranked."), "type_mismatch", about$call)
   }
   ties <- switch(options$as, percent_rank = "min", cume_dist = "max", options$ties)
   in_turn <- !is.null(layout$order) && (ties %in% c("first", "last") || options$missing != "keep")
@@ -126,9 +127,9 @@ calculate_running <- function(what, x, options, layout, about) {
   result <- running_integers_cpp(what, options$missing, x, running_order(layout), layout$order$codes, layout$of_row,
                                  layout$groups, layout$carried, threads)
   if (result$overflow > 0) {
-    warn_because(c(paste0("Whole numbers became too large in {.code {about$formula}}: the total is missing from row ",
+    warn_because(c(paste0("Integer overflow in {.code {about$formula}}: the total is missing from row ",
                           "{result$overflow} on."),
-                   "i" = "Add up doubles instead, as in {.code {about$name}(as.numeric({about$label}))}."),
+                   "try" = "Add up doubles: {.code {about$name}(as.numeric({about$label}))}."),
                      "overflow", about$call)
   }
   result$values
@@ -136,24 +137,25 @@ calculate_running <- function(what, x, options, layout, about) {
 
 calculate_moving <- function(what, x, options, layout, about) {
   check_numbers(x, about, days_too = what %in% c("least", "greatest"))
-  if (options$complete && options$rows > layout$rows && layout$rows > 0 && is.null(layout$carried)) {
+  if (options$short == "missing" && options$rows > layout$rows && layout$rows > 0 && is.null(layout$carried)) {
     stop_because(c("The window is longer than the table.",
-                   "x" = paste0("{.arg rows} is {options$rows}, and the table has {counted_rows(layout$rows)}, in ",
+                   "found" = paste0("{.arg rows} is {options$rows}, and the table has {counted_rows(layout$rows)}, in ",
                                 "{.code {about$formula}}."),
-                   "i" = "For windows of the rows that there are, write {.code complete = FALSE}."), "bad_argument",
+                   "try" = "For shorter windows, use {.code short = \"fewer\"}."), "bad_argument",
                      about$call)
   }
   values <- after_earlier_rows(as.numeric(unclass(x)), layout, options$rows - 1, function(x, layout) {
     moving_cpp(what, if (is.null(layout$carried)) min(options$rows, max(layout$rows, 1)) else options$rows,
-               options$complete, x, order_rows(layout$order), layout$of_row, layout$groups)
+               options$short == "missing", x, order_rows(layout$order), layout$of_row, layout$groups)
   })
   if (is.object(x)) return(with_class_of(values, x))
   if (!is.double(x) && what %in% c("least", "greatest")) as.integer(values) else values
 }
 
 calculate_neighbour <- function(direction, x, options, layout, about) {
-  after_earlier_rows(x, layout, options$by, function(x, layout) {
-    rows <- neighbours_cpp(layout$rows, direction * options$by, order_rows(layout$order), layout$of_row, layout$groups)
+  after_earlier_rows(x, layout, options$rows, function(x, layout) {
+    rows <- neighbours_cpp(layout$rows, direction * options$rows, order_rows(layout$order), layout$of_row,
+                           layout$groups)
     values <- values_in_rows(x, rows)
     if (is_missing_literal(options$default)) return(values)
     check_default(x, options$default, about)
@@ -166,6 +168,6 @@ check_default <- function(x, default, about) {
   if (length(default) == 1 && (!is.na(common_type(c(value_type(x), value_type(default)))) || is.object(x) &&
                                identical(class(x), class(default)))) return(invisible())
   stop_because(c("{.arg default} must be one value of the column's type.",
-                 "x" = paste0("It is {what_is(default)}, and {.code {about$label}} is {type_name(x)}, in ",
+                 "found" = paste0("It is {what_is(default)}, and {.code {about$label}} is {type_name(x)}, in ",
                               "{.code {about$formula}}.")), "type_mismatch", about$call)
 }

@@ -12,8 +12,8 @@ warn_overflows <- function(result, block) {
   for (k in which(!duplicated(origins))) {
     rows <- counted_rows(sum(result$overflow_rows[origins == origins[k]]))
     first <- min(result$overflow_first[origins == origins[k]])
-    warn_because(c("Whole numbers became too large in {.code {origins[k]}}: {rows} now missing, row {first} first.",
-                   "i" = "Make one of the numbers a double, as in {.code as.numeric(x)} or {.code 2} for {.code 2L}."),
+    warn_because(c("Integer overflow in {.code {origins[k]}}: {rows} now missing, row {first} first.",
+                   "try" = "Use a double, such as {.code as.numeric(x)}, or {.code 2} for {.code 2L}."),
                  "overflow", block$call)
   }
 }

@@ -15,7 +15,7 @@ check_means_whole_columns <- function(name, arguments, node, block) {
   part <- row_part(called_function(node), new_trail())
   if (is.null(part)) return(invisible())
   stop_row_or_columns(c("{.code {name}()} may be meant for one row or for whole columns.",
-                        "x" = paste("{.code {label_of(node)}} in {.code {block$formula}} calls it, and",
+                        "found" = paste("{.code {label_of(node)}} in {.code {block$formula}} calls it, and",
                                     "{.code {one_line(part)}} in it means another thing for each of the two.")),
                       name, node, block)
 }
@@ -25,7 +25,7 @@ check_not_for_one_row <- function(result, rows, name, arguments, node, block) {
   if (rows < 2 || length(result) != 1 || !may_be_for_one_row(arguments, node, block)) return(invisible())
   of <- paste0(if (has_parts(block, block_groups(block, node$within))) "a group of ", counted_rows(rows))
   stop_row_or_columns(c("{.code {name}()} gives one value for {of}.",
-                        "x" = "{.code {label_of(node)}} in {.code {block$formula}} calls it with whole columns."),
+                        "found" = "{.code {label_of(node)}} in {.code {block$formula}} calls it with whole columns."),
                       name, node, block)
 }
 
@@ -43,8 +43,9 @@ any_columns <- function(arguments) {
 
 stop_row_or_columns <- function(message, name, node, block, envir = parent.frame()) {
   inside <- escaped(paste(c(name, call_inside(node$shown)), collapse = ", "))
-  stop_because(c(message, "i" = paste0("If it is for one row, write {.code one_by_one(", inside, ")}, which is slow."),
-                 "i" = paste0("If it is for whole columns, or those of a group, write {.code all_at_once(", inside,
+  stop_because(c(message, "try" = paste0("If it is for one row, write {.code one_by_one(", inside,
+                                         ")}, which is slow."),
+                 "try" = paste0("If it is for whole columns, or those of a group, write {.code all_at_once(", inside,
                               ")}.")),
                "row_or_columns", block$call, name = name, envir = envir)
 }

@@ -75,9 +75,9 @@ check_can_be_in <- function(values, node, block) {
       all(is.na(values[[2]]))) {
     return(invisible())
   }
-  stop_because(c("Can't look for {if (is_text[1]) 'text among numbers' else 'a number among texts'}.",
-                 "x" = "{.code {label_of(node)}} in {.code {block$formula}} does.",
-                 "i" = "Convert one of them: {.code as.numeric()} makes numbers, {.code as.character()} makes text."),
+  stop_because(c("Can't compare {if (is_text[1]) 'text with numbers' else 'numbers with text'}.",
+                 "found" = "{.code {label_of(node)}} does.", "in" = "{block$formula}",
+                 "try" = "Convert one of them with {.code as.numeric()} or {.code as.character()}."),
                "type_mismatch", block$call)
 }
 
@@ -138,11 +138,10 @@ call_r_by_group <- function(arguments, node, block, groups) {
 }
 
 stop_wrong_group <- function(result, rows, node, block) {
-  stop_because(c("Each group must get one value, or one a row.",
-                 "x" = paste0("In {.code {block$formula}}, {.code {label_of(node)}} gives {what_is(result)} for a ",
+  stop_because(c("Each group must get one value, or one for each of its rows.",
+                 "found" = paste0("In {.code {block$formula}}, {.code {label_of(node)}} gives {what_is(result)} for a ",
                               "group of {counted_rows(length(rows))}."),
-                 "i" = paste0("What is calculated on the way to them stands in a function of the columns, which is ",
-                              "called for each group.")),
+                 "try" = "Put the calculation in a function of the columns: it is called for each group."),
                "wrong_length", block$call, found = length(result), expected = length(rows))
 }
 
@@ -225,8 +224,8 @@ choose_with_r <- function(condition, yes, no, node, block) {
 check_are_levels <- function(texts, rows, levels, block) {
   new <- setdiff(if (length(texts) == 1) texts else texts[rows], c(levels, NA))
   if (!length(new)) return(invisible())
-  stop_because(c("{.val {new[1]}} is no level of the category in {.code {block$formula}}.",
-                 "i" = level_hint(new[1], levels),
-                 "i" = paste0("Levels are added by {.code as_category(x, levels = c(\u2026))}, and ",
-                              "{.code as.character()} makes it text.")), "no_level", block$call)
+  stop_because(c("{.val {new[1]}} is not a level of the category in {.code {block$formula}}.",
+                 "try" = level_hint(new[1], levels),
+                 "try" = paste0("Add levels with {.code as_category(x, levels = c(\u2026))}, or convert it to text ",
+                              "with {.code as.character()}.")), "no_level", block$call)
 }

@@ -3,8 +3,8 @@
 
 lower_running <- function(node, block) {
   if (!is.null(block$above)) {
-    stop_because(c("A {.code running()} can't stand in another.", "x" = "It does in {.code {block$formula}}.",
-                   "i" = "Give the inner one a line of its own."), "bad_formula", block$call)
+    stop_because(c("A {.code running()} can't contain another.", "found" = "It does.", "in" = "{block$formula}",
+                   "try" = "Put the inner one on a line of its own."), "bad_formula", block$call)
   }
   groups <- block_groups(block, node$within)
   order <- order_rows(block_order(block, node$along))
@@ -19,8 +19,8 @@ lower_running <- function(node, block) {
                                length(groups$sizes))
   if (!is.null(block$chunks)) keep_last_results(block$chunks, node, result$values, starts, groups)
   if (result$overflow_rows > 0) {
-    warn_because(c("Whole numbers became too large in {.code {block$formula}}: row {result$overflow_first} first.",
-                   "i" = "Start with a double, as in {.code start = 0} for {.code start = 0L}."), "overflow",
+    warn_because(c("Integer overflow in {.code {block$formula}}: row {result$overflow_first} first.",
+                   "try" = "Start with a double: {.code start = 0} instead of {.code start = 0L}."), "overflow",
                      block$call)
   }
   new_slot(block, result$values)
@@ -61,9 +61,9 @@ settle <- function(node, block) {
 check_no_above <- function(arguments, node, block) {
   if (!any(vapply(arguments, has_above, NA))) return(invisible())
   stop_because(c("{.code .above} can only go into what runs row by row.",
-                 "x" = if (is.null(node)) "In {.code {block$formula}} it goes into what needs whole columns."
+                 "found" = if (is.null(node)) "In {.code {block$formula}} it goes into what needs whole columns."
                        else "{.code {label_of(node)}} in {.code {block$formula}} does not.",
-                 "i" = paste0("Arithmetic, comparisons, {.code if}, {.code pmin()}, {.code round()} and functions ",
+                 "try" = paste0("Arithmetic, comparisons, {.code if}, {.code pmin()}, {.code round()} and functions ",
                               "of one row made of such do.")),
                "bad_formula", block$call)
 }

@@ -7,11 +7,11 @@
 #' Of a table of many rows a figure shows what its size can show: spreads are counted, lines have 2,000 points of
 #' each group at most, and six groups at most.
 #'
-#' @param x A live table from [open_table()], or a data frame.
+#' @param x A rooted table from [open_table()], or a data frame.
 #' @param column The name of a column.
 #' @param along The column along which it runs; the order of rows, if none is given.
 #' @param within The column whose values make the groups.
-#' @param by For `plot_ranking()` the column that was ranked, as long as the bars; of a live table that is known.
+#' @param by For `plot_ranking()` the column that was ranked, as long as the bars; of a rooted table that is known.
 #' @param label The column whose values name the bars; row numbers, if none is given.
 #' @param top How many of the best ranks are shown.
 #' @return An object of the package ggplot2, which draws itself when it is printed, and takes other layers, scales
@@ -40,10 +40,10 @@ plot_column <- function(x, column) {
   shown <- columns_to_show(x, substitute(column), column, call)
   if (!can_be_drawn(shown$data[[shown$name]])) {
     stop_because(c("{.code {shown$name}} can't be drawn: it is {what_is(shown$data[[shown$name]])}.",
-                   "i" = "Columns of one number, text, date or logical value in each row can be."), "type_mismatch",
+                   "try" = "It must have one number, text, date or logical value in each row."), "type_mismatch",
                  call, column = shown$name)
   }
-  plot_column_data(shown$data, shown$name, if (is_live_table(x)) table_origins(x)[[shown$name]])
+  plot_column_data(shown$data, shown$name, if (is_rooted_table(x)) table_origins(x)[[shown$name]])
 }
 
 can_be_drawn <- function(values) is.atomic(values) && !is.complex(values) && !is.raw(values) && length(dim(values)) <= 1
@@ -76,11 +76,11 @@ columns_to_show <- function(x, typed, value, call) {
   check_package("ggplot2", "Figures", call)
   check_table(x, call)
   if (identical(typed, quote(expr = ))) {
-    stop_because(c("Which column?", "i" = "Write {.code {one_line(call[[1]])}(x, net_kg)}."), "bad_argument", call)
+    stop_because(c("Which column?", "try" = "{.code {one_line(call[[1]])}(x, net_kg)}"), "bad_argument", call)
   }
   name <- name_of_column(typed, value, column_names(x))
   if (!name %in% column_names(x)) stop_unknown_column(name, column_names(x), call)
-  list(name = name, data = if (is_live_table(x)) table_data(x, call) else x)
+  list(name = name, data = if (is_rooted_table(x)) table_data(x, call) else x)
 }
 
 # How many rows have each number, or values in each of some 40 bands; are in each month or year; or have the most
@@ -207,7 +207,7 @@ plot_ranking <- function(x, column, top = 20, label = NULL, by = NULL) {
   label <- name_of_column(substitute(label), label, column_names(x))
   by <- name_of_column(substitute(by), by, column_names(x))
   for (name in c(label, by)) if (!name %in% column_names(x)) stop_unknown_column(name, column_names(x), call)
-  if (is.null(by) && is_live_table(x)) {
+  if (is.null(by) && is_rooted_table(x)) {
     by <- Find(function(name) is.numeric(shown$data[[name]]), table_origins(x)[[shown$name]])
   }
   plot_ranking_data(shown$data, shown$name, top, label, by)

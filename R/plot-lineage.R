@@ -29,7 +29,7 @@ plot.lineage <- function(x, ...) {
 }
 
 #' @export
-plot.live_table <- function(x, ...) plot.lineage(lineage(x))
+plot.rooted_table <- function(x, ...) plot.lineage(lineage(x))
 
 kind_words <- c(file = "file", input = "column of a file", column = "made by a formula", scratch = "scratch",
                 rows = "chooses rows or checks")

@@ -32,13 +32,31 @@ shown_measures <- function(values, model) {
     shown[["sd"]] <- if (is.na(days)) "" else paste(format(days, digits = 3), "days")
     return(shown)
   }
-  values[abs(values) < 1e-12 * max(abs(values), 0, na.rm = TRUE)] <- 0
-  vapply(values, function(value) {
-    far <- is.finite(value) && value != 0 && (abs(value) >= 1e15 || abs(value) < 1e-4)
-    # A whole number is a value, and shown as it is; others are rounded.
-    if (is.na(value)) "" else if (!far && value == floor(value)) format(value, big.mark = ",",
-        scientific = FALSE) else format(signif(value, 5), digits = 5, big.mark = ",", scientific = far)
-  }, "")
+  finite <- values[is.finite(values)]
+  values[abs(values) < 1e-12 * max(abs(finite), 0)] <- 0
+  vapply(values, shown_measure, "", places = decimal_places(values, model))
+}
+
+# How many decimal places the values of a column have, to judge by the measures that are values of it: none of whole
+# numbers, and NA of measurements that have more than six.
+decimal_places <- function(values, model) {
+  if (is.integer(model)) return(0)
+  places_of <- function(value) match(TRUE, abs(round(value, 0:6) - value) <= 1e-12 * abs(value)) - 1
+  among <- vapply(values[c("min", "q1", "median", "q3", "max")], places_of, 0)
+  if (all(is.finite(among[!is.na(values[names(among)])]))) max(among[c("min", "max")]) else NA
+}
+
+# A whole number is shown as it is. Others have two places more than the column's values, and three digits at least;
+# those of a column of measurements five digits.
+shown_measure <- function(value, places) {
+  if (is.na(value)) return("")
+  if (!is.finite(value)) return(format(value))
+  if (value != 0 && (abs(value) >= 1e15 || abs(value) < 1e-4)) return(format(signif(value, 5), scientific = TRUE))
+  digits_before <- if (value == 0) 1 else floor(log10(abs(value))) + 1
+  shown_places <- if (is.na(places)) max(0, 5 - digits_before) else max(places + 2, 3 - digits_before)
+  value <- round(value, shown_places)
+  # Years and other numbers of four digits need no mark.
+  format(value, digits = 15, big.mark = if (abs(value) >= 1e4) "," else "", scientific = FALSE)
 }
 
 shown_moment <- function(value, model) {

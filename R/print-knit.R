@@ -1,7 +1,7 @@
 # In notebooks and R Markdown what is looked at is a real table, in the format of the document.
 
 #' @exportS3Method knitr::knit_print
-knit_print.live_table <- function(x, ...) knit_print.table_view(peek(x))
+knit_print.rooted_table <- function(x, ...) knit_print.table_view(peek(x))
 
 #' @exportS3Method knitr::knit_print
 knit_print.table_view <- function(x, ...) {

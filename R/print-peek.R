@@ -1,10 +1,10 @@
 #' Look at a table
 #'
 #' Shows the size, every column with its type and how many of its values are missing, and the first
-#' rows. Of a live table the columns that its steps made come first, each beside the columns that it came
+#' rows. Of a rooted table the columns that its steps made come first, each beside the columns that it came
 #' from, however wide the table is.
 #'
-#' @param x A data frame, a live table, or the path of a CSV file.
+#' @param x A data frame, a rooted table, or the path of a CSV file.
 #' @param rows How many rows to show.
 #' @return An object of class `table_view`, which prints itself to the width of the console. It is a list
 #'   with `title`, `rows`, `columns` (a data frame of `name`, `type`, `missing`), `strips` (the columns shown
@@ -30,7 +30,7 @@ peek <- function(x, rows = 6) {
 }
 
 view_of <- function(x, rows, call) {
-  data <- if (is_live_table(x)) table_data(x, call) else x
+  data <- if (is_rooted_table(x)) table_data(x, call) else x
   new_table_view(data, table_title(x), table_origins(x), rows)
 }
 
@@ -161,7 +161,7 @@ print.table_view <- function(x, width = cli::console_width(), ...) {
 }
 
 #' @export
-print.live_table <- function(x, ...) {
+print.rooted_table <- function(x, ...) {
   print(view_of(x, 6, NULL), ...)
   invisible(x)
 }

@@ -2,7 +2,7 @@
 
 #' Show the steps of a table or a routine
 #'
-#' @param x A live table from [open_table()], or a [routine()].
+#' @param x A rooted table from [open_table()], or a [routine()].
 #' @return A list of class `step_list`, which prints itself: `title`, and `steps`, for each step its lines.
 #' @section Errors:
 #' `rowanroot_not_a_table`.
@@ -15,13 +15,13 @@
 #' @export
 show_steps <- function(x) {
   call <- quote(show_steps())
-  if (!is_routine(x) && !is_live_table(x)) {
-    stop_because(c("{.arg x} must be a live table or a routine, not {what_is(x)}.",
-                   "i" = "Steps are recorded on what {.code open_table()} or {.code routine()} gives."),
+  if (!is_routine(x) && !is_rooted_table(x)) {
+    stop_because(c("{.arg x} must be a rooted table or a routine, not {what_is(x)}.",
+                   "try" = "Steps are recorded on what {.code open_table()} or {.code routine()} gives."),
                  "not_a_table", call)
   }
-  steps <- if (is_routine(x)) x$steps else lapply(live(x)$steps, `[[`, "typed_call")
-  title <- if (is_routine(x)) "A routine" else source_title(live(x)$source)
+  steps <- if (is_routine(x)) x$steps else lapply(rooted(x)$steps, `[[`, "typed_call")
+  title <- if (is_routine(x)) "A routine" else source_title(rooted(x)$source)
   structure(list(title = title, steps = lapply(steps, call_in_words)), class = "step_list")
 }
 

@@ -7,7 +7,7 @@
 #' Ranks are shown as ordered bars and running words as lines, of each group. Everything that comes from the data,
 #' names too, is escaped.
 #'
-#' @param x A live table from [open_table()].
+#' @param x A rooted table from [open_table()].
 #' @param file The path of the file to write; its name ends in `.html`. One that is there is replaced.
 #' @param title What stands above it; what the table is read from, if none is given.
 #' @return The path of the file, invisibly.
@@ -26,9 +26,9 @@
 #' @export
 report <- function(x, file, title = NULL) {
   call <- quote(report())
-  check_live(x, call)
+  check_rooted(x, call)
   if (missing(file)) {
-    stop_because(c("Which file?", "i" = "Write {.code report(x, \"report.html\")}."), "bad_argument", call)
+    stop_because(c("Which file?", "try" = "{.code report(x, \"report.html\")}"), "bad_argument", call)
   }
   check_report_file(file, call)
   if (!is.null(title) && !rlang::is_string(title)) {
@@ -36,7 +36,7 @@ report <- function(x, file, title = NULL) {
   }
   table <- current_table(x, call)
   parts <- reported_parts(table, call)
-  write_page(if (is.null(title)) source_title(live(table)$source) else title,
+  write_page(if (is.null(title)) source_title(rooted(table)$source) else title,
              list(report_of_table(parts, heading = NULL)), file, call)
   invisible(file)
 }
@@ -45,12 +45,13 @@ check_report_file <- function(file, call) {
   check_package(c("ggplot2", "htmltools"), "Reports", call)
   check_path(file, "file", call, several = FALSE)
   if (!path_ending(file) %in% c("html", "htm")) {
-    stop_because(c("A report is an HTML file.", "x" = "{.file {file}} does not end in {.code .html}."),
+    stop_because(c("A report must be an HTML file.", "found" = "{.file {file}} does not end in {.code .html}."),
                  "bad_argument", call)
   }
   if (!dir.exists(dirname(file))) {
     stop_because(c("There is no folder {.file {dirname(file)}}.",
-                   "i" = "Make it first, or write the report elsewhere."), "cannot_write", call, path = file)
+                   "try" = "Create the folder first, or write the report elsewhere."), "cannot_write", call,
+                     path = file)
   }
   if (file.access(dirname(file), 2) != 0) {
     stop_because("Can't write to the folder {.file {dirname(file)}}.", "cannot_write", call, path = file)
@@ -59,7 +60,7 @@ check_report_file <- function(file, call) {
 
 # All that is told of a table. Its steps are run one by one, to see what each takes and what it says.
 reported_parts <- function(x, call) {
-  source <- live(x)$source
+  source <- rooted(x)$source
   parts <- source_parts(source, call)
   times <- list()
   timed <- function(what, code) {
@@ -70,8 +71,8 @@ reported_parts <- function(x, call) {
   read <- timed("reading", source_data(source, parts, source_columns(source, call), call))
   data <- read
   warned <- list()
-  for (k in seq_along(live(x)$steps)) {
-    step <- live(x)$steps[[k]]
+  for (k in seq_along(rooted(x)$steps)) {
+    step <- rooted(x)$steps[[k]]
     data <- withCallingHandlers(timed(paste("step", k), execute(default_engine(), step, data, call)),
                                 warning = function(w) {
       warned <<- c(warned, list(list(step = k, text = conditionMessage(w), broken = w$broken)))
@@ -88,11 +89,11 @@ report_of_table <- function(found, heading, changed = NULL, number = NULL) {
   # Below the heading of the page, and that of the table.
   levels <- if (is.null(heading)) list(t$h2, t$h3) else list(t$h3, t$h4)
   x <- found$table
-  made <- intersect(live(x)$columns, names(found$origins))
+  made <- intersect(rooted(x)$columns, names(found$origins))
   sections <- list(
     list("Inputs", inputs_section(found)),
     list("Steps", steps_section(x, found)),
-    list("Lineage", if (length(live(x)$steps)) figure_tag(plot(found$lineage), lineage_in_words(found$lineage), 11,
+    list("Lineage", if (length(rooted(x)$steps)) figure_tag(plot(found$lineage), lineage_in_words(found$lineage), 11,
                                                           max(3, min(9, 1.5 +
                                                               0.45 * sum(found$lineage$nodes$kind != "file"))),
                                                           "lineage")),
@@ -107,7 +108,7 @@ report_of_table <- function(found, heading, changed = NULL, number = NULL) {
                              collapse = "-")
   list(
     if (!is.null(heading)) t$h2(id = id(NULL), shown(heading)),
-    t$p(class = "soft", paste0(source_title(live(x)$source), ": ", size)),
+    t$p(class = "soft", paste0(source_title(rooted(x)$source), ": ", size)),
     t$nav(`aria-label` = paste(c("Parts of the report", heading), collapse = ": "),
           t$ul(lapply(sections, function(one) t$li(t$a(href = paste0("#", id(one[[1]])), one[[1]]))))),
     lapply(sections, function(one) t$section(`aria-labelledby` = id(one[[1]]),
@@ -141,7 +142,7 @@ others_table <- function(names, found) {
 }
 
 inputs_section <- function(found) {
-  source <- live(found$table)$source
+  source <- rooted(found$table)$source
   files <- if (inherits(source, "file_source")) source_files(source, NULL)
   about <- if (!is.null(files)) {
     info <- file.info(files$path, extra_cols = FALSE)
@@ -155,7 +156,7 @@ inputs_section <- function(found) {
 
 steps_section <- function(x, found) {
   t <- htmltools::tags
-  steps <- lapply(live(x)$steps, function(step) call_in_words(step$typed_call))
+  steps <- lapply(rooted(x)$steps, function(step) call_in_words(step$typed_call))
   if (!length(steps)) return(t$p("There are no steps."))
   t$ol(class = "steps", lapply(seq_along(steps), function(k) {
     warned <- Filter(function(one) one$step == k && is.null(one$broken), found$warned)
@@ -239,7 +240,7 @@ range_text <- function(values) {
 
 # What word a column's formula is, if it is one of order.
 kind_of_column <- function(x, name) {
-  for (step in rev(live(x)$steps)) {
+  for (step in rev(rooted(x)$steps)) {
     for (statement in rev(step$statements)) {
       if (!name %in% statement$targets || statement$removes) next
       node <- statement$node
@@ -253,9 +254,9 @@ kind_of_column <- function(x, name) {
 
 checks_section <- function(found) {
   rows <- list()
-  for (k in seq_along(live(found$table)$steps)) {
+  for (k in seq_along(rooted(found$table)$steps)) {
     broken <- do.call(rbind, lapply(Filter(function(one) one$step == k, found$warned), `[[`, "broken"))
-    for (check in step_checks(live(found$table)$steps[[k]])) {
+    for (check in step_checks(rooted(found$table)$steps[[k]])) {
       hit <- match(check$title, broken$name)
       result <- if (is.na(hit)) "holds" else paste("broken in", counted_rows(broken$rows[hit]))
       rows[[length(rows) + 1]] <- data.frame(Check = check$title, Formula = check$formula, Result = result)

@@ -13,13 +13,13 @@
 #' `one_row_per()`, `must_hold()` and `should_hold()` calculate, ranks, running words and other functions of whole
 #' columns are always of the table that the routine runs on.
 #'
-#' @param r A routine.
-#' @param data A data frame, or a live table from [open_table()].
+#' @param routine A routine.
+#' @param data A data frame, or a rooted table from [open_table()].
 #' @return `routine()` and `calibrate()` give a routine, which prints its steps in words, and `calibrate()` also
 #'   what was learned; `as.data.frame()` of it gives that as a table with `step`, `line`, `learned`, `group` and
-#'   `value`, a text. `run()` gives what the steps give: a data frame of the class of `data`, or a live table.
+#'   `value`, a text. `run()` gives what the steps give: a data frame of the class of `data`, or a rooted table.
 #' @section Errors:
-#' What is wrong in a step is told with the step, and has the class that it has in the verb, such as
+#' An error in a step names the step, and has the class that it has in the verb, such as
 #' `rowanroot_unknown_column`; `rowanroot_not_calibrated` for a formula that a calibrated routine did not have when
 #' it was calibrated, since its table has other columns. Rows of a group that was not learned have missing values
 #' there, with a warning of class `rowanroot_unknown_group`.
@@ -57,7 +57,7 @@ is_routine <- function(x) {
 with_step <- function(routine, typed, env, call) {
   if (!is.null(routine$learned)) {
     stop_because(c("A calibrated routine takes no more steps.",
-                   "i" = "Add them to the routine that it was made of, and calibrate that again."), "bad_argument",
+                   "try" = "Add them to the routine it was made from, and calibrate that again."), "bad_argument",
                  call)
   }
   arguments <- as.list(typed)[-1]
@@ -120,20 +120,21 @@ take_surroundings <- function(names, env, twins) {
 
 #' @rdname routine
 #' @export
-run <- function(r, data) {
+run <- function(routine, data) {
   call <- quote(run())
-  check_routine(r, call)
+  check_routine(routine, call)
   check_table(data, call, "data")
-  for (k in seq_along(r$steps)) {
-    data <- run_routine_step(r, k, data, if (!is.null(r$learned)) new_calibration(r$learned[[k]]), call)
+  for (k in seq_along(routine$steps)) {
+    data <- run_routine_step(routine, k, data, if (!is.null(routine$learned)) new_calibration(routine$learned[[k]]),
+                             call)
   }
   data
 }
 
 check_routine <- function(r, call) {
   if (is_routine(r)) return(invisible())
-  stop_because(c("{.arg r} must be a routine, not {what_is(r)}.",
-                 "i" = "Write {.code routine() |> set_columns({{ net_kg <- gross_kg - tare_kg }})}."),
+  stop_because(c("{.arg routine} must be a routine, not {what_is(r)}.",
+                 "try" = "{.code routine() |> set_columns({{ net_kg <- gross_kg - tare_kg }})}"),
                "not_a_routine", call)
 }
 
@@ -142,47 +143,44 @@ run_routine_step <- function(routine, number, data, calibration, call) {
   in_step(routine$steps[[number]], number, call, {
     step <- bound_step(routine$steps[[number]], data)
     step$calibration <- calibration
-    if (is_live_table(data)) add_step(data, step) else execute(default_engine(), step, data,
+    if (is_rooted_table(data)) add_step(data, step) else execute(default_engine(), step, data,
                                                                as.call(list(as.name(routine$steps[[number]]$verb))))
   })
 }
 
 bound_step <- function(step, data) {
-  table <- if (is_live_table(data)) data else new_live_table(new_frame_source(data, "data"), names(data))
+  table <- if (is_rooted_table(data)) data else new_rooted_table(new_frame_source(data, "data"), names(data))
   verb <- get(step$verb, envir = topenv(), mode = "function")
-  steps <- live(without_checks(eval(as.call(c(list(verb, x = table), step$arguments)), step$env)))$steps
+  steps <- rooted(without_checks(eval(as.call(c(list(verb, x = table), step$arguments)), step$env)))$steps
   steps[[length(steps)]]
 }
 
-# An error in a step is told with it.
+# An error in a step names the step.
 in_step <- function(step, number, call, code) {
   tryCatch(code, rowanroot_error = function(e) {
     words <- call_in_words(step)
-    fields <- unclass(e)[setdiff(names(e), c("message", "call", "parent", "trace", "body", "footer", "rlang",
-                                             "use_cli_format"))]
-    class <- sub("^rowanroot_", "", class(e)[1])
-    do.call(stop_because, c(list(c("Step {number} of the routine can't be run.",
-                                   "x" = "The step is: {words[1]}{if (length(words) > 1) ' \u2026'}"), class, call),
-                            fields, list(parent = e, envir = environment())), quote = TRUE)
+    sentence <- filled_in("Step {number} of the routine can't be run: {words[1]}{if (length(words) > 1) ' \u2026'}.",
+                          environment())
+    stop_caused(sentence, e, call)
   })
 }
 
 #' @rdname routine
 #' @export
-calibrate <- function(r, data) {
+calibrate <- function(routine, data) {
   call <- quote(calibrate())
-  check_routine(r, call)
+  check_routine(routine, call)
   check_table(data, call, "data")
   title <- short_title(substitute(data), "data")
-  data <- if (is_live_table(data)) table_data(data, call) else data
+  data <- if (is_rooted_table(data)) table_data(data, call) else data
   rows <- nrow(data)
   learned <- list()
-  for (k in seq_along(r$steps)) {
+  for (k in seq_along(routine$steps)) {
     calibration <- new_calibration()
-    data <- run_routine_step(r, k, data, calibration, call)
+    data <- run_routine_step(routine, k, data, calibration, call)
     learned[[k]] <- calibration$found
   }
-  new_routine(r$steps, learned = learned, of = paste0(title, " (", counted_rows(rows), ")"),
+  new_routine(routine$steps, learned = learned, of = paste0(title, " (", counted_rows(rows), ")"),
               class = "calibrated_routine")
 }
 

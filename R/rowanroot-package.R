@@ -1,13 +1,36 @@
-#' @section Options:
-#' What [options()] may say; none needs to be set.
+#' @section Verbs for tables:
+#' * add and change columns: [set_columns()]; choose them: [keep_columns()], [drop_columns()], [move_columns()],
+#'   [rename_columns()], with [names_like()], [columns_that()], [all_columns()]
+#' * rows: [keep_rows()], [drop_rows()], [sort_rows()], [top_rows()], [bottom_rows()]; groups: [one_row_per()]
+#' * put tables together: [append_rows()], [append_columns()], [look_up()]
+#' * check: [must_hold()], [should_hold()], with [known()], [in_range()], [has_form()], [only_once()]
+#' * look: [peek()], [column_summary()], [compare_tables()], [plot_column()], [plot_running()], [plot_ranking()]
+#' * steps for many tables: [routine()], [run()], [calibrate()]
+#' @section Words for formulas:
+#' R's own functions, and:
+#' * rank: [ranking()], [row_ranking()]; across columns: [row_total()], [row_mean()], [row_min()], [row_max()]
+#' * accumulate (cumulative sums, lags, rolling means): [running_total()] and the like, [running()], [moving_mean()]
+#'   and the like, [previous()], [following()], [change()]
+#' * scale: [z_score()], [min_max()], [share()], [bands()], [convert_unit()]
+#' * missing values: [first_known()]; aggregates: [count_known()], [count_distinct()], [first_value()], [last_value()]
+#' * text: [split_text()], [join_text()], [title_case()], [text_between()], [text_found()], [pattern()]
+#' * convert: [as_number()], [as_date()], [as_time()], [as_category()]
+#' * dates: [date_part()], [start_of()], [time_between()]
+#' * your own functions: [one_by_one()], [all_at_once()]
+#' @section Files and runs:
+#' [open_table()], [save_table()], [file_formats], [run_script()], [script_status()], [changes()], [why()],
+#' [lineage()], [show_steps()], [report()], [make_project()], [make_demo()], [clean_store()]
 #'
-#' * `rowanroot.threads`: how many threads a job has at most; 0, the default, leaves it to the size of the job.
-#' * `rowanroot.memory`: how many bytes of memory a run may take; as many as the system has to give, if it is not
-#'   set. A table that needs more is read, calculated and written in chunks, where its steps go row by row or on from
-#'   the row above.
-#' * `rowanroot.keep`: `FALSE` to keep nothing in `.rowanroot` but the journal. `rowanroot.kept_bytes` (10e9) limits
-#'   what the kept columns take; those that were not used for the longest time go first. Columns of files are kept
-#'   if these have `rowanroot.keep_from` (1e6) bytes together, calculated ones if they took `rowanroot.keep_seconds`
+#' See also [coming_from], the words of spreadsheets, SQL and base R beside these.
+#' @section Options:
+#' Set with [options()]; none is needed.
+#'
+#' * `rowanroot.threads`: how many threads a job may use; 0, the default, depends on the size of the job.
+#' * `rowanroot.memory`: how many bytes of memory a run may use; by default all that the system can give. A table that
+#'   needs more is read, calculated and written in chunks, if its steps go row by row or continue from the row above.
+#' * `rowanroot.keep`: `FALSE` to store nothing but the journal in `.rowanroot`. `rowanroot.kept_bytes` (10e9) limits
+#'   the size of the cached columns; those unused for longest are removed first. Columns of files are cached if the
+#'   files have `rowanroot.keep_from` (1e6) bytes together, calculated columns if they took `rowanroot.keep_seconds`
 #'   (0.25).
 #' * `rowanroot.left_alone`: how many seconds (0.5) a file that ends in the middle of a line must be left alone
 #'   before it is read.

@@ -7,8 +7,8 @@ put_below <- function(parts, name, call, stop_clash = stop_not_of_one_sort) {
   if (!length(known)) return(unlist(parts))
   model <- known[[1]]
   if (any(vapply(parts, function(part) length(dim(part)) > 0, NA))) {
-    stop_because(c("Column {.code {name}} can't be put below another: it is {what_is(model)}.",
-                   "i" = "Make columns of its parts first, or leave it out."),
+    stop_because(c("Column {.code {name}} can't be appended: it is {what_is(model)}.",
+                   "try" = "Split it into columns first, or leave it out."),
                  "type_mismatch", call, column = name)
   }
   if (any(vapply(known, is.factor, NA)) && all(vapply(known, function(part) is.factor(part) || is.character(part),
@@ -37,10 +37,10 @@ are_of_one_sort <- function(model, part) {
 stop_not_of_one_sort <- function(parts, k, model, name, call) {
   at <- which(!is.na(parts[[k]]))[1]
   shown <- as.character(parts[[k]][at])
-  stop_because(c("Column {.code {name}} of table {k - 1} can't be put below that of the first.",
-                 "x" = "There it is {sort_text(parts[[k]])}, in the first table {sort_text(model)}.",
-                 "x" = if (is.atomic(parts[[k]])) "Its first value there is {.val {shown}}, in row {at}.",
-                 "i" = "Convert one of them first, as by {.code as_number()} or {.code as.character()}."),
+  stop_because(c("Column {.code {name}} of table {k - 1} can't be appended to that of the first.",
+                 "found" = "There it is {sort_text(parts[[k]])}, in the first table {sort_text(model)}.",
+                 "found" = if (is.atomic(parts[[k]])) "Its first value there is {.val {shown}}, in row {at}.",
+                 "try" = "Convert one of them first, for example with {.code as_number()} or {.code as.character()}."),
                    "type_mismatch", call, column = name)
 }
 
@@ -61,9 +61,9 @@ levels_in_one_order <- function(all_levels, name, call) {
     waiting <- unique(unlist(lapply(all_levels, function(levels) setdiff(levels, placed)[-1])))
     next_one <- setdiff(left, waiting)[1]
     if (is.na(next_one)) {
-      stop_because(c("The categories of {.code {name}} are in one order in one table, and in another one in another.",
-                     "x" = "These contradict each other: {listed(left, in_quotes)}.",
-                     "i" = "Give them one order, as by {.code as_category({name}, levels = c(\u2026))}."),
+      stop_because(c("The tables have the categories of {.code {name}} in different orders.",
+                     "found" = "These contradict each other: {listed(left, in_quotes)}.",
+                     "try" = "Give them one order with {.code as_category({name}, levels = c(\u2026))}."),
                        "type_mismatch", call, column = name)
     }
     placed <- c(placed, next_one)
@@ -92,8 +92,8 @@ put_files_below <- function(parts, name, files, place, call) {
     shown <- as.character(parts[[k]][at])
     stop_because(c(paste0("{.code {name}} has {values_are(model)} in {.file {files[of_model]}}, and ",
                           "{values_are(parts[[k]])} in {.file {files[k]}}."),
-                   "x" = "The first value there is {.val {shown}}, in {place(k, at)}.",
-                     "i" = "Make them of one type in the files, or open the files apart."),
+                   "found" = "The first value there is {.val {shown}}, in {place(k, at)}.",
+                     "try" = "Give them one type in the files, or open the files separately."),
                  "type_mismatch", call, column = name, file = files[k])
   })
 }

@@ -5,8 +5,8 @@ sortable_column <- function(x, call, name = NULL) {
   if (is.character(x)) return(text_codes_cpp(x, getOption("rowanroot.threads", 0L)))
   if (!is.atomic(x) || is.null(x) || !is.null(dim(x)) || is.complex(x) || is.raw(x)) {
     stop_because(c(if (is.null(name)) "Can't put {what_is(x)} in order." else "Can't put {.code {name}} in order.",
-                   "x" = if (!is.null(name)) "It is {what_is(x)}.",
-                   "i" = "Order by numbers, text, dates or categories."), "type_mismatch", call)
+                   "found" = if (!is.null(name)) "It is {what_is(x)}.",
+                   "try" = "Order by numbers, text, dates or categories."), "type_mismatch", call)
   }
   stored_values(x)
 }

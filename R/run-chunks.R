@@ -6,26 +6,26 @@ memory_per_byte <- 2.5
 memory_allowed <- function() getOption("rowanroot.memory", available_memory_cpp())
 
 needs_chunks <- function(x, path, call) {
-  source <- live(x)$source
+  source <- rooted(x)$source
   if (!inherits(source, "csv_source") || path_ending(path) != "csv" || "category" %in% source$options$types) {
     return(FALSE)
   }
   if (memory_per_byte * sum(file.size(source_files(source, call)$path)) <= memory_allowed()) return(FALSE)
-  all(vapply(live(x)$steps, goes_by_chunks, NA))
+  all(vapply(rooted(x)$steps, goes_by_chunks, NA))
 }
 
 chunk_bytes <- function() getOption("rowanroot.chunk_bytes", min(max(memory_allowed() / 40, 2^12), 2^26))
 
 # Gives the number of rows that were written.
 write_in_chunks <- function(x, parts, file, guard, call) {
-  source <- live(x)$source
+  source <- rooted(x)$source
   progress <- new_chunk_progress()
   on.exit(progress$end())
   steps <- list()
   rows <- 0
   begin <- function(chunks) {
     rows <<- 0
-    steps <<- lapply(live(x)$steps, function(step) {
+    steps <<- lapply(rooted(x)$steps, function(step) {
       step$chunks <- new_chunks()
       step
     })
@@ -50,10 +50,8 @@ run_chunk <- function(steps, data, call) {
     step$chunks$before <- step$chunks$before + more
   }, rowanroot_error = function(e) {
     if (!before) stop(e)
-    rlang::abort(c(e$message, e$body,
-                   "i" = cli::format_inline(paste0("The table is read in chunks: rows are counted from row ",
-                                                   "{format(before + 1, big.mark = ',')} on."))),
-                 class = setdiff(class(e), c("rlang_error", "error", "condition")), call = e$call, parent = e$parent)
+    stop_with_line(e, "found" = paste0("The table is read in chunks: rows are counted from row ",
+                                       "{format(before + 1, big.mark = ',')}."))
   })
   data
 }

@@ -5,7 +5,7 @@ new_database_target <- function(connection, path, table, call) {
   check_package(if (is.null(path)) "DBI" else file_kinds$sqlite$packages, "Databases", call)
   if (is.null(table)) {
     stop_because(c("Which table of the database?",
-                   "i" = paste0("Write {.code save_table(x, {if (is.null(path)) 'connection' else quoted(path)}, ",
+                   "try" = paste0("Write {.code save_table(x, {if (is.null(path)) 'connection' else quoted(path)}, ",
                                 "table = \"yield\")}.")), "bad_argument", call)
   }
   if (!inherits(table, "Id") && (!rlang::is_string(table) || !nzchar(table))) {
@@ -56,7 +56,7 @@ target_write.database_target <- function(target, x, now, found, force, call) {
     tryCatch(DBI::dbWithTransaction(connection, write()), error = function(e) {
       if (inherits(e, "rowanroot_error")) stop(e)
       stop_because(c("Can't write the table {.val {table_label(target$table)}}.",
-                     "x" = "The database said: {one_text(conditionMessage(e))}", "i" = "The table is as it was."),
+                     "found" = "Its message: {one_text(conditionMessage(e))}", "try" = "The table is as it was."),
                    "database", call)
     })
   })

@@ -6,7 +6,7 @@ target_write.file_target <- function(target, x, now, found, force, call) {
   make_folder_of(path, call)
   if (needs_chunks(x, path, call)) return(write_chunks(target, x, now, found, force, call))
   # What is wrong with the table is told before a file is begun.
-  older <- older_output(path, now, found, live(x)$columns)
+  older <- older_output(path, now, found, rooted(x)$columns)
   calculate <- function() if (is.null(older)) table_data(x, call) else table_columns(x,
       setdiff(older$columns, older$same), call)
   data <- withCallingHandlers(noting_drawn(calculate(), function() now$drawn <<- TRUE, now$lines, call),
@@ -32,7 +32,7 @@ make_folder_of <- function(path, call) {
 }
 
 write_chunks <- function(target, x, now, found, force, call) {
-  parts <- source_parts(live(x)$source, call)
+  parts <- source_parts(rooted(x)$source, call)
   rows <- 0
   replace_output(target, function(file) rows <<- write_in_chunks(x, parts, file, now$guarded, call), function() rows,
                  x, now, found, force, call)
@@ -43,7 +43,7 @@ replace_output <- function(target, write, rows, x, now, found, force, call, plac
   hash <- NULL
   replace_file(target$path, write, before = function(file) {
     written <- rlang::hash_file(file)
-    record_output(target, now, written, rows(), live(x)$columns, found, force, call)
+    record_output(target, now, written, rows(), rooted(x)$columns, found, force, call)
     keep_before(target$path)
     if (path_ending(target$path) == "csv") keep_places(places(), written)
     hash <<- written

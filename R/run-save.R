@@ -5,8 +5,8 @@
 #' kept in `.rowanroot/journal.jsonl` in the working directory; spacing, comments and the names of
 #' variables do not count.
 #'
-#' The file is written beside its place, flushed, and renamed: there is the old one or the new one, whole.
-#' A file that rowanroot did not write, or that was edited since, is not overwritten.
+#' The file is written beside its place, flushed, and renamed: there is always the complete old file or the complete
+#' new one. A file that rowanroot did not write, or that was edited since, is not overwritten.
 #'
 #' Numbers are written in the shortest form that reads back as exactly the same number, dates as
 #' `2026-03-31`, date-times in UTC, in the shortest form that reads back as the same time, missing values as
@@ -14,18 +14,18 @@
 #'
 #' Where a formula calls R's functions, the time zone, the language and the options `digits`, `OutDec` and `scipen`
 #' count too. A formula that draws random numbers, or asks for the time, the environment or a file, is not a
-#' function of its inputs: a warning of class `rowanroot_made_anew` says so, and its output is made at each run.
+#' function of its inputs: a warning of class `rowanroot_made_anew`, and its output is made in each run.
 #' `set.seed()` at the top level of a script makes random numbers repeatable.
 #'
-#' @param x A live table from [open_table()], or a data frame.
+#' @param x A rooted table from [open_table()], or a data frame.
 #' The end of the name says the format: `.csv`; `.xlsx`, by the package zip; `.parquet`, by nanoparquet; `.jsonl`.
 #' What a format can't hold is an error before anything is written, and a warning counts the values that it changes:
 #' [file_formats] has a table of both.
 #'
 #' A table of a database is written in one transaction, by the driver's bulk way (COPY, for PostgreSQL): to an
 #' SQLite file by its path (`.sqlite`, `.sqlite3`, `.db`), to any other by a DBI connection. Whether it is up to
-#' date is seen by reading it back. A table with the same columns is filled anew, and keeps its indexes, triggers,
-#' grants and comments; one with other columns is made anew, but not if such things would be lost, unless `force` is
+#' date is seen by reading it back. A table with the same columns is refilled, and keeps its indexes, triggers,
+#' grants and comments; one with other columns is made again, but not if such things would be lost, unless `force` is
 #' `TRUE`. Rows that other tables refer to with `ON DELETE CASCADE` are not removed.
 #'
 #' @param path The path of the output, whose folder is made if need be; or a DBI connection.
@@ -56,8 +56,8 @@ save_table <- function(x, path, table = NULL, force = FALSE, guard_formulas = FA
   check_saved_once(target$name, call)
   check_flag(force, "force", call)
   check_flag(guard_formulas, "guard_formulas", call)
-  if (is_live_table(x)) take_in_checks(x)
-  current <- if (is_live_table(x)) current_table(x, call) else open_frame(x)
+  if (is_rooted_table(x)) take_in_checks(x)
+  current <- if (is_rooted_table(x)) current_table(x, call) else open_frame(x)
   check_is_no_input(current, target, call)
   force <- force || isTRUE(state$run$force)
   if (identical(state$run$mode, "status")) save_output(current, target, force, guard_formulas, call)
@@ -77,7 +77,7 @@ check_output_path <- function(path, call) {
   }
   if (ending %in% file_kinds$sqlite$endings) return(invisible())
   stop_because(c("Can't tell the format of {.file {path}}.",
-                 "i" = "End its name in {.or {.code .{c(names(output_formats), 'sqlite')}}}."), "unknown_format",
+                 "try" = "End its name in {.or {.code .{c(names(output_formats), 'sqlite')}}}."), "unknown_format",
                call)
 }
 
@@ -85,22 +85,22 @@ check_saved_once <- function(path, call) {
   saved <- vapply(state$run$outputs, `[[`, "", "output")
   if (!path %in% saved) return(invisible())
   stop_because(c("The script saves {.file {path}} twice.",
-                 "x" = "The second table would replace the first at every run.",
-                   "i" = "Save one of them under another name."),
+                 "found" = "The second table would replace the first in every run.",
+                   "try" = "Save one of them under another name."),
                "output_saved_twice", call, output = path)
 }
 
 check_is_no_input <- function(x, target, call) {
   if (any(vapply(sources_of(x), is_made_from, NA, target = target, call = call))) {
     stop_because(c("{.file {target$name}} can't be both an input and an output.",
-                   "x" = "The table is made from it.", "i" = "Save under another name."), "output_is_input", call)
+                   "found" = "The table is made from it.", "try" = "Save under another name."), "output_is_input", call)
   }
 }
 
 # The sources of a table, and of those that it looks things up in.
 sources_of <- function(x) {
-  others <- unlist(lapply(live(x)$steps, looked_up_by), recursive = FALSE)
-  c(list(live(x)$source), unlist(lapply(others, function(one) sources_of(one$table)), recursive = FALSE))
+  others <- unlist(lapply(rooted(x)$steps, looked_up_by), recursive = FALSE)
+  c(list(rooted(x)$source), unlist(lapply(others, function(one) sources_of(one$table)), recursive = FALSE))
 }
 
 # Whether a source reads what a target writes, however either is called: by a link, by another connection, by a query.
@@ -128,7 +128,7 @@ look_at_output <- function(target, x, guard, call) {
   run <- state$run
   run$outputs <- c(run$outputs, list(list(output = target$name)))
   if (!is.null(run$wanted) && !identical(target$name, run$wanted)) return(x)
-  table <- if (is_live_table(x)) current_table(x, call) else open_frame(x)
+  table <- if (is_rooted_table(x)) current_table(x, call) else open_frame(x)
   run$tables <- c(run$tables, list(list(name = target$name, path = target$path, table = table,
                                         state = output_state(target, record_for(target, table, guard, call)))))
   x
@@ -166,7 +166,7 @@ save_output <- function(x, target, force, guard, call) {
   }
   tell_not_repeatable(now$lines, call)
   started <- proc.time()[["elapsed"]]
-  rows <- with_progress(source_bytes(live(x)$source), target_write(target, x, now, found, force, call))
+  rows <- with_progress(source_bytes(rooted(x)$source), target_write(target, x, now, found, force, call))
   why <- if (found$state == "up to date") "asked for" else if (found$state == "foreign" && force) c(found$why,
       "asked for") else found$why
   tell_run(target$name, "made", why, rows = rows, seconds = round(proc.time()[["elapsed"]] - started, 3))
@@ -178,10 +178,10 @@ new_record <- function(output, x, origin, keys) {
     output = output, key = origin$key, script = state$run$script,
     inputs = unname(Map(function(name, hash) list(name = name, hash = hash), all_parts(origin)$name,
                         all_parts(origin)$hash)),
-    lines = table_lines(x), settings = as.list(session_settings()), source = rlang::hash(source_key(live(x)$source)),
+    lines = table_lines(x), settings = as.list(session_settings()), source = rlang::hash(source_key(rooted(x)$source)),
       key_names = names(keys$columns), keys = unname(keys$columns), rows_key = keys$rows,
     rowanroot = as.character(utils::packageVersion("rowanroot")), r = as.character(getRversion())
   )
 }
 
-table_lines <- function(x) unlist(lapply(live(x)$steps, lines_of_step), recursive = FALSE)
+table_lines <- function(x) unlist(lapply(rooted(x)$steps, lines_of_step), recursive = FALSE)

@@ -82,7 +82,7 @@ check_script <- function(script, call) {
   if (file.exists(script) && !dir.exists(script)) return(invisible())
   hint <- nearest_name(basename(script), list.files(dirname(script), "[.][Rr]$"))
   stop_because(c("There is no script {.file {script}}.",
-                 "i" = if (length(hint)) "Did you mean {.file {in_folder_of(script, hint)}}?"),
+                 "try" = if (length(hint)) "{.file {in_folder_of(script, hint)}}"),
                "no_such_file", call, path = script)
 }
 
@@ -150,13 +150,15 @@ script_environment <- function(run) {
 parse_script <- function(file, call) {
   if (!file.exists(file)) stop_because("The script {.file {file}} was not found.", "no_such_file", call, path = file)
   tryCatch(parse(file, keep.source = TRUE, encoding = "UTF-8"), error = function(e) {
-    stop_because(c("{.file {file}} is no valid R script.", "x" = "R said: {conditionMessage(e)}"), "script_failed",
+    stop_because(c("{.file {file}} is not a valid R script.", "found" = "R's message: {conditionMessage(e)}"),
+                 "script_failed",
                  call)
   })
 }
 
 stop_script_failed <- function(file, line, error, call) {
-  stop_because("{.file {file}} stopped at line {line}.", "script_failed", call, parent = error, line = line)
+  stop_caused(filled_in("{.file {file}} stopped at line {line}.", environment()), error, call, "script_failed",
+              line = line)
 }
 
 # A warning that several outputs would give is given with the first.
@@ -174,25 +176,27 @@ note_failure <- function(run, output, error, line = run$line) {
 }
 
 stop_outputs_failed <- function(run, call) {
-  file <- run$script
   failures <- run$failures
-  what <- vapply(failures, function(one) {
-    paste0(if (is.null(one$output)) "A check" else in_code(one$output), " failed at line ", one$line,
-           if (length(failures) > 1) paste0(": ", first_lines(one$error)))
-  }, "")
-  stop_because(c(paste0("{.file {file}} ran to its end, but ",
-                        "{if (length(failures) == 1) 'one part of it' else paste(length(failures), 'parts of ",
-                        "it')} failed."),
-                 stats::setNames(escaped(what), rep("x", length(what)))),
-               "script_failed", call, parent = failures[[1]]$error, line = failures[[1]]$line,
-                 outputs = run_outputs(run), run = run)
+  fields <- list(line = failures[[1]]$line, outputs = run_outputs(run), run = run)
+  if (length(failures) == 1) {
+    sentence <- paste0(run$script, ": ", failed_in_words(failures[[1]]), ".")
+    do.call(stop_caused, c(list(sentence, failures[[1]]$error, call, "script_failed"), fields), quote = TRUE)
+  }
+  what <- vapply(failures, function(one) paste0(failed_in_words(one), ": ", first_lines(one$error)), "")
+  do.call(stop_because, c(list(c(escaped(paste0(run$script, ": ", length(failures), " parts of the script failed.")),
+                                 stats::setNames(escaped(what), rep("found", length(what)))),
+                               "script_failed", call, parent = failures[[1]]$error), fields), quote = TRUE)
 }
 
-# What is wrong, and what was found first, without the mark before it.
+failed_in_words <- function(failure) {
+  paste0(if (is.null(failure$output)) "a check" else in_code(failure$output), " failed at line ", failure$line)
+}
+
+# What is wrong, and what was found first.
 first_lines <- function(error) {
-  lines <- strsplit(cli::ansi_strip(conditionMessage(error)), "\n(?=\\S)", perl = TRUE)[[1]]
-  found <- utils::head(grep("^[x\u2716] ", lines, value = TRUE), 1)
-  paste(gsub("\\s+", " ", c(lines[1], sub("^. ", "", found))), collapse = " ")
+  parts <- error$parts
+  if (is.null(parts)) return(one_text(conditionMessage(error)))
+  paste(c(parts[1], utils::head(parts[names(parts) == "found"], 1)), collapse = " ")
 }
 
 check_only <- function(run, call) {
@@ -200,7 +204,7 @@ check_only <- function(run, call) {
   unknown <- run$only[!vapply(run$only, plain_path, "") %in% known]
   if (!length(unknown)) return(invisible())
   stop_because(c("The script has no output {.file {unknown[1]}}.",
-                 "i" = if (length(known)) "Its outputs are {.file {known}}."
+                 "try" = if (length(known)) "Its outputs are {.file {known}}."
                    else "It has none: {.code save_table()} makes one."),
                "unknown_output", call)
 }
@@ -211,7 +215,7 @@ tell_run <- function(output, outcome, why = character(), rows = NA, seconds = NA
                seconds = seconds)
   run <- state$run
   if (is.null(run)) {
-    cli::cli_inform(escaped(format_told(told)))
+    note_that(escaped(paste(format_told(told), collapse = "\n")), "output")
   } else {
     run$outputs[[length(run$outputs) + 1]] <- told
     if (run$mode == "run") cat(format_told(told), sep = "\n")

@@ -47,7 +47,7 @@ record_output <- function(target, now, written, rows, columns, found, force, cal
 
 stop_foreign <- function(name, why, call) {
   stop_because(c("{.file {name}} was left as it is: {why}.",
-                 "i" = "To keep it, give it another name and run again.",
-                 "i" = "To replace it, run with {.code --force}, or write {.code save_table(\u2026, force = TRUE)}."),
+                 "try" = "To keep it, give it another name and run again.",
+                 "try" = "To replace it, run with {.code --force}, or write {.code save_table(\u2026, force = TRUE)}."),
                "foreign_output", call, output = name)
 }

@@ -44,7 +44,7 @@ csv_column <- function(column, name, call) {
   }
   if (is.numeric(column) || is.logical(column)) return(as.vector(unclass(column)))
   stop_because(c("A CSV file can't hold the column {.code {name}}: it is {what_is(column)}.",
-                 "i" = if (inherits(column,
+                 "try" = if (inherits(column,
                                     "difftime")) paste0("Make it a number of days, hours or minutes: ",
                                                         "{.code time_between(from, to, \"days\")}.")
                        else "Remove it with {.code {name} <- NULL}, or turn it into text."), "cannot_write", call,
@@ -58,7 +58,7 @@ writable_texts <- function(column, name, call) {
   texts <- if (is.null(coded)) list(values = column) else list(values = coded$texts, of_row = coded$of_row)
   refuse <- function(rows, call) {
     stop_because(c("Can't write the column {.code {name}}: its text in row {rows[1]} is not UTF-8.",
-                   "i" = paste0("If it is Latin-1, translate it first: ",
+                   "try" = paste0("If it is Latin-1, translate it first: ",
                                 "{.code {name} <- iconv({name}, \"latin1\", \"UTF-8\")}.")),
                  "bad_text", call, column = name, rows = rows)
   }

@@ -7,7 +7,7 @@ with_connection <- function(target, work, writes = FALSE) {
   }, error = function(e) {
     if (inherits(e, "rowanroot_error")) stop(e)
     stop_because(c("Can't look into {.file {target$name}}.",
-                   "x" = "The database said: {one_text(conditionMessage(e))}"), "database", quote(save_table()))
+                   "found" = "Its message: {one_text(conditionMessage(e))}"), "database", quote(save_table()))
   })
 }
 
@@ -21,16 +21,16 @@ hash_of_table <- function(connection, table) {
   list(hash = sum$hash(), rows = sum$rows())
 }
 
-# A table that has the same columns is filled anew; another one is made, unless something would be lost. Names are
+# A table that has the same columns is refilled; another one is made, unless something would be lost. Names are
 # quoted by the driver, and rows come as the driver sends many: PostgreSQL gets them by COPY.
 write_table <- function(connection, table, data, sent, force, call) {
   types <- column_types(connection, data)
   about <- if (DBI::dbExistsTable(connection, table)) table_about(connection, table)
   if (length(about$refers)) {
-    stop_because(c("The table {.val {table_label(table)}} can't be written anew.",
-                   "x" = paste0("Rows of {listed(about$refers, in_quotes)} would be removed or changed with its ",
-                                "rows: they refer to them."),
-                   "i" = "Save under another name, or let the reference be {.code ON DELETE RESTRICT}."),
+    stop_because(c("The table {.val {table_label(table)}} can't be rewritten.",
+                   "found" = paste0("Rows of {listed(about$refers, in_quotes)} refer to its rows, and would be ",
+                                "removed or changed with them."),
+                   "try" = "Save under another name, or make the reference {.code ON DELETE RESTRICT}."),
                      "cannot_write", call)
   }
   if (!is.null(about) && identical(about$columns$name, names(data)) &&
@@ -38,9 +38,10 @@ write_table <- function(connection, table, data, sent, force, call) {
     DBI::dbExecute(connection, DBI::SQL(paste("DELETE FROM", DBI::dbQuoteIdentifier(connection, table))))
   } else {
     if (length(about$kept) && !force) {
-      stop_because(c(paste0("The table {.val {table_label(table)}} has other columns than the new one, and would ",
-                            "lose what it has besides."), "x" = "That is: {about$kept}.",
-                     "i" = "To lose it, run with {.code --force}, or write {.code save_table(\u2026, force = TRUE)}."),
+      stop_because(c(paste0("The table {.val {table_label(table)}} would lose what the new one does not have."),
+                     "found" = "{about$kept}",
+                     "try" = paste0("To lose it, run with {.code --force}, or write ",
+                                    "{.code save_table(\u2026, force = TRUE)}.")),
                    "cannot_write", call)
     }
     if (!is.null(about)) DBI::dbRemoveTable(connection, table)

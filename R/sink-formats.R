@@ -27,7 +27,7 @@ safe_text <- function(text) {
 }
 
 stop_not_held <- function(format, name, what, hint, call) {
-  stop_because(c("{format} can't hold the column {.code {name}}: it {what}.", "i" = hint), "cannot_write", call,
+  stop_because(c("{format} can't hold the column {.code {name}}: it {what}.", "try" = hint), "cannot_write", call,
                column = name)
 }
 
@@ -40,7 +40,7 @@ check_one_column <- function(column, format, name, call) {
                 call)
 }
 
-# Columns that are one value a row: what is left are kinds of atomic vectors.
+# Columns that are one value for each row: what is left are kinds of atomic vectors.
 check_plain_columns <- function(data, format, call, refused = character()) {
   for (name in names(data)) {
     column <- data[[name]]

@@ -4,8 +4,9 @@ write_json_lines <- function(data, file, call) {
   check_plain_columns(data, "JSON", call, "difftime")
   columns <- Map(function(column, name) json_values(column, name, call), as.list(data), names(data))
   if (!nrow(data) && length(data)) {
-    warn_because(c("A file of JSON lines names its columns in each row: that of a table without rows is empty.",
-                   "i" = "CSV and Parquet files keep the columns."), "columns_lost", call)
+    warn_because(c(paste0("JSON lines name their columns in each row: a table without rows gives an empty file, ",
+                          "without columns."),
+                   "try" = "CSV and Parquet files keep the columns."), "columns_lost", call)
   }
   problem <- json_write_cpp(unname(columns), in_utf8(names(data)), nrow(data), path.expand(file))
   if (nzchar(problem)) stop_cannot_write(file, problem, call)

@@ -20,7 +20,8 @@ write_parquet_file <- function(data, file, call) {
     nanoparquet::write_parquet(frame, file, compression = "snappy", encoding = encoding,
                                metadata = c(rowanroot = as.character(jsonlite::toJSON(kept)))),
     error = function(e) stop_because(c("Can't write {.file {file}}.",
-                                       "x" = "What writes it said: {one_text(conditionMessage(e))}"), "cannot_write",
+                                       "found" = "The writer's message: {one_text(conditionMessage(e))}"),
+                                         "cannot_write",
                                      call, parent = e)
   )
 }

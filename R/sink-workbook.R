@@ -7,8 +7,8 @@ write_workbook <- function(data, file, guard, call) {
   if (nrow(data) > largest_sheet[["rows"]] || length(data) > largest_sheet[["columns"]]) {
     stop_because(c(paste0("A sheet holds at most {format(largest_sheet[['rows']], big.mark = ',')} rows and ",
                           "{format(largest_sheet[['columns']], big.mark = ',')} columns."),
-                   "x" = "The table has {counted_rows(nrow(data))} and {counted(length(data), 'column')}.",
-                     "i" = "Save it as {.code .csv} or {.code .parquet}."), "cannot_write", call)
+                   "found" = "The table has {counted_rows(nrow(data))} and {counted(length(data), 'column')}.",
+                     "try" = "Save it as {.code .csv} or {.code .parquet}."), "cannot_write", call)
   }
   if (guard) data <- safe_for_sheets(data)
   columns <- Map(function(column, name) sheet_values(column, name, call), as.list(data), names(data))
@@ -133,7 +133,6 @@ tell_zones <- function(data, call) {
     zone <- c(attr(data[[name]], "tzone"), "")[1]
     if (!nzchar(zone)) zone <- Sys.timezone()
     if (is.null(zone) || is.na(zone) || zone %in% c("UTC", "GMT", "Etc/UTC")) next
-    cli::cli_inform(c("i" = "The times of {.code {name}} are those of {zone}: in the workbook they are in UTC."),
-                    class = "rowanroot_zone")
+    note_that("The times of {.code {name}} are in {zone}; in the workbook they are in UTC.", "zone")
   }
 }

@@ -18,8 +18,8 @@ check_table_options <- function(options, call) {
   if (!is.null(options$comment)) check_sign(options$comment, "comment", "{.code \"#\"}", call)
   if (identical(options$separator, options$decimal)) {
     stop_because(c("{.arg separator} and {.arg decimal} can't be the same.",
-                   "x" = "Both are {.code {one_line(options$separator)}}.",
-                   "i" = "Files with a decimal comma mostly have {.code separator = \";\"}."), "bad_argument", call)
+                   "found" = "Both are {.code {one_line(options$separator)}}.",
+                   "try" = "Files with a decimal comma usually have {.code separator = \";\"}."), "bad_argument", call)
   }
   if (!is.character(options$missing) || anyNA(options$missing)) {
     stop_because("{.arg missing} must be texts that stand for missing values, not {what_is(options$missing)}.",
@@ -34,7 +34,7 @@ check_table_options <- function(options, call) {
   if (!is.null(options$file_column)) check_names_given(options$file_column, "file_column", call, only_one = TRUE)
   if (!options$header && is.null(options$names)) {
     stop_because(c("A file without a header needs {.arg names}.",
-                   "i" = "Write {.code names = c(\"hive\", \"day\", \"gross_kg\")}."), "bad_argument", call)
+                   "try" = "{.code names = c(\"hive\", \"day\", \"gross_kg\")}"), "bad_argument", call)
   }
 }
 
@@ -42,7 +42,7 @@ check_sign <- function(x, arg, such_as, call) {
   fine <- is.character(x) && length(x) == 1 && !is.na(x) && nchar(x, "bytes") == 1 && !x %in% c("\"", "\n", "\r")
   if (fine) return(invisible())
   stop_because(c(paste0("{.arg {arg}} must be one character, such as ", such_as, "."),
-                 "x" = "It is {.code {one_line(x)}}."), "bad_argument", call)
+                 "found" = "It is {.code {one_line(x)}}."), "bad_argument", call)
 }
 
 check_names_given <- function(x, arg, call, only_one = FALSE) {
@@ -59,7 +59,7 @@ check_types <- function(types, call) {
   if (is.null(types)) return(invisible())
   if (!is.character(types) || is.null(names(types)) || !all(nzchar(names(types))) || anyDuplicated(names(types))) {
     stop_because(c("{.arg types} must name a type for columns.",
-                   "i" = "Write {.code types = c(hive = \"text\", day = \"date\")}."), "bad_argument", call)
+                   "try" = "{.code types = c(hive = \"text\", day = \"date\")}"), "bad_argument", call)
   }
   for (type in unname(types)) check_one_of(type, csv_types, "types", call)
 }
@@ -91,7 +91,7 @@ check_types_known <- function(types, names, call) {
 
 file_column_name <- function(name, names, call) {
   if (!is.null(name) && name %in% names) {
-    stop_because(c("{.arg file_column} must be a new name.", "x" = "The files have a column {.code {name}}."),
+    stop_because(c("{.arg file_column} must be a new name.", "found" = "The files have a column {.code {name}}."),
                  "bad_argument", call)
   }
   name
@@ -212,8 +212,8 @@ stop_csv_misfit <- function(misfit, column, type, files, call) {
               integer64 = "a whole number", date = "a date such as 2026-03-31",
               time = "a date-time such as 2026-03-31T12:00:00Z")[[type]]
   stop_because(c("{counted(misfit$count, 'value')} of {.code {column}} {cli::qty(misfit$count)}{?is/are} not {wanted}.",
-                 "x" = "The first is {.val {misfit$value}}, on line {misfit$line} of {.file {files[misfit$file]}}.",
-                 "i" = "Read it as text, {.code types = c({column} = \"text\")}, and convert it in a formula."),
+                 "found" = "The first is {.val {misfit$value}}, on line {misfit$line} of {.file {files[misfit$file]}}.",
+                 "try" = "Read it as text, {.code types = c({column} = \"text\")}, and convert it in a formula."),
                "csv", call, file = files[misfit$file], line = misfit$line, column = column, value = misfit$value,
                  problem = "misfit")
 }
@@ -253,7 +253,7 @@ stop_csv_problem <- function(problem, file, call) {
   way_out <- if (!one_column) csv_ways_out[[problem$kind]]
              else paste("The header has one column. Does another character than {.code ,} separate the fields?",
                         "Say so: {.code separator = \";\"}.")
-  stop_because(c(csv_problems[[problem$kind]], "i" = way_out), "csv", call,
+  stop_because(c(csv_problems[[problem$kind]], "try" = way_out), "csv", call,
                file = file, line = line, problem = problem$kind)
 }
 

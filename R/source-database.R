@@ -20,7 +20,7 @@ check_database_types <- function(types, call) {
   other <- setdiff(types, "text")
   if (length(other)) {
     stop_because(c("Columns of a database can be asked for as {.val text} only, not as {.val {other[1]}}.",
-                   "i" = "Change the type in a query, or in a formula."), "bad_argument", call)
+                   "try" = "Change the type in a query, or in a formula."), "bad_argument", call)
   }
 }
 
@@ -31,7 +31,8 @@ database_table <- function(connection, table, call) {
   if (is.null(table) && length(known) == 1) return(known)
   if (is.null(table)) {
     stop_because(c("Which table of the database?",
-                   "i" = if (length(known)) "Say {.arg table}: it has {listed(known, in_quotes)}." else "It has none."),
+                   "try" = if (length(known)) "Set {.arg table}. It has {listed(known, in_quotes)}."
+                           else "It has none."),
                  "no_such_table", call)
   }
   if (!inherits(table, "Id")) check_names_given(table, "table", call, only_one = TRUE)
@@ -39,7 +40,7 @@ database_table <- function(connection, table, call) {
     label <- table_label(table)
     hint <- nearest_name(label, known)
     stop_because(c("The database has no table {.val {label}}.",
-                   "i" = if (length(hint)) "Did you mean {.val {hint}}?"
+                   "try" = if (length(hint)) "{.val {hint}}"
                      else if (length(known)) "It has {listed(known, in_quotes)}."),
                  "no_such_table", call, table = label, nearest = hint)
   }

@@ -60,7 +60,7 @@ decoded <- function(bytes, encoding, name, call) {
   decoded <- iconv(list(bytes), if (encoding == "windows-1252") "CP1252" else encoding, "UTF-8", toRaw = TRUE)[[1]]
   if (is.null(decoded)) {
     stop_because(c("{.file {name}} is not in {encoding}.",
-                   "i" = "Give its {.arg encoding}: one of {.val {csv_encodings}}."), "csv", call, file = name,
+                   "try" = "Give its {.arg encoding}: one of {.val {csv_encodings}}."), "csv", call, file = name,
                  problem = "encoding")
   }
   decoded
@@ -74,6 +74,6 @@ read_or_stop <- function(connection, bytes, name, call) {
 
 stop_compressed <- function(name, condition, call) {
   stop_because(c("{.file {name}} can't be unpacked: it is damaged, or not complete.",
-                 "x" = "The system said: {conditionMessage(condition)}"), "csv", call,
+                 "found" = "The system's message: {conditionMessage(condition)}"), "csv", call,
                file = name, problem = "compressed")
 }

@@ -38,8 +38,8 @@ source_parts.file_source <- function(source, call) {
 check_were_made <- function(files, call) {
   failed <- files$name[vapply(files$path, plain_path, "") %in% failed_outputs()]
   if (length(failed)) {
-    stop_because(c("{.file {failed[1]}} could not be made in this run, and is not what it would be now.",
-                   "i" = "See above what is wrong with it."), "stale_input", call, file = failed[1])
+    stop_because(c("{.file {failed[1]}} could not be made in this run, and is out of date.",
+                   "try" = "The reason is above."), "stale_input", call, file = failed[1])
   }
 }
 
@@ -63,7 +63,7 @@ check_still_same.file_source <- function(source, parts, call) {
 }
 
 stop_changing_file <- function(file, call) {
-  stop_because(c("{.file {file}} changed while it was read.", "i" = "Run again when it is complete."),
+  stop_because(c("{.file {file}} changed while it was read.", "try" = "Run again when it is complete."),
                "changing_file", call, file = file)
 }
 
@@ -88,7 +88,7 @@ source_files <- function(source, call) {
   folders <- names[dir.exists(paths)]
   if (length(folders)) {
     stop_because(c("{.file {folders[1]}} is a folder, not a file.",
-                   "i" = "To open all CSV files in it, write {.code open_table(\"{folders[1]}/*.csv\")}."),
+                   "try" = "To open all CSV files in it, write {.code open_table(\"{folders[1]}/*.csv\")}."),
                      "no_such_file", call)
   }
   data.frame(name = named_in_utf8(names), path = paths)
@@ -100,7 +100,7 @@ check_names_of_files <- function(names, call) {
   if (length(bad)) {
     stop_because(c(paste0("The name of a file is not valid UTF-8: ",
                           "{encodeString(iconv(names[bad[1]], 'latin1', 'UTF-8'))}, if it is Latin-1."),
-                          "i" = "Rename it."), "no_such_file", call)
+                          "try" = "Rename it."), "no_such_file", call)
   }
 }
 
@@ -134,9 +134,9 @@ stop_no_file <- function(pattern, folder, call) {
   beside <- list.files(file.path(folder, dirname(pattern)))
   hint <- if (!is_pattern) nearest_name(basename(pattern), beside)
   stop_because(c(
-    if (is_pattern) "No file is named like {.file {pattern}}." else "There is no file {.file {pattern}}.",
-    "x" = "It was looked for in {.file {folder}}.",
-    "i" = if (length(hint)) "Did you mean {.file {in_folder_of(pattern, hint)}}?"
+    if (is_pattern) "No file matches {.file {pattern}}." else "There is no file {.file {pattern}}.",
+    "found" = "Looked for in {.file {folder}}.",
+    "try" = if (length(hint)) "{.file {in_folder_of(pattern, hint)}}"
   ), "no_such_file", call, path = pattern)
 }
 
@@ -145,10 +145,10 @@ check_one_shape <- function(columns, files, call) {
     lacks <- setdiff(columns[[1]], columns[[k]])
     more <- setdiff(columns[[k]], columns[[1]])
     if (!length(lacks) && !length(more)) next
-    stop_because(c("{.file {files[k]}} has other columns than {.file {files[1]}}.",
-                   "x" = if (length(lacks)) "It has no {listed(lacks)}.",
-                   "x" = if (length(more)) "It has {listed(more)} besides.",
-                   "i" = "Files that are opened together must have the same columns; their order may differ."),
+    stop_because(c("{.file {files[k]}} has different columns from {.file {files[1]}}.",
+                   "found" = if (length(lacks)) "It has no {listed(lacks)}.",
+                   "found" = if (length(more)) "It also has {listed(more)}.",
+                   "try" = "Files that are opened together must have the same columns; their order may differ."),
                  "different_columns", call, file = files[k])
   }
 }

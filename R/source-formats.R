@@ -91,7 +91,7 @@ other_endings <- c("json", "xml", "html", "htm", "pdf", "doc", "docx", "ods", "x
 
 ways_out_of_endings <- list(
   json = "JSON is read line by line, an object on each: {.file visits.jsonl}.",
-    rds = "Write {.code open_table(readRDS(\"{path}\"))}.",
+    rds = "{.code open_table(readRDS(\"{path}\"))}",
   ods = "Save it as {.file .xlsx}.", xlsb = "Save it as {.file .xlsx}.", zip = "Unpack it first.",
     xz = "Unpack it first, or compress it as {.file .gz}.", bz2 = "Unpack it first, or compress it as {.file .gz}."
 )
@@ -108,20 +108,20 @@ kind_of_path <- function(path) {
 # That each file is of the kind that it is about to be read as.
 check_kind_of_file <- function(path, kind, call) {
   if (kind == "csv" && content_ending(path) %in% other_endings) {
-    stop_because(c("{.file {path}} is not a file of columns that can be read here.",
-                   "i" = ways_out_of_endings[[content_ending(path)]]), "unknown_format", call, file = path)
+    stop_because(c("{.file {path}} is not a kind of file that can be read.",
+                   "try" = ways_out_of_endings[[content_ending(path)]]), "unknown_format", call, file = path)
   }
   is_of <- kind_of_path(path)
   if (is_of != kind) {
     what <- function(kind) if (kind == "csv") "CSV files" else file_kinds[[kind]]$what
-    stop_because(c("{.file {path}} has a name like {what(is_of)}, and is opened with {what(kind)}.",
-                   "i" = paste0("Open it by a name of its own, or by a pattern with an ending, such as ",
+    stop_because(c("{.file {path}} has the name of {what(is_of)}, but is opened with {what(kind)}.",
+                   "try" = paste0("Open it by a name of its own, or by a pattern with an ending, such as ",
                                 "{.code \"visits/*.csv\"}.")),
                  "unknown_format", call, file = path)
   }
   if (kind != "csv" && path_ending(path) == "gz" && !isTRUE(file_kinds[[kind]]$may_be_compressed)) {
     stop_because(c("{.file {path}} is compressed.",
-                   "i" = "Unpack it first: only CSV files and JSON lines are read compressed."), "unknown_format",
+                   "try" = "Unpack it first: only CSV files and JSON lines are read compressed."), "unknown_format",
                  call, file = path)
   }
 }
@@ -135,7 +135,7 @@ check_package <- function(packages, what, call) {
   for (package in packages) {
     if (requireNamespace(package, quietly = TRUE)) next
     stop_because(c("{what} need the package {.pkg {package}}.",
-                   "i" = "Install it: {.code install.packages(\"{package}\")}."), "missing_package", call,
+                   "try" = "Install it: {.code install.packages(\"{package}\")}."), "missing_package", call,
                  package = package)
   }
 }
@@ -149,15 +149,15 @@ check_options_of_kind <- function(options, kind, call) {
   other <- setdiff(given, known)
   if (!length(other)) return(invisible())
   what <- if (kind == "csv") "CSV files" else file_kinds[[kind]]$what
-  stop_because(c("{.arg {other[1]}} is not for {what}.", "i" = "What can be said of them: {.arg {known}}."),
+  stop_because(c("{.arg {other[1]}} is not for {what}.", "try" = "Their options are {.arg {known}}."),
                "bad_argument", call)
 }
 
 new_table_source <- function(path, options, call) {
   kind <- unique(vapply(path, kind_of_path, ""))
   if (length(kind) > 1) {
-    stop_because(c("Files that are opened together must be of one kind.", "x" = "There are {.val {kind}}.",
-                   "i" = "Open them apart, and put them below each other by {.code append_rows()}."),
+    stop_because(c("Files that are opened together must be of one kind.", "found" = "There are {.val {kind}}.",
+                   "try" = "Open them separately, and put them below each other with {.code append_rows()}."),
                  "bad_argument", call)
   }
   check_options_of_kind(options, kind, call)
@@ -173,7 +173,7 @@ new_table_source <- function(path, options, call) {
 read_one_file <- function(source, path, name, read, call) {
   tryCatch(read(source, path, name, call), error = function(e) {
     if (inherits(e, "rowanroot_error")) stop(e)
-    stop_because(c("Can't read {.file {name}}.", "x" = "What reads it said: {one_text(conditionMessage(e))}"),
+    stop_because(c("Can't read {.file {name}}.", "found" = "The reader's message: {one_text(conditionMessage(e))}"),
                  "unreadable_file", call, file = name)
   })
 }

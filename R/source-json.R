@@ -78,10 +78,10 @@ stop_json_misfit <- function(name, type, misfit, other, kind, call) {
     longer = "A whole number of this size is not exact beside numbers with decimals."
   )
   stop_because(c("The values of {.code {name}} are not all {words[[type]]}.",
-                 "x" = "{.val {misfit$value}} is not, on line {misfit$line} of {.file {misfit$file}}. {why}",
-                 "x" = if (length(other) &&
+                 "found" = "{.val {misfit$value}} is not, on line {misfit$line} of {.file {misfit$file}}. {why}",
+                 "found" = if (length(other) &&
                            is.null(why)) "{.val {other$value}} is, on line {other$line} of {.file {other$file}}.",
-                 "i" = "Make them of one type in the file, or read all as text: {.code types = c({name} = \"text\")}."),
+                 "try" = "Give them one type in the file, or read all as text: {.code types = c({name} = \"text\")}."),
                "unreadable_file", call, file = misfit$file, line = misfit$line, column = name, value = misfit$value)
 }
 
@@ -116,7 +116,7 @@ stop_json <- function(problem, file, call) {
   class <- if (kind == "nested") "nested_values" else "unreadable_file"
   line <- problem$line
   value <- problem$value
-  stop_because(c(json_problems[[kind]], "i" = json_ways_out[[kind]]), class, call, file = file, line = line,
+  stop_because(c(json_problems[[kind]], "try" = json_ways_out[[kind]]), class, call, file = file, line = line,
                problem = kind, column = if (kind == "nested") value)
 }
 

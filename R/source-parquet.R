@@ -33,8 +33,8 @@ read_parquet_files <- function(files, call) {
   if (!file.exists(given[2])) {
     at <- if (file.exists(given[3])) as.integer(readLines(given[3], warn = FALSE)) else 1L
     stop_because(c("Can't read {.file {files$name[at]}}: it is damaged.",
-                   "x" = "The program that reads it broke off.",
-                   "x" = if (length(said)) "It said: {utils::tail(said, 1)}"),
+                   "found" = "The program that reads it stopped.",
+                   "found" = if (length(said)) "Its message: {utils::tail(said, 1)}"),
                  "unreadable_file", call, file = files$name[at])
   }
   connection <- file(given[2], "rb")
@@ -54,10 +54,10 @@ parquet_table <- function(table, name, call) {
     said <- trimws(gsub("(, invalid Parquet file| Parquet file)? ?(at )?'[^']*'|@ lib/[^ ]*", "",
                         one_text(table$error)))
     stop_because(c("Can't read {.file {name}}: it is damaged, or not a Parquet file.",
-                   "x" = "What reads it said: {said}"), "unreadable_file", call, file = name)
+                   "found" = "The reader's message: {said}"), "unreadable_file", call, file = name)
   }
   if (!identical(as.numeric(table$rows), as.numeric(table$rows_told))) {
-    stop_because(paste0("Can't read {.file {name}}: it is damaged. It says that it has {table$rows_told} rows, and ",
+    stop_because(paste0("Can't read {.file {name}}: it is damaged. It should have {table$rows_told} rows, but ",
                         "has {table$rows}."), "unreadable_file", call, file = name)
   }
   kept <- if (length(table$kept)) tryCatch(jsonlite::fromJSON(table$kept[1], simplifyVector = FALSE),
@@ -74,7 +74,7 @@ parquet_table <- function(table, name, call) {
 # A column as it was saved, or as its types in the file say; `kept` is what save_table() noted of columns.
 parquet_column <- function(values, column, kept, logical, converted, file, call) {
   refuse <- function(what, hint = NULL) {
-    stop_because(c("The column {.code {column}} of {.file {file}} {what}.", "i" = hint), "unreadable_file", call,
+    stop_because(c("The column {.code {column}} of {.file {file}} {what}.", "try" = hint), "unreadable_file", call,
                  file = file, column = column)
   }
   if (inherits(values, "few_texts")) values <- parquet_texts(values, refuse)
@@ -117,5 +117,3 @@ check_parquet_values <- function(values, logical, refuse) {
   if (is.factor(values)) refuse("has a category that is not valid UTF-8")
   refuse(paste0("has text that is not valid UTF-8, in row ", wrong[1]))
 }
-
-one_text <- function(text) gsub("[[:space:]]+", " ", paste(text, collapse = " "))

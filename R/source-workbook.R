@@ -58,7 +58,7 @@ cells_of_xlsx <- function(source, path, name, call) {
 }
 
 stop_not_workbook <- function(name, why, call, file = NULL, found = NULL) {
-  stop_because(c("Can't read the workbook {.file {name}}.", "x" = why), "unreadable_file", call, file = name)
+  stop_because(c("Can't read the workbook {.file {name}}.", "found" = why), "unreadable_file", call, file = name)
 }
 
 # By its name or its number; the first that can be seen.
@@ -67,13 +67,13 @@ sheet_wanted <- function(sheet, sheets, hidden, name, call) {
     if (!length(sheets)) stop_not_workbook(name, "It has no sheets of cells.", call)
     if (all(hidden)) {
       stop_because(c("All sheets of {.file {name}} are hidden.",
-                     "i" = "Say which to read: {.code sheet = \"{sheets[1]}\"}."), "no_such_sheet", call)
+                     "try" = "Say which to read: {.code sheet = \"{sheets[1]}\"}."), "no_such_sheet", call)
     }
     return(which(!hidden)[1])
   }
   at <- if (is.character(sheet)) match(sheet, sheets) else if (is.numeric(sheet)) match(sheet, seq_along(sheets))
   if (length(at) == 1 && !is.na(at)) return(at)
-  stop_because(c("The workbook has no sheet {.val {sheet}}.", "i" = "It has {.val {sheets}}."), "no_such_sheet", call)
+  stop_because(c("The workbook has no sheet {.val {sheet}}.", "try" = "It has {.val {sheets}}."), "no_such_sheet", call)
 }
 
 # What readxl gives of each cell. An error of the workbook, and a formula without a value, are to it as if there
@@ -116,7 +116,7 @@ sheet_table <- function(cells, file, options, call) {
   names <- options$names
   if (is.null(names) && !options$header) {
     stop_because(c("A sheet without a header needs {.arg names}.",
-                   "i" = "Write {.code names = c(\"hive\", \"day\", \"gross_kg\")}."), "bad_argument", call)
+                   "try" = "{.code names = c(\"hive\", \"day\", \"gross_kg\")}"), "bad_argument", call)
   }
   if (is.null(names)) names <- vapply(columns, header_of, "", row = first, file = file, call = call)
   if (length(names) != length(columns)) {
@@ -142,7 +142,7 @@ warn_of_mixed <- function(names, table, call) {
   first <- table$mixed[[names[1]]]
   warn_because(c(paste0("{listed(names)} of {.file {table$file}} {cli::qty(length(names))}{?has/have} numbers and ",
                         "text, and {?is/are} read as text."),
-                        "x" = "{if (length(names) > 1) paste0('Of ', names[1], ': ')}{first}"),
+                        "found" = "{if (length(names) > 1) paste0('Of ', names[1], ': ')}{first}"),
                "mixed_cells", call, column = names)
 }
 
@@ -162,7 +162,7 @@ check_sheet_names <- function(names, at, row, call) {
   if (!length(bad)) return(invisible())
   stop_because(c(if (nzchar(names[bad[1]])) "Two columns of the sheet are named {.code {names[bad[1]]}}."
     else "Column {at[bad[1]]} of the sheet has no name, in the cell {.code {cell_name_cpp(row, at[bad[1]])}}.",
-                 "i" = "Name the columns by {.code names = c(\u2026)}."), "bad_names", call)
+                 "try" = "Name the columns by {.code names = c(\u2026)}."), "bad_names", call)
 }
 
 cell_of <- function(table, name, row) cell_name_cpp(as.integer(table$first + row - 1), table$at[[name]])
@@ -209,7 +209,7 @@ as_asked <- function(values, asked, name, table, call) {
                  date = inherits(values, "Date"), time = inherits(values, "POSIXct") || inherits(values, "Date"))
   if (!fits) {
     stop_because(c("{.code {name}} of {.file {table$file}} has {values_are(values)}, and not what {.arg types} says.",
-                   "i" = "It can be read as text: {.code types = c({name} = \"text\")}."),
+                   "try" = "It can be read as text: {.code types = c({name} = \"text\")}."),
                  "type_mismatch", call, column = name)
   }
   switch(asked, integer = as.integer(values), integer64 = bit64::as.integer64(values),
@@ -228,8 +228,8 @@ mixed_cells <- function(is, number, text, found, name, table) {
 
 stop_mixed_cells <- function(is, number, text, found, name, table, call) {
   stop_because(c("The cells of {.code {name}} in {.file {table$file}} are of several types.",
-                 "x" = "{mixed_cells(is, number, text, found, name, table)}",
-                 "i" = paste0("Make them of one type in the workbook, or read all as text: ",
+                 "found" = "{mixed_cells(is, number, text, found, name, table)}",
+                 "try" = paste0("Give them one type in the workbook, or read all as text: ",
                               "{.code types = c({name} = \"text\")}.")), "type_mismatch", call, column = name,
                               file = table$file)
 }
@@ -240,8 +240,8 @@ sheet_moments <- function(number, name, table, call) {
   bad <- which(!is.na(number) & is.na(days))
   if (length(bad)) {
     stop_because(c(paste0("The cell {.code {cell_of(table, name, bad[1])}} of {.file {table$file}} is shown as a ",
-                          "date, and is none that there is."), "x" = "Its number is {number[bad[1]]}.",
-                   "i" = "Correct it, or read the column as text: {.code types = c({name} = \"text\")}."),
+                          "date, and is none that there is."), "found" = "Its number is {number[bad[1]]}.",
+                   "try" = "Correct it, or read the column as text: {.code types = c({name} = \"text\")}."),
                      "unreadable_file", call, column = name, file = table$file, rows = bad)
   }
   if (all(days == floor(days), na.rm = TRUE)) structure(days,
@@ -282,12 +282,12 @@ warn_of_cells <- function(columns, rows, table, call) {
     message <- if (kind == "error") {
       c(paste("{counted(number, 'cell')} of {.file {table$file}} {cli::qty(number)}{?is an error/are errors}",
               "of the workbook, and {?is/are} missing here."),
-        "x" = "The first is {.val {column$text[row]}}, in {.code {cell}}.")
+        "found" = "The first is {.val {column$text[row]}}, in {.code {cell}}.")
     } else {
       c(paste("{counted(number, 'formula')} of {.file {table$file}} {cli::qty(number)}{?has/have} no value in the",
               "file, and {?is/are} missing here."),
-        "x" = "The first is in {.code {cell}}.",
-        "i" = "Open the workbook in a program that calculates, and save it.")
+        "found" = "The first is in {.code {cell}}.",
+        "try" = "Open the workbook in a program that calculates, and save it.")
     }
     warn_because(message, "cells_without_value", call, file = table$file)
   }

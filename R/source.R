@@ -1,4 +1,4 @@
-# A source is where a live table begins: it is in one or several parts, and each kind of source has a
+# A source is where a rooted table begins: it is in one or several parts, and each kind of source has a
 # class with methods for these. Paths are seen from the folder that was the working directory when the
 # table was opened.
 

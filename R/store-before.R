@@ -13,7 +13,7 @@ project_of <- function(output, call) {
   name <- if (asked %in% known) asked else if (asked == file && length(known) == 1) known
   if (is.null(name)) {
     if (!length(known)) stop_unknown_output(output, call)
-    stop_because(c("Which table of {.file {file}}?", "i" = "Name one of its outputs: {listed(known, in_quotes)}."),
+    stop_because(c("Which table of {.file {file}}?", "try" = "Name one of its outputs: {listed(known, in_quotes)}."),
                  "unknown_output", call, output = output)
   }
   list(path = folder$path, output = name, file = file, table = substring(name, nchar(file) + nchar(", table ") + 1))
@@ -30,8 +30,8 @@ journal_above <- function(file, output, call) {
 }
 
 stop_unknown_output <- function(output, call) {
-  stop_because(c("Nothing is known of how {.file {output}} was made.",
-                 "i" = paste0("{.code rowanroot run} of a script that saves it keeps a journal, in ",
+  stop_because(c("How {.file {output}} was made is not recorded.",
+                 "try" = paste0("{.code rowanroot run} records it for the outputs of a script, in ",
                               "{.file .rowanroot} beside the script.")),
                "unknown_output", call, output = output)
 }

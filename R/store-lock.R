@@ -7,7 +7,7 @@ locked <- function(code) {
   file <- file.path(journal_folder(), "lock")
   lock <- filelock::lock(file, timeout = 0)
   if (is.null(lock)) {
-    cli::cli_inform(c("i" = "Another run is at work in {.file {getwd()}}: waiting for it."))
+    note_that("Another run is working in {.file {getwd()}}. Waiting for it.", "waiting")
     lock <- filelock::lock(file)
   }
   state$lock <- lock

@@ -26,7 +26,7 @@ where_link_points <- function(path) {
 }
 
 stop_cannot_write <- function(path, problem, call = NULL) {
-  stop_because(c("Can't write {.file {path}}.", "x" = "The system said: {problem}."), "cannot_write", call)
+  stop_because(c("Can't write {.file {path}}.", "found" = "The system's message: {problem}."), "cannot_write", call)
 }
 
 # A name that is long already can't be made longer.

@@ -1,4 +1,4 @@
-# Live tables and R's own functions of data frames: those that look get the values, those that change a table in place
+# Rooted tables and R's own functions of data frames: those that look get the values, those that change a table in place
 # stop and name the verb.
 
 # Methods that call the function again, with the values in place of the table.
@@ -14,7 +14,7 @@ value_method <- function(name) {
     call[[1]] <- generic
     for (k in seq_along(call)[-1]) {
       value <- tryCatch(eval(call[[k]], parent.frame()), error = function(e) NULL)
-      if (is_live_table(value)) call[k] <- list(table_data(value))
+      if (is_rooted_table(value)) call[k] <- list(table_data(value))
       # The rest may be formulas of columns.
       break
     }
@@ -27,7 +27,7 @@ home_of <- function(name) {
 }
 
 # Of several tables, or of two sides, each that is a live one is taken by its values.
-values_of <- function(given) lapply(given, function(one) if (is_live_table(one)) table_data(one) else one)
+values_of <- function(given) lapply(given, function(one) if (is_rooted_table(one)) table_data(one) else one)
 
 bind_method <- function(name) {
   force(name)
@@ -35,16 +35,16 @@ bind_method <- function(name) {
 }
 
 #' @export
-Ops.live_table <- function(e1, e2) {
+Ops.rooted_table <- function(e1, e2) {
   if (missing(e2)) return(do.call(.Generic, values_of(list(e1))))
   do.call(.Generic, values_of(list(e1, e2)))
 }
 
 #' @export
-Math.live_table <- function(x, ...) do.call(.Generic, c(values_of(list(x)), list(...)))
+Math.rooted_table <- function(x, ...) do.call(.Generic, c(values_of(list(x)), list(...)))
 
 #' @export
-Summary.live_table <- function(..., na.rm = FALSE) do.call(.Generic, c(values_of(list(...)), list(na.rm = na.rm)))
+Summary.rooted_table <- function(..., na.rm = FALSE) do.call(.Generic, c(values_of(list(...)), list(na.rm = na.rm)))
 
 in_place <- c("$<-", "[[<-", "[<-", "names<-", "dimnames<-", "row.names<-", "dim<-", "length<-", "levels<-", "is.na<-",
               "units<-")
@@ -57,13 +57,13 @@ in_place_method <- function(name) {
 stop_not_in_place <- function(x, name) {
   verb <- switch(name, "names<-" = , "dimnames<-" = "rename_columns(x, new = old)",
                  "row.names<-" = , "dim<-" = , "length<-" = "as.data.frame(x)", "set_columns(x, { new <- 1 })")
-  stop_because(c("A live table can't be changed by {.code {name}}.", "x" = "Its values follow its files.",
-                 "i" = "Make a new table of it: {.code y <- {verb}}."), "not_in_place", NULL)
+  stop_because(c("A rooted table can't be changed by {.code {name}}.", "found" = "Its values follow its files.",
+                 "try" = "Make a new table of it: {.code y <- {verb}}."), "not_in_place", NULL)
 }
 
 register_base_methods <- function() {
   register <- function(names, method) {
-    for (name in names) registerS3method(name, "live_table", method(name), envir = home_of(name))
+    for (name in names) registerS3method(name, "rooted_table", method(name), envir = home_of(name))
   }
   register(with_values, value_method)
   register(c("cbind", "rbind"), bind_method)

@@ -1,4 +1,4 @@
-# Checks of live tables. What became of one is shared by all tables that have its step.
+# Checks of rooted tables. What became of one is shared by all tables that have its step.
 
 new_check <- function() list2env(list(is_done = FALSE), parent = emptyenv())
 
@@ -15,4 +15,4 @@ without_checks <- function(code) {
 }
 
 # The checks of a table that an output is made of.
-take_in_checks <- function(x) for (step in live(x)$steps) if (!is.null(step$check)) step$check$is_done <- TRUE
+take_in_checks <- function(x) for (step in rooted(x)$steps) if (!is.null(step$check)) step$check$is_done <- TRUE

@@ -1,6 +1,6 @@
-#' Open files as a live table
+#' Open files as a rooted table
 #'
-#' A live table is a source and a list of steps. Nothing is read until its values are looked at; when a
+#' A rooted table is a source and a list of steps. Nothing is read until its values are looked at; when a
 #' file has changed by the next look, they are calculated again, and a line says why.
 #'
 #' CSV files are read exactly: types come from the whole column and from all files together; numbers come
@@ -13,7 +13,7 @@
 #' (`.jsonl`, `.jsonl.gz`, `.ndjson`) and text with tabs (`.tsv`) are known by the end of their name; the first four
 #' need the packages zip or readxl, nanoparquet and RSQLite. [file_formats] says what each keeps, and what is an
 #' error. Date-times of a workbook that are all at midnight are dates. A DBI connection gives a table or a query of
-#' any database, which is read anew at every look. The rows of a table have no order there: the same rows in another
+#' any database, which is read again at every look. The rows of a table have no order there: the same rows in another
 #' order are the same table, and so are those of a query that does not say `ORDER BY`.
 #'
 #' Only columns that are needed are read: if a later step leaves a column out, its values are not looked at. Where
@@ -26,9 +26,9 @@
 #' @param decimal The character before the decimals of a number.
 #' @param missing What stands for a missing value. In quotes it is text. In a workbook text that stands for a
 #'   missing value does so among numbers and dates; among other text only if `missing` is given.
-#' @param comment A character with which lines begin that are no rows, such as `"#"`.
+#' @param comment A character at the start of lines that are not rows, such as `"#"`.
 #' @param encoding `"UTF-8"`, `"latin1"`, `"windows-1252"` or `"UTF-16"`. Files in UTF-16 that say so at their
-#'   beginning need not be told.
+#'   beginning need not be given.
 #' @param header Whether the first row has the names of the columns.
 #' @param names Names of the columns instead of those in the header.
 #' @param types Types for some columns, as in `c(hive = "text", day = "date")`: `"text"`, `"category"`, `"integer"`,
@@ -41,7 +41,7 @@
 #'   is only one.
 #' @param query A query in SQL, for a DBI connection.
 #' @param file_column The name of a column with the name of each row's file, without its ending.
-#' @return A live table: print it for a view of it, [as.data.frame()] gives its values, and
+#' @return A rooted table: print it for a view of it, [as.data.frame()] gives its values, and
 #'   [set_columns()], [keep_rows()] and [save_table()] take it. `$`, `[[`, `names()`, `dim()`, `lapply()`,
 #'   `split()`, `cbind()`, `with()` and R's other functions of data frames work on its values. What would change it
 #'   in place, such as `x$new <- 1`, is an error of class `rowanroot_not_in_place`.
@@ -79,14 +79,14 @@ open_table <- function(path, separator = ",", decimal = ".", missing = c("", "NA
                        types = NULL, short = "error", long = "error", file_column = NULL, sheet = NULL, table = NULL,
                          query = NULL) {
   call <- quote(open_table())
-  if (is_live_table(path)) return(path)
+  if (is_rooted_table(path)) return(path)
   if (is.data.frame(path)) {
     check_table(path, call)
-    return(new_live_table(new_frame_source(path, one_line(substitute(path), 30L)), base::names(path)))
+    return(new_rooted_table(new_frame_source(path, one_line(substitute(path), 30L)), base::names(path)))
   }
   if (inherits(path, "DBIConnection")) {
     source <- new_database_source(path, table, query, types, call)
-    return(new_live_table(source, source_columns(source, call)))
+    return(new_rooted_table(source, source_columns(source, call)))
   }
   check_path(path, "path", call)
   if (!is.null(query)) stop_because("{.arg query} is for a DBI connection.", "bad_argument", call)
@@ -94,23 +94,23 @@ open_table <- function(path, separator = ",", decimal = ".", missing = c("", "NA
   options <- table_options(separator, decimal, missing, comment, encoding, header, names, types, short, long,
                            file_column, sheet, table)
   source <- new_table_source(path, options, call)
-  new_live_table(source, source_columns(source, call))
+  new_rooted_table(source, source_columns(source, call))
 }
 
 # `cache` holds the values that were last looked at, and their key.
-new_live_table <- function(source, columns, steps = list()) {
-  as_live_table(list(source = source, columns = columns, steps = steps, cache = new.env(parent = emptyenv())))
+new_rooted_table <- function(source, columns, steps = list()) {
+  as_rooted_table(list(source = source, columns = columns, steps = steps, cache = new.env(parent = emptyenv())))
 }
 
 # An environment whose names are the columns, each of which is calculated when it is looked at: so R's functions
 # that take columns by name from their `data` find the values, and those that would look at a list's insides stop.
 # The parts are an attribute.
-as_live_table <- function(parts) {
+as_rooted_table <- function(parts) {
   table <- new.env(parent = globalenv())
   for (name in unique(parts$columns)) makeActiveBinding(name, column_of(table, name), table)
   lockEnvironment(table)
   attr(table, "parts") <- parts
-  structure(table, class = "live_table")
+  structure(table, class = "rooted_table")
 }
 
 column_of <- function(table, name) {
@@ -120,25 +120,25 @@ column_of <- function(table, name) {
 
 add_step <- function(x, step) {
   if (length(step_checks(step))) step$check <- new_check()
-  table <- new_live_table(live(x)$source, step$columns, c(live(x)$steps, list(step)))
+  table <- new_rooted_table(rooted(x)$source, step$columns, c(rooted(x)$steps, list(step)))
   if (!is.null(step$check)) tell_check_added(table, step$check)
   table
 }
 
 # The table with its steps bound to the columns that its source has now.
 current_table <- function(x, call) {
-  columns <- source_columns(live(x)$source, call)
-  steps <- live(x)$steps
+  columns <- source_columns(rooted(x)$source, call)
+  steps <- rooted(x)$steps
   for (k in seq_along(steps)) {
     if (!identical(steps[[k]]$columns_before, columns) || looks_up_stale(steps[[k]], call)) {
       steps[[k]] <- bound_again(steps[[k]], columns, call)
     }
     columns <- steps[[k]]$columns
   }
-  table <- live(x)
+  table <- rooted(x)
   table$steps <- steps
   table$columns <- columns
-  as_live_table(table)
+  as_rooted_table(table)
 }
 
 # What was given to the step from outside stays.
@@ -151,32 +151,32 @@ bound_again <- function(step, columns, call) {
 
 # What the values of a table are made from: its parts and its steps, and one key of all that.
 table_origin <- function(x, call) {
-  parts <- source_parts(live(x)$source, call)
-  steps <- vapply(live(x)$steps, key_of_step, "")
-  list(parts = parts, looked_up = looked_up_parts(live(x)$steps),
-       key = rlang::hash(paste(c(engine_version, source_key(live(x)$source), parts$hash, steps), collapse = "\n")))
+  parts <- source_parts(rooted(x)$source, call)
+  steps <- vapply(rooted(x)$steps, key_of_step, "")
+  list(parts = parts, looked_up = looked_up_parts(rooted(x)$steps),
+       key = rlang::hash(paste(c(engine_version, source_key(rooted(x)$source), parts$hash, steps), collapse = "\n")))
 }
 
 # The columns of the source that the steps need.
 needed_columns <- function(x, call) {
-  wanted <- live(x)$columns
-  for (step in rev(live(x)$steps)) wanted <- step_needs(step, wanted)
+  wanted <- rooted(x)$columns
+  for (step in rev(rooted(x)$steps)) wanted <- step_needs(step, wanted)
   source_columns_of(x, wanted, call)
 }
 
 # In the order of the source; one at least, as it has the number of rows.
 source_columns_of <- function(x, wanted, call) {
-  all <- source_columns(live(x)$source, call)
+  all <- source_columns(rooted(x)$source, call)
   wanted <- all[all %in% wanted]
   if (length(wanted)) wanted else utils::head(all, 1)
 }
 
 # The keys of the columns, by all that each is made from.
-table_keys <- function(x, parts, call) live(with_keys(x, parts, call))$keys
+table_keys <- function(x, parts, call) rooted(with_keys(x, parts, call))$keys
 
 # The same table with the keys of its columns, and whose steps know those of what goes into them.
 with_keys <- function(x, parts, call) {
-  table <- live(x)
+  table <- rooted(x)
   keys <- source_keys(x, parts, needed_columns(x, call))
   cache <- column_cache()
   for (k in seq_along(table$steps)) {
@@ -185,23 +185,23 @@ with_keys <- function(x, parts, call) {
     keys <- step_keys(table$steps[[k]], keys)
   }
   table$keys <- keys
-  as_live_table(table)
+  as_rooted_table(table)
 }
 
 source_keys <- function(x, parts, columns) {
-  keys_in_rows(key_from(source_key(live(x)$source), parts$hash), stats::setNames(nm = columns))
+  keys_in_rows(key_from(source_key(rooted(x)$source), parts$hash), stats::setNames(nm = columns))
 }
 
 # The values, calculated unless nothing has changed since the last look.
 table_data <- function(x, call = NULL) {
   x <- current_table(x, call)
-  cache <- live(x)$cache
+  cache <- rooted(x)$cache
   origin <- table_origin(x, call)
   if (identical(cache$origin$key, origin$key)) return(cache$data)
-  if (!is.null(cache$origin)) tell_what_changed(all_parts(cache$origin), all_parts(origin), length(live(x)$steps))
+  if (!is.null(cache$origin)) tell_what_changed(all_parts(cache$origin), all_parts(origin), length(rooted(x)$steps))
   x <- with_keys(x, origin$parts, call)
-  data <- source_data(live(x)$source, origin$parts, needed_columns(x, call), call)
-  data <- with_place_of_text(x, data, with_seed_of_script(run_steps(live(x)$steps, data, call)))
+  data <- source_data(rooted(x)$source, origin$parts, needed_columns(x, call), call)
+  data <- with_place_of_text(x, data, with_seed_of_script(run_steps(rooted(x)$steps, data, call)))
   cache$data <- data
   cache$origin <- origin
   data
@@ -217,14 +217,13 @@ with_place_of_text <- function(x, data, code) {
       other <- which(is.na(number) & !is.na(texts))
       if (!length(other) || length(other) > length(texts) / 2) next
       value <- texts[other[1]]
-      place <- source_place(live(x)$source, other[1], e$call)
-      hint <- paste0(
-        "{.code {name}} is text because of {counted(length(other), 'value')}, first {.val {value}}, in {place}. ",
-        "If {cli::qty(length(other))}{?it stands/they stand} for a missing value: ",
-        "{.code open_table(\u2026, missing = c(\"\", \"NA\", {quoted(value)}))}."
-      )
-      rlang::abort(c(e$message, e$body, "i" = cli::format_inline(hint)),
-                   class = setdiff(class(e), c("rlang_error", "error", "condition")), call = e$call)
+      place <- source_place(rooted(x)$source, other[1], e$call)
+      count <- length(other)
+      stop_with_line(e,
+                     "found" = paste0("{.code {name}} is text because of {counted(count, 'value')}, first ",
+                                      "{.val {value}}, in {place}."),
+                     "try" = paste0("If {cli::qty(count)}{?it stands/they stand} for a missing value: ",
+                                    "{.code open_table(\u2026, missing = c(\"\", \"NA\", {quoted(value)}))}."))
     }
   })
 }
@@ -242,70 +241,69 @@ run_steps <- function(steps, data, call) {
 table_columns <- function(x, wanted, call) {
   x <- current_table(x, call)
   origin <- table_origin(x, call)
-  if (identical(live(x)$cache$origin$key, origin$key)) return(live(x)$cache$data)
+  if (identical(rooted(x)$cache$origin$key, origin$key)) return(rooted(x)$cache$data)
   x <- with_keys(x, origin$parts, call)
-  steps <- live(x)$steps
+  steps <- rooted(x)$steps
   for (k in rev(seq_along(steps))) {
     steps[[k]]$wanted <- wanted
     wanted <- step_needs(steps[[k]], wanted)
   }
-  data <- source_data(live(x)$source, origin$parts, source_columns_of(x, wanted, call), call)
+  data <- source_data(rooted(x)$source, origin$parts, source_columns_of(x, wanted, call), call)
   with_place_of_text(x, data, with_seed_of_script(run_steps(steps, data, call)))
 }
 
 tell_what_changed <- function(before, now, steps) {
   what <- changed_parts(before, now)
   if (!length(what)) what <- "The script changed"
-  cli::cli_inform(c("i" = paste0("{what[1]}{if (length(what) > 1) paste(' and', length(what) - 1, 'more')}: ",
-                                 "{counted(steps, 'step')} calculated again.")),
-                  class = "rowanroot_recalculated")
+  others <- if (length(what) > 1) paste(" and", length(what) - 1, "more")
+  note_that("{what[1]}{others}: {counted(steps, 'step')} calculated again.", "recalculated")
 }
 
 #' @export
-as.data.frame.live_table <- function(x, row.names = NULL, optional = FALSE, ...) table_data(x, quote(as.data.frame()))
+as.data.frame.rooted_table <- function(x, row.names = NULL, optional = FALSE, ...) table_data(x, quote(as.data.frame()))
 
 #' @export
-dim.live_table <- function(x) dim(table_data(x))
+dim.rooted_table <- function(x) dim(table_data(x))
 
 #' @export
-dimnames.live_table <- function(x) dimnames(table_data(x))
+dimnames.rooted_table <- function(x) dimnames(table_data(x))
 
 #' @export
-length.live_table <- function(x) length(live(x)$columns)
+length.rooted_table <- function(x) length(rooted(x)$columns)
 
 #' @export
-names.live_table <- function(x) live(x)$columns
+names.rooted_table <- function(x) rooted(x)$columns
 
 #' @export
-`$.live_table` <- function(x, name) x[[name]]
+`$.rooted_table` <- function(x, name) x[[name]]
 
 #' @export
-`[[.live_table` <- function(x, i, ...) {
+`[[.rooted_table` <- function(x, i, ...) {
   data <- table_data(x)
   if (is.character(i) && length(i) == 1 && !i %in% names(data)) stop_unknown_column(i, names(data), NULL)
   data[[i, ...]]
 }
 
 #' @export
-`[.live_table` <- function(x, ...) table_data(x)[...]
+`[.rooted_table` <- function(x, ...) table_data(x)[...]
 
 #' @importFrom utils head
 #' @export
-head.live_table <- function(x, ...) utils::head(table_data(x), ...)
+head.rooted_table <- function(x, ...) utils::head(table_data(x), ...)
 
 #' @export
-summary.live_table <- function(object, ...) summary(table_data(object), ...)
+summary.rooted_table <- function(object, ...) summary(table_data(object), ...)
 
-open_frame <- function(x) new_live_table(new_frame_source(x, "a data frame"), names(x))
+open_frame <- function(x) new_rooted_table(new_frame_source(x, "a data frame"), names(x))
 
 #' @export
-origin_now.live_table <- function(x, call) table_origin(current_table(x, call), call)
+origin_now.rooted_table <- function(x, call) table_origin(current_table(x, call), call)
 
 
 # A table whose steps lead back to itself is named once.
 #' @export
-canonical_value.live_table <- function(x) {
-  cache <- live(x)$cache
+canonical_value.rooted_table <- function(x) {
+  cache <- rooted(x)$cache
   if (isTRUE(cache$is_named)) return("table()")
   on.exit(cache$is_named <- FALSE)
   cache$is_named <- TRUE

@@ -1,7 +1,7 @@
-# Steps on tables: run at once on a data frame, recorded on a live table.
+# Steps on tables: run at once on a data frame, recorded on a rooted table.
 
 apply_step <- function(x, step, call) {
-  if (!is_live_table(x)) return(execute(default_engine(), step, x, call))
+  if (!is_rooted_table(x)) return(execute(default_engine(), step, x, call))
   step$typed_call <- typed_call(as.character(call[[1]]), sys.function(-1), sys.call(-1))
   add_step(x, step)
 }

@@ -1,21 +1,21 @@
 # What a table is called, and where its columns came from.
 
 table_title <- function(x) {
-  if (!is_live_table(x)) return("data frame")
-  steps <- length(live(x)$steps)
-  paste0(shown(source_title(live(x)$source)), if (steps) paste0(", then ", counted(steps, "step")))
+  if (!is_rooted_table(x)) return("data frame")
+  steps <- length(rooted(x)$steps)
+  paste0(shown(source_title(rooted(x)$source)), if (steps) paste0(", then ", counted(steps, "step")))
 }
 
 # For each column that steps made, the columns of the table that it came from.
 table_origins <- function(x) {
-  if (!is_live_table(x)) return(list())
+  if (!is_rooted_table(x)) return(list())
   origins <- list()
-  for (step in live(x)$steps) {
+  for (step in rooted(x)$steps) {
     origins <- carry_origins(step, origins)
     made <- step_origins(step)
     origins[names(made)] <- made
   }
-  columns <- live(x)$columns
+  columns <- rooted(x)$columns
   origins <- origins[intersect(names(origins), columns)]
   Map(function(from, name) intersect(setdiff(from, name), columns), origins, names(origins))
 }

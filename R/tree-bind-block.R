@@ -49,7 +49,7 @@ bind_line <- function(line, bound, env, call) {
 bind_statement <- function(statement, scope) {
   several <- length(statement$targets) > 1
   if (several && !is.null(statement$condition)) {
-    stop_because(c("Rows are picked for one column at a time.", "x" = "The line is {.code {scope_text(scope)}}."),
+    stop_because(c("Rows can be picked for one column at a time.", "in" = "{scope_text(scope)}"),
                  "bad_target", scope$call)
   }
   if (several) return(bind_several(statement, scope))
@@ -80,8 +80,8 @@ bind_several <- function(statement, scope) {
 }
 
 stop_wrong_columns <- function(found, formula, wanted, call) {
-  stop_because(c("A formula must give as many columns as there are names.",
-                 "x" = "{.code {formula}} has {counted(wanted, 'name')}, and gives {counted(found, 'column')}."),
+  stop_because(c("The formula must give as many columns as there are names.",
+                 "found" = "{.code {formula}} has {counted(wanted, 'name')}, and gives {counted(found, 'column')}."),
                "wrong_columns", call, found = found, expected = wanted)
 }
 
@@ -107,11 +107,11 @@ loop_names <- function(line, names, env, call) {
 }
 
 stop_loop <- function(line, call) {
-  stop_because(c("A loop in a block runs over names of columns only.",
-                 "x" = "This one does not: {.code {one_line(line)}}.",
-                 "i" = paste("For instance",
+  stop_because(c("A loop in a block runs over column names only.",
+                 "found" = "This one does not: {.code {one_line(line)}}.",
+                 "try" = paste("For example",
                              "{.code for (name in names_like(\"*_g\"))",
                              "column_named(name) <- column_named(name) / 1000}."),
-                 "i" = "A formula is run for all rows at once: for rows, no loop is needed."),
+                 "try" = "Rows need no loop: a formula runs for all of them."),
                "bad_loop", call)
 }

@@ -113,11 +113,11 @@ call_function <- function(expr, scope) {
   }
   if (mentions(head, scope)) {
     stop_because(c("Can't call {.code {one_line(head)}}: a column holds no functions.",
-                   "x" = "It is called in {.code {scope_text(scope)}}."), "bad_formula", scope$call)
+                   "in" = "{scope_text(scope)}"), "bad_formula", scope$call)
   }
   fun <- bind_script_value(head, scope)$value
   if (!is.function(fun)) {
-    stop_because(c("{.code {one_line(head)}} is not a function.", "x" = "It is called in {.code {scope_text(scope)}}."),
+    stop_because(c("{.code {one_line(head)}} is not a function.", "in" = "{scope_text(scope)}"),
                  "unknown_function", scope$call)
   }
   fun
@@ -126,13 +126,18 @@ call_function <- function(expr, scope) {
 check_functions_exist <- function(names, scope) {
   unknown <- names[!vapply(names, exists, NA, envir = scope$env, mode = "function")]
   if (!length(unknown)) return(invisible())
-  hint <- nearest_name(unknown[1], c(function_names(scope$env), scope$words()))
   stop_because(c("There is no function {.code {unknown[1]}()}.",
-                 "x" = "It is called in {.code {scope_text(scope)}}.",
-                 "i" = if (length(hint)) "Did you mean {.code {hint}()}?" else paste0("Is a {.code library()} ",
-                                                                                      "missing at the top of ",
-                                                                                      "the script?")),
+                 "in" = "{scope_text(scope)}",
+                 "try" = function_to_try(unknown[1], scope)),
                "unknown_function", scope$call, name = unknown[1])
+}
+
+# What spreadsheets and SQL call it, or the nearest name.
+function_to_try <- function(name, scope) {
+  here <- scope$elsewhere[toupper(name)]
+  if (!is.null(here) && !is.na(here)) return(paste0("{.code ", escaped(here), "}"))
+  hint <- nearest_name(name, c(function_names(scope$env), scope$words()))
+  if (length(hint)) paste0("{.code ", hint, "()}") else "Is a {.code library()} missing at the top of the script?"
 }
 
 function_names <- function(env) {

@@ -36,10 +36,9 @@ bind_formula <- function(expr, scope) {
 not_in_formulas <- c("for", "while", "repeat", "break", "next", "return", "<-", "<<-", "=", "->")
 
 stop_no_formula <- function(expr, scope) {
-  stop_because(c("A formula has no {.code {as.character(expr[[1]])}}.",
-                 "x" = "It stands in {.code {scope_text(scope)}}.",
-                 "i" = paste0("Each line of the block is run for all rows at once: no loop is needed, and a line ",
-                              "sets one column.")),
+  stop_because(c("A formula can't contain {.code {as.character(expr[[1]])}}.",
+                 "in" = "{scope_text(scope)}",
+                 "try" = "Rows need no loop: each line of the block runs for all of them, and sets a column."),
                "bad_formula", scope$call)
 }
 
@@ -82,9 +81,9 @@ bind_name <- function(name, scope) {
   if (name == ".above") stop_above_alone(scope)
   value <- script_value(name, scope)
   if (is.function(value)) {
-    stop_because(c("{.code {name}} is a function, and no column.",
-                   "x" = "It is used as a value in {.code {scope_text(scope)}}.",
-                   "i" = "To call it, write {.code {name}(\u2026)}."), "unknown_column", scope$call, column = name)
+    stop_because(c("{.code {name}} is a function, not a column.",
+                   "found" = "It is used as a value.", "in" = "{scope_text(scope)}",
+                   "try" = "To call it, write {.code {name}(\u2026)}."), "unknown_column", scope$call, column = name)
   }
   new_value(value, as.name(name))
 }
@@ -92,7 +91,7 @@ bind_name <- function(name, scope) {
 script_value <- function(name, scope) {
   if (!nzchar(name)) {
     stop_because(c("An argument is empty in {.code {scope_text(scope)}}.",
-                   "i" = "Give a value, or take the comma away."),
+                   "try" = "Give a value, or remove the comma."),
                  "bad_formula", scope$call)
   }
   if (exists(name, envir = scope$env)) return(get(name, envir = scope$env))
@@ -141,12 +140,12 @@ bind_script_value <- function(expr, scope) {
 bind_braces <- function(expr, scope) {
   lines <- as.list(expr)[-1]
   if (!length(lines)) {
-    stop_because(c("Empty braces have no value.", "x" = "They stand in {.code {scope_text(scope)}}."), "bad_formula",
+    stop_because(c("Empty braces have no value.", "in" = "{scope_text(scope)}"), "bad_formula",
                  scope$call)
   }
   tryCatch(follow(lines, scope)$value, not_taken_in = function(condition) {
     stop_because(c("Braces in a formula hold local names, {.code if}, and a value at the end.",
-                   "x" = "Those in {.code {scope_text(scope)}} hold something else."), "bad_formula", scope$call)
+                   "found" = "Those in {.code {scope_text(scope)}} hold something else."), "bad_formula", scope$call)
   })
 }
 
@@ -166,8 +165,8 @@ bind_code <- function(expr, scope) {
   columns <- intersect(mentioned_names(expr), scope$columns)
   local <- intersect(mentioned_names(expr), names(scope$locals))
   if (length(local)) {
-    stop_because(c("{.code {one_line(expr)}} can't use {.code {local[1]}}, a name of this formula alone.",
-                   "i" = "Make it a scratch column: {.code .{local[1]} <- \u2026} on a line of its own."),
+    stop_because(c("{.code {one_line(expr)}} can't use {.code {local[1]}}, a local name of this formula.",
+                   "try" = "Make it a scratch column: {.code .{local[1]} <- \u2026} on a line of its own."),
                  "bad_formula", scope$call)
   }
   note_call(scope)
@@ -181,9 +180,9 @@ check_takes_every_row <- function(fun, arguments, expr, scope) {
   if (is.null(scope$in_function) && is_handler(fun)) return(check_no_handler(arguments, expr, scope))
   if (!identical(fun, base::`[[`) || !mentions(arguments[[1]], scope)) return(invisible())
   stop_because(c("{.code {one_line(expr)}} would give every row the same value.",
-                 "x" = paste0("It is used in {.code {scope_text(scope)}}, and {.code [[} takes one value out of a ",
+                 "found" = paste0("It is used in {.code {scope_text(scope)}}, and {.code [[} takes one value out of a ",
                               "whole column."),
-                 "i" = paste0("For a value of each row, use ",
+                 "try" = paste0("For a value of each row, use ",
                               "{.code vapply({one_line(arguments[[1]])}, `[`, \"\", 1)}, or a function that ",
                               "works on whole columns.")),
                "not_row_wise", scope$call)
@@ -214,11 +213,11 @@ has_value_of_row <- function(expr, scope) {
 
 stop_picks_by_place <- function(expr, formula, call) {
   column <- one_line(expr[[2]])
-  stop_because(c("{.code {one_line(expr)}} would give every row the value of another one.",
-                 "x" = "It is used in {.code {formula}}.",
-                 "i" = paste0("For the column's first value write {.code first_value({column})}, for that of the ",
-                              "row above {.code previous({column})}."),
-                 "i" = "To set only some rows write {.code name[.row == {one_line(expr[[3]])}] <- \u2026}."),
+  stop_because(c("{.code {one_line(expr)}} would give every row the value of one row.",
+                 "in" = "{formula}",
+                 "try" = paste0("{.code first_value({column})} for the column's first value, ",
+                              "{.code previous({column})} for that of the row above."),
+                 "try" = "To set only some rows write {.code name[.row == {one_line(expr[[3]])}] <- \u2026}."),
                    "not_row_wise", call)
 }
 
@@ -230,8 +229,8 @@ check_no_handler <- function(arguments, expr, scope) {
   if (!any(vapply(arguments, mentions, NA, scope = scope))) return(invisible())
   name <- one_line(expr[[1]])
   stop_because(c("{.code {name}()} would handle the errors and warnings of all rows at once.",
-                 "x" = "It is used in {.code {scope_text(scope)}}.",
-                 "i" = paste0("Put it in a function of one row and call that by {.code one_by_one(f, \u2026)}; ",
+                 "in" = "{scope_text(scope)}",
+                 "try" = paste0("Put it in a function of one row, and call that with {.code one_by_one(f, \u2026)}; ",
                               "{.code as_number()}, {.code as_date()} and the like have ",
                               "{.code unreadable = \"missing\"}.")),
                "not_row_wise", scope$call)
@@ -248,30 +247,30 @@ check_means_one_thing <- function(word, arguments, scope) {
   by_row <- word$across(inside)
   name <- word$name
   inside <- paste(inside, collapse = ", ")
-  stop_because(c("{.code {name}()} of several columns could mean two things.",
-                 "x" = "It is used in {.code {scope_text(scope)}}.",
-                 "i" = "In each row: {.code {by_row}}.",
-                 "i" = "Over all rows of all of them: {.code {name}(c({inside}))}."),
+  stop_because(c("{.code {name}()} of several columns can mean two things.",
+                 "in" = "{scope_text(scope)}",
+                 "try" = "{.code {by_row}} for each row,",
+                 "try" = "{.code {name}(c({inside}))} over all rows of all of them."),
                "ambiguous_word", scope$call)
 }
 
 stop_formula_failed <- function(code, formula, error, call, way_out = NULL) {
   stop_because(c("Can't calculate {.code {formula}}.",
-                 "x" = "In {.code {code}} R said: {conditionMessage(error)}",
-                 "i" = if (length(way_out)) "{way_out}"),
+                 "found" = "{.code {code}} fails with: {conditionMessage(error)}",
+                 "try" = if (length(way_out)) "{way_out}"),
                "formula_failed", call, r_message = conditionMessage(error))
 }
 
 stop_above_alone <- function(scope) {
-  stop_because(c("{.code .above} has a meaning only in {.code running()}.",
-                 "x" = "It is used in {.code {scope_text(scope)}}.",
-                 "i" = paste0("For instance {.code running(.above * 0.99 + net_kg, start = 0)}; the row before of a ",
+  stop_because(c("{.code .above} can only be used in {.code running()}.",
+                 "in" = "{scope_text(scope)}",
+                 "try" = paste0("For example {.code running(.above * 0.99 + net_kg, start = 0)}; the row before of a ",
                               "column is {.code previous(net_kg)}.")),
                "bad_formula", scope$call)
 }
 
 # An error of the package's own words says what is wrong; the formula is added.
 stop_in_formula <- function(error, formula, call) {
-  rlang::abort(c(error$message, error$body, "i" = cli::format_inline("It is used in {.code {formula}}.")),
-               class = setdiff(class(error), c("rlang_error", "error", "condition")), call = call)
+  error$call <- call
+  stop_with_line(error, "in" = "{formula}")
 }

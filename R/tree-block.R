@@ -8,7 +8,7 @@ block_lines <- function(block, call) {
   if (!is_block(block)) stop_not_a_block(if (missing(block)) quote(expr = ) else block, call)
   if (length(block) == 1) {
     stop_because(c("The block has no lines.",
-                   "i" = "Write formulas in its braces, such as {.code net_kg <- gross_kg - tare_kg}."),
+                   "try" = "Write formulas in its braces, such as {.code net_kg <- gross_kg - tare_kg}."),
                  "not_a_block", call)
   }
   as.list(block)[-1]
@@ -30,8 +30,8 @@ parse_statement <- function(expr, env, call) {
     if (length(place) != 3) stop_bad_target(expr, call)
     if (identical(place[[3]], quote(expr = ))) {
       name <- one_line(place[[2]])
-      stop_because(c("{.code {name}[]} says no rows.",
-                     "i" = paste0("For all rows write {.code {name} <- \u2026}, for some ",
+      stop_because(c("{.code {name}[]} names no rows.",
+                     "try" = paste0("For all rows write {.code {name} <- \u2026}, for some ",
                                   "{.code {name}[condition] <- \u2026}.")), "bad_target", call)
     }
     condition <- place[[3]]
@@ -65,7 +65,7 @@ target_name <- function(place, expr, env, call) {
   if (is.null(name)) stop_bad_target(expr, call)
   if (match(name, reserved_names, 0L)) {
     stop_because(c("Can't set {.code {name}}.",
-                   "i" = paste0("This name has a meaning of its own in formulas: choose another, such as ",
+                   "try" = paste0("This name has a special meaning in formulas. Choose another, such as ",
                                 "{.code {sub('^.', '', name)}}.")),
                  "bad_target", call)
   }
@@ -77,14 +77,15 @@ named_in_code <- function(expr, env, call) {
   name <- tryCatch(eval(expr[[2]], env), error = function(e) e)
   if (is.character(name) && length(name) == 1 && !is.na(name) && nzchar(name)) return(name)
   given <- if (inherits(name, "error")) conditionMessage(name) else paste("It is", what_is(name))
-  stop_because(c("{.code {one_line(expr)}} must be given one name.", "x" = "{given}."), "bad_target", call)
+  stop_because(c("{.code {one_line(expr)}} needs one name.", "found" = "{given}."), "bad_target", call)
 }
 
 stop_bad_target <- function(expr, call) {
   stop_because(c(
     "Can't set {.code {one_line(expr[[2]])}}.",
-    "x" = "The left side of {.code {one_line(expr)}} must be a column, several in {.code c()}, or some rows of one.",
-    "i" = "For instance {.code a <- \u2026}, {.code c(a, b) <- \u2026}, {.code a[condition] <- \u2026}."
+    "found" = paste0("The left side of {.code {one_line(expr)}} must be a column, several in {.code c()}, or some ",
+                     "rows of one."),
+    "try" = "For example {.code a <- \u2026}, {.code c(a, b) <- \u2026}, {.code a[condition] <- \u2026}."
   ), "bad_target", call)
 }
 
@@ -97,9 +98,9 @@ stop_not_a_block <- function(block, call) {
   code <- if (is_line) one_line(block) else if (groups) "mean_kg <- mean(net_kg)" else "net_kg <- gross_kg - tare_kg"
   before <- if (groups) "x, apiary" else "x"
   stop_because(c(
-    "The formulas must stand in braces, as one block.",
-    "x" = if (given) "This stands outside of them: {.code {one_line(block)}}." else "There are none.",
-    "i" = "Write {.code {call[[1]]}({before}, {{ {code} }})}."
+    "The formulas must be in braces, as one block.",
+    "found" = if (given) "Outside them: {.code {one_line(block)}}." else "There are none.",
+    "try" = "{.code {call[[1]]}({before}, {{ {code} }})}"
   ), "not_a_block", call)
 }
 
@@ -107,8 +108,8 @@ stop_not_a_statement <- function(expr, call) {
   equality <- is_call_to(expr, "==")
   stop_because(c(
     "Each line of a block must set a column.",
-    "x" = "{.code {one_line(expr)}} sets none.",
-    "i" = if (equality) "To set a column write {.code <-}; {.code ==} compares."
-      else "Write {.code name <- {one_line(expr)}}."
+    "found" = "{.code {one_line(expr)}} sets no column.",
+    "try" = if (equality) "To set a column write {.code <-}; {.code ==} compares."
+      else "{.code name <- {one_line(expr)}}"
   ), "not_a_statement", call)
 }

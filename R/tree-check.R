@@ -9,19 +9,19 @@ check_types_fit <- function(node, types, about) {
   if (is_comparison && is.na(common_type(types[types != "other"]))) {
     other <- setdiff(types, c("text", "missing"))[1]
     stop_because(c("Can't compare text with {type_words[[other]]}.",
-                   "x" = "{.code {label_of(node)}} in {.code {about$formula}} does.",
-                   "i" = "Convert one of them: {.code as.numeric()} makes numbers, {.code as.character()} makes text."),
+                   "found" = "{.code {label_of(node)}} does.", "in" = "{about$formula}",
+                   "try" = "Convert one of them with {.code as.numeric()} or {.code as.character()}."),
                  "type_mismatch", about$call, texts = text_columns(node, types))
   }
   if (is_comparison || any(types == "other") || identical(node$word$text, "taken")) return(invisible())
   culprit <- node$arguments[[which(types == "text")[1]]]
   joins <- name == "+" && all(types %in% c("text", "missing"))
   stop_because(c("{.code {name}} needs numbers, not text.",
-                 "x" = "{.code {label_of(culprit)}} is text in {.code {about$formula}}.",
-                 "i" = if (joins) paste0("To join texts write ",
+                 "found" = "{.code {label_of(culprit)}} is text.", "in" = "{about$formula}",
+                 "try" = if (joins) paste0("To join texts write ",
                                          "{.code join_text({paste(vapply(node$arguments, label_of, ''), ",
                                          "collapse = ', ')})}.")
-                       else "If it holds numbers, convert it first: {.code as.numeric()}."),
+                       else "If it holds numbers, convert it with {.code as_number()}."),
                "type_mismatch", about$call, texts = if (!joins) text_columns(node, types))
 }
 
@@ -37,12 +37,12 @@ check_no_category <- function(node, likes, about) {
   found <- which(vapply(likes, is.factor, NA))
   if (!length(found)) return(invisible())
   stop_because(c("{.code {node$word$name}} needs numbers, not a category.",
-                 "x" = "{.code {label_of(node$arguments[[found[1]]])}} is a category in {.code {about$formula}}.",
-                 "i" = "If its levels are numbers, convert it first: {.code as.numeric(as.character(\u2026))}."),
+                 "found" = "{.code {label_of(node$arguments[[found[1]]])}} is a category.", "in" = "{about$formula}",
+                 "try" = "If its levels are numbers, convert it first: {.code as.numeric(as.character(\u2026))}."),
                    "type_mismatch", about$call)
 }
 
-# `texts` has the text of each argument that is one. A text that is no level of a category is equal to none of its
+# `texts` has the text of each argument that is one. A text that is not a level of a category is equal to none of its
 # values: mostly it is misspelled.
 check_levels <- function(node, likes, texts, about) {
   if (!isTRUE(node$word$levels)) return(invisible())
@@ -51,28 +51,28 @@ check_levels <- function(node, likes, texts, about) {
   if (length(category) != 1 || is.null(text)) return(invisible())
   levels <- levels(likes[[category]])
   if (is.na(text) || text %in% levels) return(invisible())
-  warn_because(c("{.val {text}} is no level of {.code {label_of(node$arguments[[category]])}}.",
-                 "x" = "{.code {label_of(node)}} in {.code {about$formula}} is the same for all rows.",
-                 "i" = level_hint(text, levels)), "no_level", about$call)
+  warn_because(c("{.val {text}} is not a level of {.code {label_of(node$arguments[[category]])}}.",
+                 "found" = "{.code {label_of(node)}} is the same for all rows.", "in" = "{about$formula}",
+                 "try" = level_hint(text, levels)), "no_level", about$call)
 }
 
 level_hint <- function(text, levels) {
   hint <- nearest_name(text, levels)
-  escaped(cli::format_inline(if (length(hint)) "Did you mean {.val {hint}}?"
+  escaped(cli::format_inline(if (length(hint)) "{.val {hint}}"
     else "Its levels are {listed(levels, in_quotes)}.", keep_whitespace = FALSE))
 }
 
 stop_number_as_condition <- function(node, type, about) {
   stop_because(c("A condition must be true or false, not {type_words[[type]]}.",
-                 "x" = "It is {.code {label_of(node)}}.",
-                 "i" = "Compare it with something: {.code {label_of(node)} > 0}, {.code !is.na({label_of(node)})}."),
+                 "found" = "It is {.code {label_of(node)}}.",
+                 "try" = "Compare it with something: {.code {label_of(node)} > 0}, {.code !is.na({label_of(node)})}."),
                    "type_mismatch", about$call)
 }
 
 stop_rows_by_number <- function(node, about) {
   stop_because(c("The rows to set must be picked by a condition.",
-                 "x" = "{.code [{label_of(node)}]} in {.code {about$formula}} is not one.",
-                 "i" = "To pick rows by number write {.code [{rows_by_number(node$shown)}]}."),
+                 "found" = "{.code [{label_of(node)}]} is not one.", "in" = "{about$formula}",
+                 "try" = "To pick rows by number write {.code [{rows_by_number(node$shown)}]}."),
                "type_mismatch", about$call)
 }
 
@@ -96,10 +96,10 @@ stop_choice_differs <- function(one, other, node, about) {
   is_if <- is.null(node$of)
   stop_because(c(if (is_if) "The two branches of an {.code if} must be of one type."
     else "The columns of {.code {node$of}()} must be of one type.",
-                 "x" = paste(if (is_if) "With {.code if ({label_of(node)})}," else "With {.code {label_of(node)}},",
-                             "one is {one} and the other {other}, in {.code {about$formula}}."),
-                 "i" = paste0("Convert one of them: {.code as.character()} makes text, {.code as.numeric()} makes ",
-                              "numbers. {.code NA} fits every type.")),
+                 "found" = paste(if (is_if) "With {.code if ({label_of(node)})}," else "With {.code {label_of(node)}},",
+                             "one is {one} and the other {other}."), "in" = "{about$formula}",
+                 "try" = paste0("Convert one of them with {.code as.character()} or {.code as.numeric()}; ",
+                                "{.code NA} fits every type.")),
                "type_mismatch", about$call)
 }
 
@@ -109,8 +109,8 @@ check_can_aggregate <- function(node, type, like, about) {
   kind <- if (type == "text") "text" else if (is.factor(like)) "a category"
   if (is.null(needs) || is.null(kind) || kind == "a category" && isTRUE(node$word$categories)) return(invisible())
   stop_because(c("{.code {node$word$name}()} needs {needs}, not {kind}.",
-                 "x" = "{.code {label_of(node$argument)}} is {kind} in {.code {about$formula}}.",
-                 "i" = if (needs == "numbers") paste0("If it holds numbers, convert it first: {.code as.numeric(",
+                 "found" = "{.code {label_of(node$argument)}} is {kind}.", "in" = "{about$formula}",
+                 "try" = if (needs == "numbers") paste0("If it holds numbers, convert it first: {.code as.numeric(",
                                                       "{if (kind == 'text') '' else 'as.character(\u2026)'})}.")
                        else "Compare it with something: {.code {label_of(node$argument)} == \u2026}."),
                "type_mismatch", about$call)
@@ -118,9 +118,9 @@ check_can_aggregate <- function(node, type, like, about) {
 
 stop_type_changes <- function(node, type, found, about) {
   stop_because(c("A running formula must give what it takes.",
-                 "x" = paste0("{.code .above} is {type_words[[type]]} and {.code {label_of(node)}} gives ",
-                              "{type_words[[found]]}, in {.code {about$formula}}."),
-                 "i" = "Choose a {.arg start} of the formula's type, or convert what it gives."), "type_mismatch",
+                 "found" = paste0("{.code .above} is {type_words[[type]]} and {.code {label_of(node)}} gives ",
+                              "{type_words[[found]]}."), "in" = "{about$formula}",
+                 "try" = "Choose a {.arg start} of the formula's type, or convert what it gives."), "type_mismatch",
                    about$call)
 }
 
@@ -128,8 +128,8 @@ stop_type_changes <- function(node, type, found, about) {
 check_numbers <- function(x, about, days_too = FALSE) {
   if (value_type(x) %in% c("logical", "integer", "double") || days_too && is_day_or_time(x)) return(invisible())
   stop_because(c("{.code {about$name}()} needs numbers, not {type_name(x)}.",
-                 "x" = "{.code {about$label}} is that in {.code {about$formula}}.",
-                 "i" = if (is.character(x)) "If it holds numbers, convert it first: {.code as.numeric()}."),
+                 "found" = "{.code {about$label}} is {type_name(x)}.", "in" = "{about$formula}",
+                 "try" = if (is.character(x)) "If it holds numbers, convert it with {.code as_number()}."),
                    "type_mismatch", about$call)
 }
 
@@ -144,8 +144,8 @@ check_condition <- function(node, type, as_rows, about) {
   if (as_rows && type %in% c("integer", "double", "number")) stop_number_as_condition(node, type, about)
   if (is_numeric_type(type)) return(invisible())
   stop_because(c("A condition must be true or false, not {type_words[[type]]}.",
-                 "x" = if (!as_rows) "{.code if ({label_of(node)})} is used in {.code {about$formula}}.",
-                 "i" = "Compare it with something: {.code {label_of(node)} == \u2026}."),
+                 "found" = if (!as_rows) "{.code if ({label_of(node)})} is used in {.code {about$formula}}.",
+                 "try" = "Compare it with something: {.code {label_of(node)} == \u2026}."),
                "type_mismatch", about$call)
 }
 

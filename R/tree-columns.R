@@ -2,7 +2,7 @@
 #'
 #' Where a verb takes columns, such as `carry =` in [set_columns()], they can be given as bare names,
 #' as a range `a:c`, by a pattern, by what they hold, or all of them; with a minus in front they are left out. Several
-#' stand in `c()`; `NULL` stands for none. These words are for such places only. `columns_where()` looks at the
+#' stand in `c()`; `NULL` stands for none. These words are for such places only. `columns_that()` looks at the
 #' columns as they are when the verb is written.
 #'
 #' `column_named()` is for blocks: it stands for the column of that name, left or right of `<-`.
@@ -24,34 +24,34 @@ names_like <- function(pattern) stop_only_in_verbs("names_like()")
 
 #' @rdname all_columns
 #' @export
-columns_where <- function(is) stop_only_in_verbs("columns_where(is.numeric)")
+columns_that <- function(is) stop_only_in_verbs("columns_that(is.numeric)")
 
 #' @rdname all_columns
 #' @export
 column_named <- function(name) {
   stop_because(c("{.code column_named()} stands for a column only in a block.",
-                 "i" = "For instance {.code set_columns(x, {{ column_named(\"net_kg\") <- gross_kg - tare_kg }})}."),
+                 "try" = "{.code set_columns(x, {{ column_named(\"net_kg\") <- gross_kg - tare_kg }})}"),
                    "bad_choice")
 }
 
 stop_only_in_verbs <- function(word) {
   stop_because(c("{.code {word}} stands for columns only where a verb takes columns.",
-                 "i" = "For instance {.code set_columns(x, {{ \u2026 }}, carry = {word})}."), "bad_choice")
+                 "try" = "{.code set_columns(x, {{ \u2026 }}, carry = {word})}"), "bad_choice")
 }
 
-# The choice with the names that each `columns_where()` in it finds in the table.
+# The choice with the names that each `columns_that()` in it finds in the table.
 with_columns_found <- function(expr, x, env, call) {
   if (!is.call(expr)) return(expr)
-  if (!is_call_to(expr, "columns_where")) {
+  if (!is_call_to(expr, "columns_that")) {
     for (k in seq_along(expr)[-1]) expr[[k]] <- with_columns_found(expr[[k]], x, env, call)
     return(expr)
   }
   is <- if (length(expr) == 2) tryCatch(eval(expr[[2]], env), error = function(e) NULL)
   if (!is.function(is)) {
-    stop_because(c("{.code columns_where()} needs a function.", "x" = "In {.code {one_line(expr)}} there is none.",
-                   "i" = "Write {.code columns_where(is.numeric)}."), "bad_choice", call)
+    stop_because(c("{.code columns_that()} needs a function.", "found" = "In {.code {one_line(expr)}} there is none.",
+                   "try" = "{.code columns_that(is.numeric)}"), "bad_choice", call)
   }
-  data <- if (is_live_table(x)) as.data.frame(x) else x
+  data <- if (is_rooted_table(x)) as.data.frame(x) else x
   found <- vapply(names(data), function(name) column_is(is, data[[name]], name, expr, call), NA)
   as.call(c(quote(c), as.list(names(data)[found])))
 }
@@ -59,11 +59,11 @@ with_columns_found <- function(expr, x, env, call) {
 column_is <- function(is, column, name, expr, call) {
   found <- tryCatch(is(column), error = function(e) {
     stop_because(c("{.code {one_line(expr)}} failed for the column {.code {name}}.",
-                   "x" = "R said: {conditionMessage(e)}"), "bad_choice", call, parent = e)
+                   "found" = "R's message: {conditionMessage(e)}"), "bad_choice", call, parent = e)
   })
   if (rlang::is_bool(found)) return(found)
-  stop_because(c("The function in {.code {one_line(expr)}} must say TRUE or FALSE for a column.",
-                 "x" = "For {.code {name}} it gave {what_is(found)}."), "bad_choice", call)
+  stop_because(c("The function in {.code {one_line(expr)}} must give TRUE or FALSE for a column.",
+                 "found" = "For {.code {name}} it gave {what_is(found)}."), "bad_choice", call)
 }
 
 # The names, of those that there are, that an expression chooses.
@@ -87,8 +87,8 @@ choose_part <- function(expr, names, env, call) {
     all_columns = chosen_names(names),
     names_like = chosen_names(grep(utils::glob2rx(eval(expr[[2]], env)), names, value = TRUE)),
     stop_because(c("Can't choose columns by {.code {one_line(expr)}}.",
-                   "i" = paste0("Columns are given as names, {.code a:c}, {.code names_like(\"*_kg\")}, ",
-                                "{.code columns_where(is.numeric)} or {.code all_columns()}, several in ",
+                   "try" = paste0("Use names, {.code a:c}, {.code names_like(\"*_kg\")}, ",
+                                "{.code columns_that(is.numeric)} or {.code all_columns()}, several in ",
                                 "{.code c()}, with a minus to leave them out.")),
                  "bad_choice", call)
   )
@@ -104,8 +104,8 @@ known_column <- function(name, names, env, call) {
   if (!is.null(other)) {
     hint <- nearest_name(name, names)
     stop_because(c("There is no column {.code {name}}.",
-                   "x" = "What is called {.code {name}} in the script is {what_is(other)}, not names of columns.",
-                   "i" = if (length(hint)) "Did you mean {.code {hint}}?" else "The columns are {listed(names)}."),
+                   "found" = "What is called {.code {name}} in the script is {what_is(other)}, not names of columns.",
+                   "try" = if (length(hint)) "{.code {hint}}" else "The columns are {listed(names)}."),
                  "unknown_column", call, column = name, nearest = hint)
   }
   stop_unknown_column(setdiff(name, names)[1], names, call)
@@ -124,7 +124,7 @@ choose_range <- function(expr, names, env, call) {
   ends <- lapply(as.list(expr)[-1], choose_part, names = names, env = env, call = call)
   at <- vapply(ends, function(end) if (length(end$names) == 1) match(end$names, names) else NA_integer_, 0L)
   if (anyNA(at)) {
-    stop_because(c("A range of columns goes from one name to another.", "x" = "{.code {one_line(expr)}} does not."),
+    stop_because(c("A range of columns goes from one name to another.", "found" = "{.code {one_line(expr)}} does not."),
                  "bad_choice", call)
   }
   chosen_names(names[at[1]:at[2]])

@@ -19,8 +19,8 @@ has_many_levels <- function(expr) {
 stop_too_deep <- function(levels) {
   shown <- format(c(most_levels, levels), big.mark = ",", trim = TRUE)
   stop_because(c("A formula can have {shown[1]} levels at most, and this one has {shown[2]}.",
-                 "i" = "Give parts of it lines of their own, as scratch columns: {.code .part <- \u2026}.",
-                 "i" = "For a long list of values use {.code look_up()}."), "bad_formula")
+                 "try" = "Give parts of it lines of their own, as scratch columns: {.code .part <- \u2026}.",
+                 "try" = "For a long list of values use {.code look_up()}."), "bad_formula")
 }
 
 bind_deep <- function(expr, scope) {

@@ -38,9 +38,9 @@ check_recursion <- function(fun, expr, scope) {
   if (within < most_within_itself && scope$depth < deepest_call && scope$calls$made < most_calls) return(invisible())
   if (within < 2) give_up()
   stop_because(c("{.code {one_line(expr[[1]])}()} calls itself without end.",
-                 "x" = paste0("It is called in {.code {scope_text(scope)}}, and for a column every branch of an ",
+                 "found" = paste0("It is called in {.code {scope_text(scope)}}, and for a column every branch of an ",
                               "{.code if} is followed."),
-                 "i" = "To call it for each row by itself, write {.code one_by_one({one_line(expr[[1]])}, \u2026)}."),
+                 "try" = "To call it row by row, write {.code one_by_one({one_line(expr[[1]])}, \u2026)}."),
                "endless_recursion", scope$call)
 }
 

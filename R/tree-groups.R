@@ -62,7 +62,7 @@ goes_by_groups <- function(node) {
 
 stop_not_one_value <- function(formula, call) {
   stop_because(c("{.code {formula}} has a value for each row, not one for each group.",
-                 "i" = paste0("Take one of them, as by {.code mean()}, {.code max()} or {.code first_value()}; a ",
-                              "name that begins with a dot is for what is only used on the way.")),
+                 "try" = "Take one of them, for example with {.code mean()}, {.code max()} or {.code first_value()}.",
+                 "try" = "A column that is only used on the way is a scratch column: begin its name with a dot."),
                "not_one_value", call)
 }

@@ -100,9 +100,9 @@ anew_words <- function(kinds) if (length(kinds)) paste(outside_words[kinds], col
 tell_not_repeatable <- function(lines, call) {
   for (line in lines) {
     if (is.null(line$anew)) next
-    warn_because(c("{.code {line$text}} {line$anew}: its output is made anew at each run.",
-                   "i" = if (grepl("random", line$anew)) {
-                     "To have the same numbers each time, write {.code set.seed(1)} at the top of the script."
+    warn_because(c("{.code {line$text}} {line$anew}: its output is made again in every run.",
+                   "try" = if (grepl("random", line$anew)) {
+                     "For the same numbers each time, write {.code set.seed(1)} at the top of the script."
                    } else {
                      paste("To have it made only when its inputs change, take the value on a line of the script above:",
                            "{.code today <- Sys.Date()}.")

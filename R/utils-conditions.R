@@ -1,19 +1,63 @@
-# Every error and warning has a class of its own, then `rowanroot_error` or `rowanroot_warning`.
-# Messages are cli's: one sentence of what is wrong, then what was found, then what to do.
+# Errors, warnings and notices: base conditions with a class of their own, then `rowanroot_error`,
+# `rowanroot_warning` or `rowanroot_notice`. Their message is one sentence of what is wrong, then lines with a
+# label: `found` (what was found), `in` (the formula) and `try` (the way out).
 
-stop_because <- function(message, class, call = NULL, ..., parent = NULL, envir = rlang::caller_env()) {
-  rlang::abort(plain_message(message, envir), class = c(paste0("rowanroot_", class), "rowanroot_error"),
-               call = call, parent = parent, ..., use_cli_format = TRUE, .frame = envir)
+stop_because <- function(message, class, call = NULL, ..., parent = NULL, envir = parent.frame()) {
+  stop(as_condition(filled_in(message, envir), class, "error", call, ..., parent = parent))
 }
 
-warn_because <- function(message, class, call = NULL, ..., envir = rlang::caller_env()) {
-  rlang::warn(plain_message(message, envir), class = c(paste0("rowanroot_", class), "rowanroot_warning"),
-              call = call, ..., use_cli_format = TRUE)
+warn_because <- function(message, class, call = NULL, ..., envir = parent.frame()) {
+  warning(as_condition(filled_in(message, envir), class, "warning", call, ...))
+}
+
+note_that <- function(message, class, ..., envir = parent.frame()) {
+  message(as_condition(filled_in(message, envir), class, "notice", NULL, ...))
+}
+
+as_condition <- function(parts, class, kind, call, ...) {
+  parts <- in_order_of_labels(parts)
+  base <- if (kind == "notice") "message" else kind
+  text <- paste0(condition_text(parts), if (kind == "notice") "\n")
+  structure(class = c(paste0("rowanroot_", c(class, kind)), base, "condition"),
+            list(message = text, call = call, ..., parts = parts))
+}
+
+# The sentence, and the lines with their labels in one column; of several lines of one label, the first has it.
+condition_text <- function(parts) {
+  labels <- names(parts)
+  if (is.null(labels)) labels <- character(length(parts))
+  again <- c(FALSE, labels[-1] == labels[-length(labels)])
+  lines <- gsub("\n", "\n         ", parts, fixed = TRUE)
+  labeled <- paste0("  ", formatC(ifelse(again, "", labels), width = -7), lines)
+  paste(ifelse(nzchar(labels), labeled, parts), collapse = "\n")
+}
+
+in_order_of_labels <- function(parts) {
+  if (is.null(names(parts))) parts else parts[order(match(names(parts), c("", "found", "in", "try")))]
+}
+
+# The same condition with one more line.
+stop_with_line <- function(error, ..., envir = parent.frame()) {
+  parts <- in_order_of_labels(c(error$parts, filled_in(c(...), envir)))
+  error$message <- condition_text(parts)
+  error$parts <- parts
+  stop(error)
+}
+
+# An error that another one led to: its sentence, then what the other one says.
+stop_caused <- function(sentence, error, call, class = NULL, ...) {
+  if (is.null(class)) class <- sub("^rowanroot_", "", base::class(error)[1])
+  parts <- if (is.null(error$parts)) c("", "found" = one_text(conditionMessage(error))) else error$parts
+  names(parts)[1] <- "found"
+  fields <- unclass(error)[setdiff(names(error), c("message", "call", "parts", "parent", names(list(...))))]
+  made <- do.call(as_condition, c(list(c(sentence, parts[nzchar(parts)]), class, "error", call), fields,
+                                   list(..., parent = error)), quote = TRUE)
+  stop(made)
 }
 
 # The sentences with what stands in braces, without colours: names and values that come from files are no signs to a
 # terminal.
-plain_message <- function(message, envir) {
+filled_in <- function(message, envir) {
   outer <- options(cli.num_colors = 1L)
   on.exit(options(outer))
   message[] <- shown(vapply(message, cli::format_inline, "", .envir = envir))
@@ -25,13 +69,13 @@ stop_unknown_column <- function(name, known, call, formula = NULL, place = "a co
   hint <- nearest_name(name, known)
   stop_because(c(
     "There is no column {.code {name}}.",
-    "x" = if (!is.null(formula)) "It is used in {.code {formula}}, and is neither a column nor defined in the script.",
-    "i" = if (length(known) == 1 && grepl("[;\t|]",
+    "in" = if (!is.null(formula)) "{formula}",
+    "try" = if (length(known) == 1 && grepl("[;\t|]",
                                           known)) paste0("The only column is {.code {known}}. Is the separator ",
                                                          "{.code {one_line(sub('.*?([;\t|]).*', '\\\\1', ",
                                                          "known))}}? Say so: {.code ",
                                                          "open_table(\u2026, separator = \u2026)}.")
-          else if (length(hint)) "Did you mean {.code {hint}}?"
+          else if (length(hint)) "{.code {hint}}"
           else if (length(known)) "The columns are {listed(known)}."
           else "The table has no columns."
   ), "unknown_column", call, parent = parent, column = name, nearest = hint)
@@ -39,9 +83,9 @@ stop_unknown_column <- function(name, known, call, formula = NULL, place = "a co
 
 stop_not_a_table <- function(x, call, arg = "x") {
   stop_because(c(
-    "{.arg {arg}} must be a data frame or a live table, not {what_is(x)}.",
-    "i" = if (inherits(x, "routine")) "A routine has no rows: {.code run(r, data)} applies it to a table."
-          else "A data frame comes from {.code data.frame()}, a live table from {.code open_table()}."
+    "{.arg {arg}} must be a data frame or a rooted table, not {what_is(x)}.",
+    "try" = if (inherits(x, "routine")) "A routine has no rows: {.code run(routine, data)} applies it to a table."
+          else "A data frame comes from {.code data.frame()}, a rooted table from {.code open_table()}."
   ), "not_a_table", call)
 }
 
@@ -51,7 +95,7 @@ what_is <- function(x) {
   if (is.function(x)) return("a function")
   if (is.data.frame(x)) return("a data frame")
   if (inherits(x, "routine")) return("a routine")
-  if (is_live_table(x)) return("a live table")
+  if (is_rooted_table(x)) return("a rooted table")
   if (is.language(x)) return("a piece of code")
   if (!is.null(dim(x))) return(paste("a table of", paste(dim(x), collapse = " x ")))
   if (is.list(x)) return(if (is.object(x)) paste("an object of class", class(x)[1]) else paste("a list of", length(x)))

@@ -35,7 +35,7 @@ check_path <- function(path, arg, call, several = TRUE) {
   fine <- is.character(path) && length(path) > 0 && !anyNA(path) && all(nzchar(path)) && (several || length(path) == 1)
   if (fine && !all(validUTF8(path))) {
     stop_because(c("{.arg {arg}} is not valid UTF-8.",
-                   "i" = "If it is Latin-1, write {.code iconv({arg}, \"latin1\", \"UTF-8\")}, or rename the file."),
+                   "try" = "If it is Latin-1, write {.code iconv({arg}, \"latin1\", \"UTF-8\")}, or rename the file."),
                  "bad_argument", call)
   }
   if (fine) return(invisible())

@@ -22,6 +22,9 @@ in_format <- function(values, format) {
   vapply(values, function(one) cli::format_inline(format, keep_whitespace = TRUE), "", USE.NAMES = FALSE)
 }
 
+# Text of several lines as one.
+one_text <- function(text) gsub("[[:space:]]+", " ", paste(text, collapse = " "))
+
 # Code as one line of text.
 one_line <- function(expr, width = 60L) {
   text <- gsub("[[:space:]]+", " ", paste(deparse(expr, width.cutoff = 500L), collapse = " "))

@@ -6,9 +6,9 @@
 #' Whole numbers become doubles where a table has these, categories get the levels of all in turn, and a text for a
 #' category becomes a level of it. Nothing else is converted.
 #'
-#' @param x A data frame, or a live table from [open_table()].
+#' @param x A data frame, or a rooted table from [open_table()].
 #' @param ... Data frames; for `append_rows()` also lists of one value for each column.
-#' @return A table of the class of `x`. Row names that are only numbers are counted anew.
+#' @return A table of the class of `x`. Row names that are only numbers are counted again.
 #' @section Errors:
 #' `rowanroot_unknown_column` for a column that `x` does not have, `rowanroot_missing_column` for one that is lacking;
 #' `rowanroot_type_mismatch` for text where numbers are, and the like; `rowanroot_wrong_length` for another number
@@ -17,6 +17,9 @@
 #' visits <- data.frame(hive = c("NB-01", "NB-02"), net_kg = c(25, 22.3))
 #' visits |> append_rows(data.frame(net_kg = 14L, hive = "SH-01"), list(hive = "OM-01", net_kg = NA))
 #' visits |> append_columns(data.frame(frames = c(3L, 6L)))
+#' @concept union
+#' @concept stack
+#' @concept bind
 #' @export
 append_rows <- function(x, ...) {
   call <- quote(append_rows())
@@ -39,9 +42,9 @@ append_columns <- function(x, ...) {
 }
 
 check_frame <- function(table, what, call) {
-  if (is_live_table(table)) {
+  if (is_rooted_table(table)) {
     stop_because(c("Only the first table can be a live one.",
-                   "i" = "Take the other's values by {.code as.data.frame()}."), "not_a_table", call)
+                   "try" = "Take the other's values by {.code as.data.frame()}."), "not_a_table", call)
   }
   if (!is.data.frame(table)) stop_because("What is appended must be {what}, not {what_is(table)}.", "not_a_table", call)
   check_table(table, call)
@@ -52,8 +55,8 @@ as_rows <- function(table, call) {
     long <- lengths(table) != 1
     if (any(long)) {
       stop_because(c("A list for {.code append_rows()} has one value for each column.",
-                     "x" = "{.code {names(table)[long][1]}} has {lengths(table)[long][1]}.",
-                       "i" = "Several rows stand in a data frame."), "wrong_length", call)
+                     "found" = "{.code {names(table)[long][1]}} has {lengths(table)[long][1]}.",
+                       "try" = "Several rows stand in a data frame."), "wrong_length", call)
     }
     table <- structure(table, row.names = .set_row_names(1), class = "data.frame")
   }
@@ -63,7 +66,7 @@ as_rows <- function(table, call) {
 
 new_step_append <- function(verb, tables, typed, names, call) {
   if (!length(tables)) {
-    stop_because(c("There is nothing to append.", "i" = "Write {.code {verb}(x, other)}."), "bad_argument", call)
+    stop_because(c("There is nothing to append.", "try" = "{.code {verb}(x, other)}"), "bad_argument", call)
   }
   added <- lapply(tables, base::names)
   if (verb == "append_rows") for (k in seq_along(tables)) check_same_columns(added[[k]], names, k, call)
@@ -71,7 +74,7 @@ new_step_append <- function(verb, tables, typed, names, call) {
   twice <- anyDuplicated(columns)
   if (twice) {
     stop_because(c("There is a column {.code {columns[twice]}} already.",
-                   "i" = "Rename one of them first, by {.code rename_columns()}."), "repeated_name", call)
+                   "try" = "Rename one of them first, by {.code rename_columns()}."), "repeated_name", call)
   }
   structure(list(verb = verb, tables = tables, typed = typed, columns = columns, columns_before = names),
             class = c(paste0("step_", verb), "step_append", "step"))
@@ -84,15 +87,15 @@ check_same_columns <- function(added, names, number, call) {
     hint <- nearest_name(unknown[1], lacking)
     stop_because(c(paste0("Table {number} to append has {cli::qty(length(unknown))}{?a column/columns} that the ",
                           "first has not: {listed(unknown)}."),
-                   "x" = if (length(lacking) && !length(hint)) "It lacks {listed(lacking)}.",
-                   "i" = if (length(hint)) paste0("Is {.code {unknown[1]}} what is called {.code {hint}} there? ",
+                   "found" = if (length(lacking) && !length(hint)) "It lacks {listed(lacking)}.",
+                   "try" = if (length(hint)) paste0("Is {.code {unknown[1]}} what is called {.code {hint}} there? ",
                                                   "Rename it by {.code rename_columns()}.")
                          else "Leave it out by {.code drop_columns()}."), "unknown_column", call, column = unknown)
   }
   if (!length(lacking)) return(invisible())
   stop_because(c(paste0("Table {number} to append lacks {cli::qty(length(lacking))}{?the column/the columns} ",
                         "{listed(lacking)}."),
-                 "i" = paste0("To have missing values there, set {cli::qty(length(lacking))}{?it/them} first: ",
+                 "try" = paste0("To have missing values there, set {cli::qty(length(lacking))}{?it/them} first: ",
                               "{.code set_columns(other, {{ {lacking[1]} <- NA }})}.")),
                "missing_column", call, column = lacking)
 }

@@ -1,9 +1,9 @@
 #' Keep, leave out and move columns
 #'
-#' `keep_columns()` keeps the columns that are named, in the order in which they are; `drop_columns()` leaves them out;
-#' `move_columns()` puts them side by side in another place.
+#' `keep_columns()` keeps the columns that are named, in the order in which they are; `drop_columns()` leaves them
+#' out; `move_columns()` puts them side by side in another place.
 #'
-#' @param x A data frame, or a live table from [open_table()].
+#' @param x A data frame, or a rooted table from [open_table()].
 #' @param ... The columns, as [all_columns()] says.
 #' @param after Where the columns go: after the column of this name; `0` puts them first. By default they go last.
 #' @return A table with these columns, and the rows of `x`. Columns are shared with `x`, not copied.
@@ -16,7 +16,7 @@
 #' )
 #' visits |> keep_columns(frames, names_like("*_kg"))
 #' visits |> drop_columns(gross_kg:tare_kg)
-#' visits |> move_columns(columns_where(is.integer), after = hive)
+#' visits |> move_columns(columns_that(is.integer), after = hive)
 #' @export
 keep_columns <- function(x, ...) {
   call <- quote(keep_columns())
@@ -52,12 +52,12 @@ choice_as_typed <- function(typed, x, env, call) {
   named <- names(parts)[nzchar(names(parts))]
   if (length(named)) {
     stop_because(c("{.code {deparse(call)}} takes columns as they are named.",
-                   "x" = "One is given with the name {.arg {named[1]}}.",
-                   "i" = "To rename write {.code rename_columns(x, {named[1]} = {one_line(parts[[named[1]]])})}."),
+                   "found" = "One is given with the name {.arg {named[1]}}.",
+                   "try" = "To rename write {.code rename_columns(x, {named[1]} = {one_line(parts[[named[1]]])})}."),
                      "bad_argument", call)
   }
   if (!length(parts)) {
-    stop_because(c("There are no columns.", "i" = "Write {.code {call[[1]]}(x, hive, net_kg)}."), "bad_choice", call)
+    stop_because(c("There are no columns.", "try" = "{.code {call[[1]]}(x, hive, net_kg)}"), "bad_choice", call)
   }
   with_columns_found(as.call(c(quote(c), parts)), x, env, call)
 }
@@ -66,7 +66,7 @@ new_step_columns <- function(verb, typed, after, names, env, call) {
   chosen <- choose_columns(typed, names, env, call)
   if (!length(chosen) && verb != "drop_columns") {
     stop_because(c("{.code {paste(vapply(as.list(typed)[-1], one_line, ''), collapse = ', ')}} chooses no column.",
-                   "i" = "There are {listed(names)}."), "bad_choice", call)
+                   "try" = "There are {listed(names)}."), "bad_choice", call)
   }
   columns <- switch(verb,
     keep_columns = chosen,

@@ -2,9 +2,9 @@
 #'
 #' `keep_rows()` keeps the rows where the condition is true, `drop_rows()` all others.
 #'
-#' @param x A data frame, or a live table from [open_table()].
+#' @param x A data frame, or a rooted table from [open_table()].
 #' @param condition A formula as in [set_columns()] that is true or false for each row. Rows where it is
-#'   missing are neither kept by the one nor dropped by the other.
+#'   missing are neither kept by the one, nor dropped by the other.
 #' @param ... Nothing: there is one condition; several are joined with `&&`.
 #' @param within Columns by whose values the rows are grouped, as in [set_columns()]: aggregates in the condition
 #'   are then of the group.
@@ -20,6 +20,9 @@
 #' # The best visit of each hive
 #' visits <- data.frame(hive = c("NB-01", "NB-01", "SH-01"), net_kg = c(25, 22.3, 14))
 #' visits |> keep_rows(net_kg == max(net_kg), within = hive)
+#' @concept filter
+#' @concept where
+#' @concept subset
 #' @export
 keep_rows <- function(x, condition, ..., within = NULL) {
   call <- quote(keep_rows())
@@ -48,19 +51,19 @@ check_one_condition <- function(others, call) {
   code <- one_line(others[[2]])
   given <- if (named) paste(name, "=", code) else code
   stop_because(c("There must be one condition.",
-                 "x" = "Besides it there is {.code {given}}.",
-                 "i" = if (named) "To compare write {.code {name} == {code}}."
+                 "found" = "Besides it there is {.code {given}}.",
+                 "try" = if (named) "To compare write {.code {name} == {code}}."
                        else "Join several with {.code &&} or {.code ||}."),
                "bad_formula", call)
 }
 
 new_step_keep_rows <- function(verb, condition, within, names, env, call) {
   if (identical(condition, quote(expr = ))) {
-    stop_because(c("There is no condition.", "i" = "Write {.code {verb}(x, net_kg > 0)}."), "bad_formula", call)
+    stop_because(c("There is no condition.", "try" = "{.code {verb}(x, net_kg > 0)}"), "bad_formula", call)
   }
   if (is_call_to(condition, c("{", "<-"))) {
     stop_because(c("The condition sets a column: {.code {one_line(condition)}}.",
-                   "i" = paste0("To compare write {.code a == b}, {.code a < b} and the like; to set columns use ",
+                   "try" = paste0("To compare write {.code a == b}, {.code a < b} and the like; to set columns use ",
                                 "{.code set_columns()}.")),
                  "bad_formula", call)
   }

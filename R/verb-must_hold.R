@@ -1,13 +1,13 @@
 #' Check that conditions hold
 #'
 #' `must_hold()` stops where a condition does not hold in every row, `should_hold()` warns. All conditions are
-#' looked at, and told with how many rows break them, and the first ones. A condition may also be of the whole
-#' table, such as `sum(share) == 1`.
+#' checked, and reported with the number of rows that break them, and the first of these. A condition may also be of
+#' the whole table, such as `sum(share) == 1`.
 #'
 #' A check is a step like others: in a script that [run_script()] runs, an output whose table breaks it is not
 #' written, and the old one stays.
 #'
-#' @param x A data frame, or a live table from [open_table()].
+#' @param x A data frame, or a rooted table from [open_table()].
 #' @param ... Formulas as in [set_columns()] that are true or false, best with names that say what holds. Where one
 #'   is missing it does not hold.
 #' @param within Columns by whose values the rows are grouped, as in [set_columns()].
@@ -20,6 +20,8 @@
 #' visits <- data.frame(hive = c("NB-01", "NB-02", "SH-01"), net_kg = c(25, 22.3, -14))
 #' visits |> must_hold("every hive is named" = known(hive), "hives come once" = only_once(hive))
 #' try(visits |> must_hold("net weight is positive" = net_kg > 0))
+#' @concept validation
+#' @concept assertion
 #' @export
 must_hold <- function(x, ..., within = NULL) {
   call <- quote(must_hold())
@@ -44,7 +46,7 @@ should_hold <- function(x, ..., within = NULL) {
 new_step_conditions <- function(verb, typed, within, names, env, call) {
   if (!length(typed)) {
     stop_because(c("There is no condition.",
-                   "i" = "Write {.code {verb}(x, \"net weight is positive\" = net_kg > 0)}."), "bad_formula", call)
+                   "try" = "{.code {verb}(x, \"net weight is positive\" = net_kg > 0)}"), "bad_formula", call)
   }
   groups <- if (!is.null(within)) choose_columns(within, names, env, call)
   nodes <- lapply(unname(typed), function(condition) {

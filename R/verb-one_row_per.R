@@ -1,6 +1,6 @@
 #' One row for each group
 #'
-#' @param x A data frame, or a live table from [open_table()].
+#' @param x A data frame, or a rooted table from [open_table()].
 #' @param columns Columns by whose values the rows are grouped, as [all_columns()] says: missing values are a group
 #'   of their own.
 #' @param block Lines in braces, as in [set_columns()]; each gives one value for a group, such as `mean(net_kg)` or
@@ -23,6 +23,10 @@
 #'   above   <- max(net_kg) - mean_kg
 #' })
 #' visits |> one_row_per(c(apiary, keeper))
+#' @concept group by
+#' @concept aggregate
+#' @concept pivot table
+#' @concept summarise
 #' @export
 one_row_per <- function(x, columns, block, ...) {
   call <- quote(one_row_per())
@@ -31,7 +35,7 @@ one_row_per <- function(x, columns, block, ...) {
   check_nothing_outside(substitute(list(...)), call)
   if (missing(columns)) {
     stop_because(c("There are no columns to group by.",
-                   "i" = "Write {.code one_row_per(x, apiary, {{ mean_kg <- mean(net_kg) }})}."), "bad_choice", call)
+                   "try" = "{.code one_row_per(x, apiary, {{ mean_kg <- mean(net_kg) }})}"), "bad_choice", call)
   }
   columns <- with_columns_found(substitute(columns), x, parent.frame(), call)
   block <- if (missing(block)) quote({}) else substitute(block)
@@ -59,7 +63,7 @@ one_value_statements <- function(statements, keys, call) {
     taken <- intersect(statement$targets, keys)
     if (length(taken)) {
       stop_because(c("{.code {line_text(statement$line)}} sets {.code {taken[1]}}, by which the rows are grouped.",
-                     "i" = "Give it another name."),
+                     "try" = "Give it another name."),
                    "bad_target", call)
     }
     if (statement$removes) next
@@ -82,8 +86,8 @@ check_aggregates_of_rows <- function(statement, of_group, made, call) {
     if (!length(columns) || !all(columns %in% of_group) || !any(columns %in% made)) next
     stop_because(c(paste0("{.code {label_of(part)}} is over the rows of a group, and ",
                           "{.code {intersect(columns, made)[1]}} has one value for the group."),
-                   "x" = "It is used in {.code {line_text(statement$line)}}.",
-                   "i" = paste0("For that value write {.code {intersect(columns, made)[1]}} alone; the number of ",
+                   "found" = "It is used in {.code {line_text(statement$line)}}.",
+                   "try" = paste0("For that value write {.code {intersect(columns, made)[1]}} alone; the number of ",
                                 "rows is {.code .rows}.")),
                  "not_row_wise", call, column = intersect(columns, made)[1])
   }

@@ -1,6 +1,6 @@
 #' Give columns other names
 #'
-#' @param x A data frame, or a live table from [open_table()].
+#' @param x A data frame, or a rooted table from [open_table()].
 #' @param ... Pairs `new = old`; and a function of names, such as `toupper`, for all columns that are in no pair.
 #' @param style For all columns that are in no pair: words in small letters joined by `_` (`"snake"`); joined
 #'   without anything, with capitals from the second on (`"camel"`); with capitals and spaces (`"title"`); or the
@@ -50,7 +50,7 @@ new_step_rename <- function(typed, style, names, env, call) {
 one_column <- function(expr, names, env, call) {
   chosen <- choose_columns(expr, names, env, call)
   if (length(chosen) == 1) return(chosen)
-  stop_because(c("Each new name is for one column.", "x" = "{.code {one_line(expr)}} chooses {length(chosen)}."),
+  stop_because(c("Each new name is for one column.", "found" = "{.code {one_line(expr)}} chooses {length(chosen)}."),
                "bad_choice", call)
 }
 
@@ -58,26 +58,27 @@ names_by <- function(part, names, env, call) {
   fun <- tryCatch(eval(part, env), error = function(e) NULL)
   if (!is.function(fun)) {
     stop_because(c("{.code {one_line(part)}} is neither a pair nor a function.",
-                   "i" = paste0("Write {.code rename_columns(x, new_name = {one_line(part)})}, or give a function ",
+                   "try" = paste0("Write {.code rename_columns(x, new_name = {one_line(part)})}, or give a function ",
                                 "such as {.code toupper}.")), "bad_argument", call)
   }
   found <- tryCatch(fun(names), error = function(e) {
-    stop_because(c("{.code {one_line(part)}} failed.", "x" = "R said: {conditionMessage(e)}"), "bad_argument", call,
+    stop_because(c("{.code {one_line(part)}} failed.", "found" = "R's message: {conditionMessage(e)}"),
+                 "bad_argument", call,
                  parent = e)
   })
   if (is.character(found) && length(found) == length(names) && !anyNA(found) && all(nzchar(found))) {
     return(as.vector(found))
   }
   stop_because(c("{.code {one_line(part)}} must give a name for each name.",
-                 "x" = "For {length(names)} name{?s} it gave {what_is(found)}."), "bad_argument", call)
+                 "found" = "For {length(names)} name{?s} it gave {what_is(found)}."), "bad_argument", call)
 }
 
 check_no_name_twice <- function(columns, from, call) {
   if (!anyDuplicated(columns)) return(invisible())
   twice <- columns[duplicated(columns)][1]
   stop_because(c("Two columns would have the name {.code {twice}}.",
-                 "x" = "They are {.code {from[columns == twice][1:2]}}.",
-                   "i" = "Give one of them another name in a pair."), "repeated_name", call)
+                 "found" = "They are {.code {from[columns == twice][1:2]}}.",
+                   "try" = "Give one of them another name in a pair."), "repeated_name", call)
 }
 
 name_styles <- list(

@@ -22,12 +22,12 @@
 #' @section Functions:
 #' A function of your own, or of a package, that is written for one row, with `if`, `switch`, local names and
 #' `return()`, is taken into the formula and runs for all rows at once. Any other function is called once, with
-#' whole columns (of the group under `within`), and gives one value a row, or, if it is R's own or a package's, one
-#' for all. A function of the script that gives one value for several rows is refused, and so is one with code such
-#' as `x[1]` that means one thing for a row and another for a column: [one_by_one()] calls it for each row,
-#' [all_at_once()] with whole columns. `mean()`, `sum()`, `sd()`, `min()`, `max()` and the like are over the column
-#' or the group: `max(a, b)` of several columns, or `max(a, 0)`, could also mean the greater in each row, and is
-#' refused with both ways to say it.
+#' whole columns (of the group under `within`), and gives one value for each row, or, if it is R's own or a
+#' package's, one for all. A function of the script that gives one value for several rows is refused, and so is one
+#' with code such as `x[1]` that means one thing for a row and another for a column: [one_by_one()] calls it for each
+#' row, [all_at_once()] with whole columns. `mean()`, `sum()`, `sd()`, `min()`, `max()` and the like are over the
+#' column or the group: `max(a, b)` of several columns, or `max(a, 0)`, could also mean the greater in each row, and
+#' is refused with both ways to say it.
 #'
 #' [ranking()], [running_total()], [moving_mean()], [previous()], [running()], [z_score()] and [row_total()] are
 #' words for what depends on order, on groups, or on other columns of the row.
@@ -40,7 +40,7 @@
 #' a result does not depend on the machine's language. Sums and means of doubles keep what rounding takes from them,
 #' and may differ from R's in the last digit; everything else is as in R, bit for bit.
 #'
-#' @param x A data frame, or a live table from [open_table()]. It is never changed itself.
+#' @param x A data frame, or a rooted table from [open_table()]. It is never changed itself.
 #' @param block Lines in braces.
 #' @param ... Nothing: a formula outside the braces is an error.
 #' @param within Columns by whose values the rows are grouped, given as for `carry`. Aggregates such as `mean()` and
@@ -53,16 +53,16 @@
 #' @param after Where new columns go: after the column of this name; `0` puts them first. By default
 #'   they go last. Columns that are replaced stay where they are.
 #' @return A data frame with the rows of `x`, in their order, and of its class; columns that did not
-#'   change are shared with `x`, not copied. For a live table, a live table with one more step.
+#'   change are shared with `x`, not copied. For a rooted table, a rooted table with one more step.
 #' @section Errors:
-#' `rowanroot_unknown_column`, `rowanroot_unknown_function`, `rowanroot_wrong_length` (one value a row,
+#' `rowanroot_unknown_column`, `rowanroot_unknown_function`, `rowanroot_wrong_length` (one value for each row,
 #' or one), `rowanroot_type_mismatch` (text where a number must be), `rowanroot_bad_result` (a list or a
 #' data frame where a column must be), `rowanroot_wrong_columns` (other than as many as names),
 #' `rowanroot_bad_loop`, `rowanroot_bad_formula`, `rowanroot_endless_recursion`, `rowanroot_formula_failed` (R's own
 #' message is in it), `rowanroot_ambiguous_word` (`max(a, b)`), `rowanroot_not_row_wise` (`a[2]`),
 #' `rowanroot_row_or_columns`, `rowanroot_bad_target`, `rowanroot_not_a_statement`, `rowanroot_not_a_block`,
 #' `rowanroot_not_a_table`, `rowanroot_bad_text` (text that is not UTF-8), `rowanroot_no_level` for a text given to
-#' a category that is none of its levels; to compare them is a warning of that class. Whole numbers that become too
+#' a category that is not one of its levels; to compare them is a warning of that class. Whole numbers that become too
 #' large are missing, with a warning of class `rowanroot_overflow`; the least or greatest of no values is infinite,
 #' with one of class `rowanroot_no_values`.
 #' @examples
@@ -93,6 +93,10 @@
 #'   .net   <- gross_kg - tare_kg
 #'   net_lb <- .net * pounds_per_kg
 #' }, carry = hive, after = 0)
+#' @concept add column
+#' @concept derived column
+#' @concept calculated column
+#' @concept formula
 #' @export
 set_columns <- function(x, block, ..., within = NULL, along = NULL, carry = all_columns(), after = NULL) {
   call <- quote(set_columns())
@@ -130,7 +134,7 @@ place_of <- function(after, names, env, call) {
   chosen <- if (is.numeric(after)) character() else choose_columns(after, names, env, call)
   if (length(chosen) != 1) {
     stop_because(c("{.arg after} must be the name of one column, or 0 for the first place.",
-                   "x" = "It is {.code {one_line(after)}}."), "bad_choice", call)
+                   "found" = "It is {.code {one_line(after)}}."), "bad_choice", call)
   }
   match(chosen, names)
 }

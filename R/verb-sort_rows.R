@@ -1,16 +1,18 @@
 #' Put rows in order
 #'
-#' @param x A data frame, or a live table from [open_table()].
+#' @param x A data frame, or a rooted table from [open_table()].
 #' @param ... Columns, the first of them first; in [descending()] from the greatest to the least value.
 #' @param missing Where rows go that have no value in a column: `"last"`, whatever the direction, or `"first"`.
 #' @return The table with its rows in order. Rows that are equal in all these columns stay in the order in which they
 #'   came. Text goes by its characters' numbers in Unicode, whatever the language: capitals before small
 #'   letters; categories go by the order of their levels.
 #' @section Errors:
-#' `rowanroot_unknown_column`, `rowanroot_bad_choice` for what is no column, `rowanroot_type_mismatch` for a list.
+#' `rowanroot_unknown_column`, `rowanroot_bad_choice` for anything but columns, `rowanroot_type_mismatch` for a list.
 #' @examples
 #' visits <- data.frame(apiary = c("SH", "NB", "NB"), net_kg = c(14, 20, 25))
 #' visits |> sort_rows(apiary, descending(net_kg))
+#' @concept order
+#' @concept sort
 #' @export
 sort_rows <- function(x, ..., missing = "last") {
   call <- quote(sort_rows())
@@ -23,13 +25,13 @@ sort_rows <- function(x, ..., missing = "last") {
 new_step_sort_rows <- function(by, missing, names, env, call) {
   if (!length(by)) {
     stop_because(c("There is no column to sort by.",
-                   "i" = "Write {.code sort_rows(x, hive)}, or {.code sort_rows(x, descending(net_kg))}."),
+                   "try" = "Write {.code sort_rows(x, hive)}, or {.code sort_rows(x, descending(net_kg))}."),
                  "bad_choice", call)
   }
   named <- names(by)[nzchar(names(by))]
   if (length(named)) {
     stop_because(c("{.code sort_rows()} has no argument {.arg {named[1]}}.",
-                   "i" = "Columns are given without a name."), "bad_argument", call)
+                   "try" = "Columns are given without a name."), "bad_argument", call)
   }
   check_one_of(missing, c("last", "first"), "missing", call)
   order <- choose_order(as.call(c(quote(c), by)), names, env, call)

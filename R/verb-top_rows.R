@@ -1,13 +1,13 @@
 #' The rows with the greatest or the least values
 #'
-#' @param x A data frame, or a live table from [open_table()].
+#' @param x A data frame, or a rooted table from [open_table()].
 #' @param count How many rows, of each group under `within`.
 #' @param by The column whose values count, or several in `c()`: a later one where the earlier are equal.
 #' @param within Columns whose values make groups. Missing values are a group of their own.
-#' @param ties Rows that are equal to the last one are kept too (`"keep"`: there may be more rows than `count`), or cut
-#'   (`"cut"`: those that came first stay).
+#' @param ties Rows that are equal to the last one are kept too (`"keep"`: there may be more rows than `count`), or
+#'   cut (`"cut"`: those that came first stay).
 #' @return A table of these rows, the greatest first (the least, of `bottom_rows()`); with groups one after the
-#'   other, in the order in which they first come. Rows without a value in `by` are none of them.
+#'   other, in the order in which they first come. Rows without a value in `by` are left out.
 #' @section Errors:
 #' `rowanroot_unknown_column`, `rowanroot_bad_argument` for another `count` or `ties`, `rowanroot_type_mismatch` for
 #' a list.
@@ -36,11 +36,11 @@ bottom_rows <- function(x, count, by, within = NULL, ties = "keep") {
 
 new_step_top_rows <- function(verb, count, typed, ties, names, env, call) {
   if (identical(typed$by, quote(expr = ))) {
-    stop_because(c("There is no column to choose rows by.", "i" = "Write {.code {verb}(x, 3, by = net_kg)}."),
+    stop_because(c("There is no column to choose rows by.", "try" = "{.code {verb}(x, 3, by = net_kg)}"),
                  "bad_argument", call)
   }
   if (missing(count)) {
-    stop_because(c("How many rows?", "i" = "Write {.code {verb}(x, 3, by = {one_line(typed$by)})}."), "bad_argument",
+    stop_because(c("How many rows?", "try" = "{.code {verb}(x, 3, by = {one_line(typed$by)})}"), "bad_argument",
                  call)
   }
   count <- check_whole_number(count, 0, "count", call)
@@ -48,7 +48,7 @@ new_step_top_rows <- function(verb, count, typed, ties, names, env, call) {
   by <- choose_order(typed$by, names, env, call)
   if (any(by$descending)) {
     stop_because(c("{.arg by} needs no {.code descending()}.",
-                   "i" = "{.code top_rows()} takes the greatest values, {.code bottom_rows()} the least."),
+                   "try" = "{.code top_rows()} takes the greatest values, {.code bottom_rows()} the least."),
                      "bad_choice", call)
   }
   within <- if (!is.null(typed$within)) choose_columns(typed$within, names, env, call)

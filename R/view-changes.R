@@ -1,6 +1,6 @@
 #' What differs in an output from what it was before
 #'
-#' When an output is made anew, the file that it replaces is kept in `.rowanroot` beside the script, until it is
+#' When an output is made again, the file that it replaces is kept in `.rowanroot` beside the script, until it is
 #' made again.
 #'
 #' @param output The path of an output: of the file itself, in the folder of its script or below. A table of an
@@ -35,7 +35,7 @@ changes_by <- function(output, by, env, call) {
   kept <- before_path(folder$output)
   if (!file.exists(kept)) {
     stop_because(c("There is nothing to compare {.file {output}} with.",
-                   "i" = "When it is made anew, the file that it replaces is kept, until {.code rowanroot clean}."),
+                   "try" = "When it is made again, the file that it replaces is kept, until {.code rowanroot clean}."),
                  "nothing_before", call, output = output)
   }
   tables <- if (is.null(folder$table)) lapply(list(before = kept, now = folder$output),

@@ -1,6 +1,6 @@
 #' What is in each column
 #'
-#' @param x A data frame, or a live table from [open_table()].
+#' @param x A data frame, or a rooted table from [open_table()].
 #' @param ... Columns, as [all_columns()] says: all by default.
 #' @return A data frame of class `column_summary` with a row for each column: its name (`column`) and `type`, how
 #'   many rows are `known` and `missing`, and how many `different` values there are; of numbers, dates and times
@@ -26,7 +26,7 @@ column_summary <- function(x, ...) {
     names <- choose_columns(choice_as_typed(substitute(list(...)), x, parent.frame(), call), names, parent.frame(),
                             call)
   }
-  data <- unclass(if (is_live_table(x)) table_data(x, call) else x)[names]
+  data <- unclass(if (is_rooted_table(x)) table_data(x, call) else x)[names]
   rows <- lapply(names, function(name) summary_row(name, data[[name]]))
   result <- do.call(rbind, c(list(summary_row("", logical())[0, ]), rows))
   structure(result, models = lapply(data, utils::head, 0), class = c("column_summary", "data.frame"))

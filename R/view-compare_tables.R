@@ -4,7 +4,7 @@
 #' examples; and which rows are only in one of the tables. Rows are found by their key, or are compared in their
 #' order.
 #'
-#' @param before,after Data frames, or live tables from [open_table()].
+#' @param before,after Data frames, or rooted tables from [open_table()].
 #' @param by Columns of both tables that are the key of a row, as [all_columns()] says. Without it rows are compared
 #'   in their order, if the tables have the same number.
 #' @param ignore Changes of numbers up to this much do not count.
@@ -26,6 +26,7 @@
 #'   set_columns({ net_kg <- gross_kg - tare_kg }, carry = -tare_kg)
 #' compare_tables(before, after, by = hive)
 #' as.data.frame(compare_tables(before, after, by = hive))
+#' @concept diff
 #' @export
 compare_tables <- function(before, after, by = NULL, ignore = 0) {
   call <- quote(compare_tables())
@@ -40,12 +41,13 @@ compare_tables <- function(before, after, by = NULL, ignore = 0) {
   key <- if (!is.null(by)) choose_columns(by, column_names(before), parent.frame(), call)
   absent <- setdiff(key, names)
   if (length(absent)) {
-    stop_because(c("The key must be in both tables.", "x" = "{titles[['after']]} has no column {.code {absent[1]}}.",
-                   "i" = "It has {listed(column_names(after))}."),
+    stop_because(c("The key must be in both tables.",
+                   "found" = "{titles[['after']]} has no column {.code {absent[1]}}.",
+                   "try" = "It has {listed(column_names(after))}."),
                  "unknown_column", call, column = absent[1])
   }
-  before <- if (is_live_table(before)) table_data(before, call) else before
-  after <- if (is_live_table(after)) table_data(after, call) else after
+  before <- if (is_rooted_table(before)) table_data(before, call) else before
+  after <- if (is_rooted_table(after)) table_data(after, call) else after
   pairs <- if (length(key)) pairs_by_key(before, after, key, titles, call) else pairs_in_order(before, after)
   new_table_comparison(before, after, key, pairs, titles, ignore)
 }
@@ -82,9 +84,9 @@ check_keys_known <- function(codes, key, table, call) {
   missing <- which(is_missing_key(codes))
   if (!length(missing)) return(invisible())
   stop_because(c("A row must have a key that is known.",
-                 "x" = paste0("In {table} {counted_rows(length(missing))} {cli::qty(length(missing))}{?has/have} ",
+                 "found" = paste0("In {table} {counted_rows(length(missing))} {cli::qty(length(missing))}{?has/have} ",
                               "none in {.code {key}}, row {missing[1]} first."),
-                 "i" = "Take other columns into {.arg by}, or compare the rows that have one."), "missing_key", call,
+                 "try" = "Take other columns into {.arg by}, or compare the rows that have one."), "missing_key", call,
                    rows = missing)
 }
 

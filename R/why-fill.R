@@ -220,7 +220,7 @@ place_of_key <- function(node, values, block) {
   opened <- node$looked_up$table
   if (is.na(at)) return(paste0("no row", where))
   if (is.null(opened)) return(paste0("row ", at, " of ", called, where))
-  place <- if (!length(live(opened)$steps)) source_place(live(opened)$source, at, block$call)
+  place <- if (!length(rooted(opened)$steps)) source_place(rooted(opened)$source, at, block$call)
   paste0(if (is.null(place)) paste("row", at, "of", table_title(opened)) else place, where)
 }
 

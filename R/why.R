@@ -1,22 +1,22 @@
 #' Why a value is what it is
 #'
-#' Shows one value of a live table with the formula that made it, the row's own numbers filled in, and the same of
+#' Shows one value of a rooted table with the formula that made it, the row's own numbers filled in, and the same of
 #' every column that went into it, back to the file and the line.
 #'
-#' Of an `if` the branches that were tried are told, of a rank the rows before and behind it, of a running total or
-#' the like the last rows that went in, of an aggregate how many rows, of a look-up the row of its table.
+#' For an `if`, the branches that were tried are shown; for a rank, the rows before and after it; for a running total,
+#' the last rows that went in; for an aggregate, how many rows; for a look-up, the row of its table.
 #'
-#' @param x A live table from [open_table()].
-#' @param row The number of the row.
+#' @param x A rooted table from [open_table()].
 #' @param column The name of a column.
+#' @param row The number of the row.
 #' @param where Instead of the row's number, a formula that holds in one row only, such as `hive == "NB-04" && day
 #'   == max(day)`.
 #' @return An object of class `explanation`, which prints itself. It is a list with `column`, `row`, `value`,
 #'   `formula`, `filled` (the formula with its values), `notes`, `place` (file and line, of a column that was read)
 #'   and `from`, a list of the explanations of what went into it.
 #' @section Errors:
-#' `rowanroot_not_a_table`, `rowanroot_unknown_column`; `rowanroot_no_such_row` for a row that the table has not, or
-#' if `where` holds in none or in several.
+#' `rowanroot_not_a_table`, `rowanroot_unknown_column`; `rowanroot_no_such_row` for a row that the table does not
+#' have, or if `where` holds in none or in several.
 #' @examples
 #' visits <- data.frame(hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5), tare_kg = 6)
 #' yield <- open_table(visits) |>
@@ -25,14 +25,16 @@
 #'     strength <- if (net_kg > 24) "strong" else "fair"
 #'     place    <- ranking(net_kg, best = "highest")
 #'   })
-#' why(yield, 1, strength)
-#' why(yield, where = hive == "NB-02", column = place)
+#' why(yield, strength, row = 1)
+#' why(yield, place, where = hive == "NB-02")
+#' @concept explain a value
+#' @concept trace
 #' @export
-why <- function(x, row = NULL, column, where = NULL) {
+why <- function(x, column, row = NULL, where = NULL) {
   call <- quote(why())
-  check_live(x, call)
+  check_rooted(x, call)
   if (missing(column)) {
-    stop_because(c("Why which column?", "i" = "Write {.code why(x, row = 12, column = net_kg)}."), "bad_argument",
+    stop_because(c("Why which column?", "try" = "{.code why(x, net_kg, row = 12)}"), "bad_argument",
                  call)
   }
   explain(x, row, name_of_column(substitute(column), column, column_names(x)), substitute(where), parent.frame(), call)
@@ -51,7 +53,7 @@ explain <- function(x, row, column, where, env, call) {
 row_to_explain <- function(data, row, where, env, call) {
   if (is.null(where) == is.null(row)) {
     stop_because(c(if (is.null(row)) "Which row?" else "{.arg row} and {.arg where} both say which row.",
-                   "i" = "Give its number as {.arg row}, or a formula that holds in it as {.arg where}."),
+                   "try" = "Give its number as {.arg row}, or a formula that holds in it as {.arg where}."),
                      "bad_argument", call)
   }
   if (!is.null(where)) {
@@ -59,14 +61,14 @@ row_to_explain <- function(data, row, where, env, call) {
     if (length(rows) == 1) return(rows)
     stop_because(c(paste0("{.code {one_line(where)}} holds in ",
                           "{if (length(rows)) counted_rows(length(rows)) else 'no row'}, not in one."),
-                   "i" = if (length(rows)) "These are rows {listed(rows, format)}: say more, or give {.arg row}."),
+                   "try" = if (length(rows)) "These are rows {listed(rows, format)}: say more, or give {.arg row}."),
                      "no_such_row", call)
   }
   if (!is.numeric(row) || length(row) != 1 || is.na(row) || row != floor(row) || row < 1 || row > nrow(data)) {
     stop_because(c(paste0("There is no row ",
                           "{.code {if (is.numeric(row) && length(row) == 1) format(row, big.mark = ',', ",
                           "scientific = FALSE) else one_line(row)}}."),
-                                 "x" = "The table has {counted_rows(nrow(data))}."), "no_such_row", call,
+                                 "found" = "The table has {counted_rows(nrow(data))}."), "no_such_row", call,
                                  rows = nrow(data))
   }
   as.integer(row)
@@ -80,15 +82,15 @@ keep_rows_numbered <- function(data, condition, env, call) {
 # All that is needed to go back: the table before each step, and at the end.
 new_trace <- function(x, call) {
   x <- current_table(x, call)
-  parts <- source_parts(live(x)$source, call)
-  data <- source_data(live(x)$source, parts, source_columns(live(x)$source, call), call)
+  parts <- source_parts(rooted(x)$source, call)
+  data <- source_data(rooted(x)$source, parts, source_columns(rooted(x)$source, call), call)
   before <- list()
-  steps <- live(x)$steps
+  steps <- rooted(x)$steps
   for (k in seq_along(steps)) {
     before[[k]] <- data
     data <- execute(default_engine(), steps[[k]], data, call)
   }
-  list(source = live(x)$source, steps = steps, before = before, data = data, call = call,
+  list(source = rooted(x)$source, steps = steps, before = before, data = data, call = call,
        seen = new.env(parent = emptyenv()))
 }
 

@@ -1,9 +1,9 @@
 # Changes one sign of the core at a time and sees whether a test notices: comparisons, constants, `+` and `-`, and
 # what is returned.
 #   Rscript tools/mutants.R [how many] [seed]
-# The core's own tests come first, then the same under the sanitizers, then the package's for what survives these: the
-# files about the same subject, then all others but those that start many processes. What became of each is in
-# build/mutants.csv, with the line as it was and as it is.
+# The core's own tests come first, then the package's for what survives these: the files about the same subject, then
+# all others but those that start many processes. What became of each is in build/mutants/seed-N.csv, with the line as
+# it was and as it is; what is there already is not tried again, so that a run that was ended goes on.
 arguments <- commandArgs(TRUE)
 wanted <- if (length(arguments)) as.integer(arguments[1]) else 200L
 seed <- if (length(arguments) > 1) as.integer(arguments[2]) else 1L
@@ -11,7 +11,6 @@ core <- list.files("src/core", "[.](cpp|h)$", full.names = TRUE)
 tests <- list.files("tests/core", "[.]cpp$", full.names = TRUE)
 build <- normalizePath(file.path("build"), mustWork = FALSE)
 usual <- c("-std=c++17", "-O0", "-pthread", "-w")
-careful <- c("-std=c++17", "-O1", "-pthread", "-w", "-fsanitize=address,undefined", "-fno-sanitize-recover")
 
 # Each change is a pattern and what stands in the place of what it finds.
 changes <- list(
@@ -99,7 +98,7 @@ try_core <- function(place, plain, flags, work) {
   objects <- vapply(all, function(file) if (file %in% again) object_of(work, file) else object_of(plain, file), "")
   program <- file.path(work, "tests")
   if (quiet("g++", c(flags, objects, "-o", program))) return("invalid")
-  if (quiet(program, character(), timeout = 120)) "killed" else "survives"
+  if (quiet(program, character(), timeout = 300)) "killed" else "survives"
 }
 
 # The package's test files that could notice a change in this file of the core, the likeliest first.
@@ -146,44 +145,50 @@ try_package <- function(place, work, number) {
   script <- file.path(work, "tests.R")
   writeLines(c(sprintf(".libPaths(c('%s', .libPaths()))", library), code), script)
   Sys.setenv(R_LIBS = library, NOT_CRAN = "true")
-  if (quiet("Rscript", script, log = file.path(work, "log"), timeout = 1500)) "killed" else "survives"
+  status <- quiet("Rscript", script, log = file.path(work, "log"), timeout = 300)
+  # What no test has noticed by then (124) survives.
+  if (status %in% c(0, 124)) "survives" else "killed"
+}
+
+# What becomes of one change, as a row of the table.
+judge <- function(place, number, library) {
+  work <- file.path(build, "mutants", paste0("work-", library))
+  outcome <- try_core(place, plain, usual, work)
+  by <- "core"
+  if (outcome == "survives") {
+    outcome <- try_package(place, work, library)
+    by <- "package"
+  }
+  line <- readLines(place$file)[place$line]
+  data.frame(number, file = basename(place$file), line = place$line, outcome, by, was = trimws(line),
+             is = trimws(changed_line(line, place)))
+}
+
+known_results <- function() {
+  files <- Sys.glob(file.path(build, "mutants", sprintf("seed-%d-*.csv", seed)))
+  do.call(rbind, lapply(files, utils::read.csv))
 }
 
 set.seed(seed)
 all_places <- places()
 cat(nrow(all_places), "places can be changed\n")
-chosen <- all_places[sample(nrow(all_places), min(nrow(all_places), ceiling(1.3 * wanted))), ]
+chosen <- all_places[sample(nrow(all_places), min(nrow(all_places), ceiling(1.2 * wanted))), ]
 plain <- prepare("usual", usual)
-plain_careful <- prepare("careful", careful)
+Sys.setenv(ROWANROOT_FUZZ = "300")
 stopifnot(try_core(data.frame(file = core[1], line = 1, kind = 1, start = 0, length = 0), plain, usual,
                    file.path(build, "mutants", "check")) != "killed")
 started <- Sys.time()
-run_one <- function(k) {
-  place <- chosen[k, ]
-  work <- file.path(build, "mutants", paste0("work-", k))
-  by <- c(core = try_core(place, plain, usual, work))
-  if (by == "survives") by["sanitizers"] <- try_core(place, plain_careful, careful, work)
-  lines <- readLines(place$file)
-  result <- data.frame(number = k, file = basename(place$file), line = place$line, outcome = by[length(by)],
-                       by = names(by)[length(by)],
-                       was = trimws(lines[place$line]), is = trimws(changed_line(lines[place$line], place)))
-  if (by[length(by)] != "survives") unlink(work, recursive = TRUE)
-  result
-}
-results <- do.call(rbind, parallel::mclapply(seq_len(nrow(chosen)), run_one, mc.cores = 2, mc.preschedule = FALSE))
+todo <- setdiff(seq_len(nrow(chosen)), known_results()$number)
+invisible(parallel::mclapply(1:2, function(worker) {
+  file <- file.path(build, "mutants", sprintf("seed-%d-%d.csv", seed, worker))
+  for (k in todo[seq_along(todo) %% 2 == worker - 1]) {
+    utils::write.table(judge(chosen[k, ], k, worker), file, append = file.exists(file), sep = ",", row.names = FALSE,
+                       col.names = !file.exists(file), qmethod = "double")
+  }
+}, mc.cores = 2))
+results <- known_results()
 results <- utils::head(results[results$outcome != "invalid", ], wanted)
-cat(sum(results$outcome == "killed"), "of", nrow(results), "are killed by the core's tests\n")
-left <- which(results$outcome == "survives")
-if (length(left) && !"core" %in% arguments) {
-  halves <- split(left, seq_along(left) %% 2)
-  found <- parallel::mclapply(seq_along(halves), function(h) vapply(halves[[h]], function(r) {
-    k <- results$number[r]
-    try_package(chosen[k, ], file.path(build, "mutants", paste0("work-", k)), h)
-  }, ""), mc.cores = 2)
-  results$outcome[unlist(halves)] <- unlist(found)
-  results$by[unlist(halves)] <- "package"
-}
-utils::write.csv(results, file.path(build, "mutants.csv"), row.names = FALSE)
-cat(sum(results$outcome == "killed"), "of", nrow(results), "are killed, in",
-    format(round(difftime(Sys.time(), started), 1)), "\n")
+cat(sum(results$by == "core"), "are killed by the core's tests,", sum(results$by == "package" &
+    results$outcome == "killed"), "by the package's,", sum(results$outcome == "survives"), "survive, of", nrow(results),
+    "in", format(round(difftime(Sys.time(), started), 1)), "\n")
 print(results[results$outcome == "survives", c("file", "line", "was", "is")], row.names = FALSE)

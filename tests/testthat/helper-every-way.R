@@ -131,15 +131,15 @@ word_cases <- list(
   cumulative = function() word_case(quote(running_total(e)), reference = function(part, call) cumsum(part$e)),
   running = function() word_case(one_of(quote(running(.above * 0.9 + e, start = 0)),
                                         quote(running(if (m) 0L else .above + 1L, start = 0L)))),
-  moving_total = function() ordered_case("moving_total", rows = sample(1:4, 1), complete = FALSE),
-    moving_mean = function() ordered_case("moving_mean", rows = sample(1:4, 1), complete = FALSE),
-  moving_min = function() ordered_case("moving_min", rows = sample(1:4, 1), complete = FALSE),
-    moving_max = function() ordered_case("moving_max", rows = sample(1:4, 1), complete = FALSE),
+  moving_total = function() ordered_case("moving_total", rows = sample(1:4, 1), short = "fewer"),
+    moving_mean = function() ordered_case("moving_mean", rows = sample(1:4, 1), short = "fewer"),
+  moving_min = function() ordered_case("moving_min", rows = sample(1:4, 1), short = "fewer"),
+    moving_max = function() ordered_case("moving_max", rows = sample(1:4, 1), short = "fewer"),
   previous = function() word_case(call("previous", any_column()), reference = function(part, call) {
     x <- eval(call[[2]], part)
     x[c(NA, seq_along(x))[seq_along(x)]]
   }),
-  following = function() ordered_case("following", by = sample(1:3, 1), columns = any_column),
+  following = function() ordered_case("following", rows = sample(1:3, 1), columns = any_column),
   change = function() ordered_case("change"),
   z_score = function() word_case(quote(z_score(e)), reference = function(part, call) (part$e -
       mean(part$e)) / stats::sd(part$e)),
@@ -167,7 +167,7 @@ word_cases <- list(
                                                 missing = sample(c("keep", "skip", "empty"), 1))), TRUE),
   title_case = function() own("title_case", text_column()),
     text_between = function() own("text_between", text_column(), NULL, "-"),
-  text_match = function() own("text_match", text_column(), "[0-9]+"),
+  text_found = function() own("text_found", text_column(), "[0-9]+"),
     has_form = function() own("has_form", text_column(), "[a-z]+"),
   as_number = function() own("as_number", text_column(), unreadable = "missing"),
     as_date = function() own("as_date", quote(paste(2024, abs(j) + 1, 3, sep = "-"))),
@@ -199,7 +199,7 @@ codes <- data.frame(code = c("a", "b"), value = c(1.5, 2))
 # Words that have no case of their own, and why.
 without_case <- c(
   split_text = "gives several columns: steps have it", column_named = "stands for a column's name",
-    columns_where = "chooses columns", names_like = "chooses columns",
+    columns_that = "chooses columns", names_like = "chooses columns",
   all_columns = "chooses columns", descending = "stands in `along`", pattern = "is an argument of split_text()"
 )
 

@@ -9,8 +9,8 @@ registerS3method("execute", "reference_engine", execute_by_reference, envir = as
 
 # Steps of a chain of verbs on a table, run by an engine.
 run_by <- function(engine, table) {
-  data <- as.data.frame(rowanroot:::live(table)$source$data)
-  for (step in rowanroot:::live(table)$steps) data <- rowanroot:::execute(engine, step, data, NULL)
+  data <- as.data.frame(rowanroot:::rooted(table)$source$data)
+  for (step in rowanroot:::rooted(table)$steps) data <- rowanroot:::execute(engine, step, data, NULL)
   data
 }
 
@@ -179,7 +179,7 @@ ordered_by_r <- function(node, x) {
   switch(node$word$memory,
     ranking = rank_by_r(x, options$best, options$ties, options$missing),
     neighbour = {
-      from <- seq_along(x) - node$word$what * options$by
+      from <- seq_along(x) - node$word$what * options$rows
       x[ifelse(from < 1 | from > length(x), NA, from)]
     },
     running = running_by_r(node$word$name, x, options$missing),

@@ -37,3 +37,16 @@ test_that("a summary fits the width, and reads 0 where nothing is left", {
   })
   expect_true(all(nchar(format(column_summary(data), width = 40)) <= 40))
 })
+
+test_that("measures are shown with the digits that the column has", {
+  shown <- function(x) {
+    lines <- format(column_summary(data.frame(x)), width = 200)
+    names <- strsplit(lines[1], " {2,}")[[1]]
+    stats::setNames(strsplit(lines[2], " {2,}")[[1]], names)[c("mean", "sd", "min", "median", "max")]
+  }
+  expect_identical(unname(shown(c(1L, 11111103L))), c("5,555,552", "7,856,735.57", "1", "5,555,552", "11,111,103"))
+  expect_identical(shown(c(2024L, 2025L))[["max"]], "2025")
+  expect_identical(unname(shown(c(1.5, 2, 4.1))[c("mean", "max")]), c("2.533", "4.1"))
+  expect_identical(unname(shown(c(Inf, 1:9))[c("min", "median", "max")]), c("1", "5.5", "Inf"))
+  expect_identical(shown(c(1e-5, 3e-5))[["max"]], "3e-05")
+})

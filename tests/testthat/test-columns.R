@@ -5,14 +5,14 @@ visits <- data.frame(hive = c("NB-01", "NB-02", "NB-01", "SH-01"), apiary = c("N
 test_that("columns are kept, left out and moved as base R's indices say", {
   expect_identical(keep_columns(visits, kind, names_like("*_kg")), visits[c("kind", "gross_kg", "tare_kg")])
   expect_identical(keep_columns(visits, -kind, -hive), visits[2:5])
-  expect_identical(keep_columns(visits, apiary:tare_kg, columns_where(is.factor)), visits[c(2:4, 6)])
-  expect_identical(drop_columns(visits, columns_where(is.numeric)), visits[c(1, 2, 6)])
+  expect_identical(keep_columns(visits, apiary:tare_kg, columns_that(is.factor)), visits[c(2:4, 6)])
+  expect_identical(drop_columns(visits, columns_that(is.numeric)), visits[c(1, 2, 6)])
   expect_identical(drop_columns(visits, names_like("z*")), visits)
   expect_identical(dim(drop_columns(visits, all_columns())), c(4L, 0L))
   expect_identical(names(move_columns(visits, kind, frames, after = hive)), names(visits)[c(1, 6, 5, 2:4)])
   expect_identical(names(move_columns(visits, gross_kg, hive)), names(visits)[c(2, 4:6, 3, 1)])
   expect_identical(names(move_columns(visits, hive, kind, after = 0)), names(visits)[c(1, 6, 2:5)])
-  expect_identical(names(set_columns(visits, { n <- 1 }, carry = columns_where(is.character))),
+  expect_identical(names(set_columns(visits, { n <- 1 }, carry = columns_that(is.character))),
                    c("hive", "apiary", "n"))
 })
 
@@ -50,8 +50,8 @@ test_that("what is wrong with a choice or a name reads well", {
     keep_columns(visits, hiv)
     keep_columns(visits, h = hive)
     keep_columns(visits, names_like("z*"))
-    keep_columns(visits, columns_where(7))
-    keep_columns(visits, columns_where(range))
+    keep_columns(visits, columns_that(7))
+    keep_columns(visits, columns_that(range))
     rename_columns(visits, hive = apiary)
     rename_columns(visits, a = hive, b = hive)
     rename_columns(visits, a = names_like("*_kg"))
@@ -61,7 +61,7 @@ test_that("what is wrong with a choice or a name reads well", {
   })
 })
 
-test_that("steps of a live table do the same, and are bound anew when its columns change", {
+test_that("steps of a rooted table do the same, and are bound anew when its columns change", {
   local_folder()
   utils::write.csv(visits, "visits.csv", row.names = FALSE)
   live <- open_table("visits.csv") |> drop_columns(kind) |> rename_columns(style = "title") |>

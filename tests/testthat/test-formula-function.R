@@ -117,7 +117,7 @@ test_that("a function that uses a name many times is not followed many times", {
   quietly(save_table(data, "in.csv"))
   table <- open_table("in.csv") |> set_columns({ a <- f(x) }) |> keep_rows(f(x) > 0)
   expect_identical(as.data.frame(table)$a, f(data$x[data$x > 0]))
-  expect_identical(why(table, 1, a)$value, f(data$x[data$x > 0][1]))
+  expect_identical(why(table, a, 1)$value, f(data$x[data$x > 0][1]))
   expect_identical(show_steps(table)$steps, list("Set a to f(x)", "Keep the rows where f(x) > 0"))
   expect_identical(as.data.frame(lineage(table))$from[1], "in.csv")
   expect_identical(set_columns(data, { a <- running(f(.above) / 2^26 + x, start = 0) })$a, cumsum(data$x))

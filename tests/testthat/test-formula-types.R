@@ -109,7 +109,7 @@ test_that("a category takes texts that are its levels, and keeps these", {
   expect_identical(set_columns(data, { kind[n == 3] <- "drone" })$kind, factor(c("queen", "drone", "drone")))
   expect_identical(set_columns(data, { new <- if (is.na(kind)) name else kind })$new,
                    factor(c("queen", "drone", "drone")))
-  expect_error(set_columns(data, { kind[n == 3] <- "dron" }), "Did you mean \"drone\"", class = "rowanroot_no_level")
+  expect_error(set_columns(data, { kind[n == 3] <- "dron" }), "try +\"drone\"", class = "rowanroot_no_level")
   expect_error(set_columns(data[0, ], { kind[n == 3] <- "dron" }), class = "rowanroot_no_level")
   expect_error(set_columns(data, { new <- if (n == 2) name else kind }), "worker", class = "rowanroot_no_level")
   more <- set_columns(data, { kind <- as_category(kind, levels = c("drone", "queen", "worker"));

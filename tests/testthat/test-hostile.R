@@ -42,7 +42,7 @@ test_that("no view and no message is a sign to a terminal, or runs code", {
     changed[["\u001badded"]] <- 1
     shown <- list(print(peek(table)), print(made), print(column_summary(made)), print(compare_tables(data, changed)),
                   print(compare_tables(data, changed, by = n)), print(lineage(made)), print(show_steps(made)),
-                  print(why(made, 1, "\u001b]0;new")), print(why(made, 2, "place")), said(NULL)) |> substitute()
+                  print(why(made, "\u001b]0;new", 1)), print(why(made, "place", 2)), said(NULL)) |> substitute()
     for (view in as.list(shown)[-1]) expect_false(misleads(said(eval(view))), info = deparse(view)[1])
     for (wrong in expression(set_columns(data, { q <- `\033nosuch` + 1 }), open_table("\033nosuch.csv"),
                              must_hold(data, "\033{stop('let in')}" = n > 5), save_table(data, "\033.xyz"),

@@ -52,20 +52,20 @@ test_that("a value is explained back to file and line, whatever was done to its 
               "21" = "visits/1.csv, line 6")
   leaves <- function(x) if (length(x$from)) unlist(lapply(x$from, leaves)) else x$place
   for (row in seq_len(nrow(rows))) {
-    found <- why(yield, row, weight)
+    found <- why(yield, weight, row)
     expect_identical(found$value, rows$weight[row])
     expect_setequal(leaves(found), places[[as.character(rows$weight[row])]])
   }
   # More rows than there are: none is left out, and their order is another.
   top <- yield |> top_rows(50, by = frames)
   for (row in 1:4) {
-    expect_setequal(leaves(why(top, row, weight)), places[[as.character(as.data.frame(top)$weight[row])]])
+    expect_setequal(leaves(why(top, weight, row)), places[[as.character(as.data.frame(top)$weight[row])]])
   }
-  for (column in names(rows)) expect_identical(why(yield, 2, column)$value, rows[[column]][2], label = column)
+  for (column in names(rows)) expect_identical(why(yield, column, 2)$value, rows[[column]][2], label = column)
   expect_snapshot(for (column in c("strength", "place", "so_far", "share", "price", "region", "where",
                                    "weight")) print(why(yield, where = hive == "NB-01" && day == "2025-03-01",
                                                         column = column), width = 80))
-  expect_snapshot(print(why(yield |> one_row_per(apiary, { kg <- mean(weight) }), 1, kg), width = 80))
+  expect_snapshot(print(why(yield |> one_row_per(apiary, { kg <- mean(weight) }), kg, 1), width = 80))
 })
 
 test_that("words of a whole column, an order or a table are told with what went into them", {
@@ -79,11 +79,11 @@ test_that("words of a whole column, an order or a table are told with what went 
     spread <- 5 - min_max(kg)
     part   <- share(kg)
     gain   <- if (change(kg, within = apiary) > 15) "up" else "down"
-    before <- previous(kg, by = 2)
+    before <- previous(kg, rows = 2)
     window <- moving_total(kg, rows = 2)
   })
   told <- function(column) {
-    found <- why(x, 4, column)
+    found <- why(x, column, 4)
     paste(c(found$filled, found$notes), collapse = " | ")
   }
   expect_match(told("altitude_m"), "look_up\\(\"NB\".*from apiaries.csv, line 3, where apiary is \"NB\"")
@@ -101,13 +101,13 @@ test_that("words of a whole column, an order or a table are told with what went 
 
 test_that("rows that are not there, or not one, are refused", {
   yield <- local_yield()
-  expect_error(why(yield, 99, weight), class = "rowanroot_no_such_row")
-  expect_error(why(yield, 1.5, weight), class = "rowanroot_no_such_row")
+  expect_error(why(yield, weight, 99), class = "rowanroot_no_such_row")
+  expect_error(why(yield, weight, 1.5), class = "rowanroot_no_such_row")
   expect_error(why(yield, where = frames > 0, column = weight), "holds in 4 rows", class = "rowanroot_no_such_row")
   expect_error(why(yield, where = frames > 100, column = weight), "holds in no row", class = "rowanroot_no_such_row")
-  expect_error(why(yield, 1, wieght), class = "rowanroot_unknown_column")
-  expect_error(why(yield, 1), class = "rowanroot_bad_argument")
-  expect_error(why(yield, 1, weight, where = frames > 5), "both", class = "rowanroot_bad_argument")
+  expect_error(why(yield, wieght, 1), class = "rowanroot_unknown_column")
+  expect_error(why(yield, row = 1), class = "rowanroot_bad_argument")
+  expect_error(why(yield, weight, 1, where = frames > 5), "both", class = "rowanroot_bad_argument")
   expect_error(plot_column(yield), class = "rowanroot_bad_argument")
   expect_error(why(yield, column = weight), class = "rowanroot_bad_argument")
 })

@@ -3,14 +3,14 @@ data <- data.frame(temp = c(20, 30), s = c("a", "b"), t = c("x", "y"))
 message_of <- function(code) gsub("\\s+", " ", conditionMessage(expect_error(code, class = "rowanroot_error")))
 
 test_that("messages name what the user typed and a way out that works", {
-  expect_match(message_of(data |> must_hold("x" = temp > 0)), "is what the table of `must_hold()` is called",
+  expect_match(message_of(data |> must_hold("x" = temp > 0)), "is the table argument of `must_hold()`",
                fixed = TRUE)
   expect_match(message_of(data |> set_columns(x = temp * 2)), "set_columns({ x <- temp * 2 })", fixed = TRUE)
   expect_match(message_of(set_columns(visists, { a <- 1 })), "no object `visists`", fixed = TRUE)
   expect_match(message_of(set_columns(data, { temp[-1] <- 5 })), "[.row != 1]", fixed = TRUE)
   expect_match(message_of(set_columns(data, { temp[2] <- 5 })), "[.row == 2]", fixed = TRUE)
   expect_match(message_of(set_columns(data, { a <- s + t })), "join_text(s, t)", fixed = TRUE)
-  expect_match(message_of(set_columns(data, { a <- s + 1 })), "as.numeric()", fixed = TRUE)
+  expect_match(message_of(set_columns(data, { a <- s + 1 })), "as_number()", fixed = TRUE)
   expect_no_match(message_of(set_columns(data, { c(p) <- split_text(s, "-", type = "number") })),
                   "unreadable = \"missing\"`\\.|thousands")
   expect_match(message_of(keep_rows(data, temp)), "`temp > 0`", fixed = TRUE)

@@ -17,7 +17,7 @@ random_line <- function(data) {
                    best = .(sample(c("highest", "lowest"), 1)),
                    ties = .(sample(c("min", "max", "average", "first", "last", "dense"), 1)),
                      missing = .(sample(c("keep", "first", "last"), 1)))),
-    bquote(.(as.name(sample(c("previous", "following"), 1)))(.(part), by = .(sample(1:3, 1)))),
+    bquote(.(as.name(sample(c("previous", "following"), 1)))(.(part), rows = .(sample(1:3, 1)))),
     bquote(.(as.name(sample(c("running_count", "running_min", "running_max"), 1)))(.(sample(list(quote(e), quote(j)),
         1)[[1]]),
                                                                                missing = .(sample(c("skip", "carry",

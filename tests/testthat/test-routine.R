@@ -26,8 +26,8 @@ test_that("every verb gives in a routine what it gives on a table", {
   expect_same(r |> sort_rows(keeper, descending(day)), data |> sort_rows(keeper, descending(day)))
   expect_same(r |> top_rows(2, by = gross_kg, within = hive), data |> top_rows(2, by = gross_kg, within = hive))
   expect_same(r |> bottom_rows(3, by = gross_kg), data |> bottom_rows(3, by = gross_kg))
-  expect_same(r |> keep_columns(names_like("*_kg"), columns_where(is.integer)), data |>
-              keep_columns(names_like("*_kg"), columns_where(is.integer)))
+  expect_same(r |> keep_columns(names_like("*_kg"), columns_that(is.integer)), data |>
+              keep_columns(names_like("*_kg"), columns_that(is.integer)))
   expect_same(r |> drop_columns(day), data |> drop_columns(day))
   expect_same(r |> move_columns(day, after = hive), data |> move_columns(day, after = hive))
   expect_same(r |> rename_columns(kg = gross_kg, toupper), data |> rename_columns(kg = gross_kg, toupper))

@@ -32,7 +32,7 @@ test_that("a table in chunks is the same as in memory: row by row, running words
       least <- running_min(day, within = day)
       balance <- running(.above * 0.99 + half, start = 0, within = hive)
       longest <- running(if (half > 0.5) note else .above, start = "", within = frames)
-      before <- previous(kg, by = 3, default = 0, within = frames)
+      before <- previous(kg, rows = 3, default = 0, within = frames)
       changed <- time_between(previous(day), day, "days")
       window <- moving_mean(kg, rows = 7, within = hive)
       top <- moving_max(frames, rows = 300)
@@ -95,7 +95,7 @@ test_that("errors in a later chunk say from where rows are counted, and leave th
   withr::local_options(rowanroot.memory = 20000)
   write_text("old", "out.csv")
   expect_error(quietly(open_table("visits.csv") |> set_columns({ n <- as_number(kg) }) |>
-                       save_table("out.csv", force = TRUE)), "rows are counted from row [0-9,]+ on",
+                       save_table("out.csv", force = TRUE)), "rows are counted from row [0-9,]+",
                class = "rowanroot_unreadable")
   expect_identical(readLines("out.csv"), "old")
   expect_error(quietly(open_table("visits.csv", types = c(kg = "integer")) |> save_table("out.csv", force = TRUE)),

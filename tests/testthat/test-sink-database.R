@@ -186,7 +186,7 @@ for (database in c("PostgreSQL", "SQLite")) {
     connection <- if (database == "SQLite") local_sqlite() else local_postgres()
     visits <- data.frame(id = 1:200, kg = stats::runif(200), note = rep(c("a", NA), 100))
     DBI::dbWriteTable(connection, "visits", visits)
-    hash <- function(source) source_parts(live(source)$source, NULL)$hash
+    hash <- function(source) source_parts(rooted(source)$source, NULL)$hash
     table <- open_table(connection, table = "visits")
     ordered <- open_table(connection, query = "SELECT * FROM visits ORDER BY kg")
     before <- c(hash(table), hash(ordered))

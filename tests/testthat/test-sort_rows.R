@@ -69,7 +69,7 @@ test_that("top and bottom rows are those of a sorted table, overall and per grou
   }
 })
 
-test_that("sorted and top rows of a live table follow its files", {
+test_that("sorted and top rows of a rooted table follow its files", {
   local_project()
   visits <- open_table("visits/*.csv")
   heaviest <- visits |> sort_rows(descending(gross_kg)) |> top_rows(1, by = tare_kg)

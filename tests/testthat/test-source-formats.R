@@ -62,7 +62,7 @@ test_that("databases give tables and queries, and odd names are no SQL", {
   DBI::dbExecute(connection, "INSERT INTO weights VALUES (9)")
   expect_message(expect_identical(heavy$kg, c(2L, 3L, 9L)), class = "rowanroot_recalculated")
   expect_error(open_table("hives.sqlite"), "Which table", class = "rowanroot_no_such_table")
-  expect_error(open_table(connection, table = "weight"), "Did you mean \"weights\"", class = "rowanroot_no_such_table")
+  expect_error(open_table(connection, table = "weight"), "try +\"weights\"", class = "rowanroot_no_such_table")
   expect_error(open_table(connection, query = "SELECT nosuch FROM weights"), "no such column",
                class = "rowanroot_database")
 })

@@ -72,7 +72,7 @@ test_that("several files have the types of all, and files are of the kind that t
   write_text(character(), "3.jsonl")
   both <- open_table(c("1.jsonl", "2.ndjson", "3.jsonl"), file_column = "file")
   expect_identical(as.data.frame(both), data.frame(file = c("1", "2"), kg = c(1, 2.5), hive = c("a", "b")))
-  expect_identical(source_place(live(both)$source, 2, NULL), "2.ndjson, line 1")
+  expect_identical(source_place(rooted(both)$source, 2, NULL), "2.ndjson, line 1")
   connection <- gzfile("4.jsonl.gz", "wb")
   writeLines('{"kg":3}', connection)
   close(connection)

@@ -95,5 +95,5 @@ test_that("a damaged file is told, and never ends R", {
   own <- parquet_reader
   withr::defer(utils::assignInNamespace("parquet_reader", own, "rowanroot"))
   utils::assignInNamespace("parquet_reader", function() reader, "rowanroot")
-  expect_error(open_table("whole.parquet"), "whole.parquet.*broke off", class = "rowanroot_unreadable_file")
+  expect_error(open_table("whole.parquet"), "whole.parquet.*stopped", class = "rowanroot_unreadable_file")
 })

@@ -115,7 +115,7 @@ test_that("the first sheet that can be seen is read, from its first row on, and 
   expect_identical(opened(), data.frame(hive = c(" a", NA, "bA&\U1F41D"), kg = c(1, NA, 3)))
   expect_identical(names(opened(names = c("x", "y"))), c("x", "y"))
   expect_identical(nrow(opened(names = c("x", "y"))), 3L)
-  expect_identical(source_place(live(open_table("given.xlsx"))$source, 3, NULL), "given.xlsx, sheet One, row 6")
+  expect_identical(source_place(rooted(open_table("given.xlsx"))$source, 3, NULL), "given.xlsx, sheet One, row 6")
   expect_error(opened(header = FALSE), class = "rowanroot_bad_argument")
   expect_error(opened(names = "x"), class = "rowanroot_bad_argument")
 })

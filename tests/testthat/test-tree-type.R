@@ -35,7 +35,7 @@ test_that("types that are found are those that formulas come to", {
   for (k in 1:400) {
     data <- random_columns(sample(c(1, 5, 40), 1))
     formula <- random_formula(sample(c("number", "logical", "text", "date"), 1), sample(1:4, 1))
-    step <- suppressWarnings(rowanroot:::live(eval(bquote(set_columns(open_table(data),
+    step <- suppressWarnings(rowanroot:::rooted(eval(bquote(set_columns(open_table(data),
         { new <- .(formula) }))))$steps[[1]])
     schema <- suppressWarnings(rowanroot:::step_schema(step, rowanroot:::schema_of(data), NULL))
     type <- schema$types[["new"]]
@@ -59,7 +59,7 @@ test_that("a schema has the columns that each step gives", {
                                              empty <- NA }) |> rename_columns(why = y) |> keep_columns(-x) |>
     one_row_per(s, { top <- max(why); last <- last_value(day); rows <- .rows })
   schema <- rowanroot:::schema_of(data)
-  for (step in rowanroot:::live(table)$steps) schema <- rowanroot:::step_schema(step, schema, NULL)
+  for (step in rowanroot:::rooted(table)$steps) schema <- rowanroot:::step_schema(step, schema, NULL)
   expect_identical(names(schema$types), names(table))
   expect_identical(schema$types, c(s = "text", top = "double", last = "other", rows = "integer"))
   expect_s3_class(schema$likes$last, "Date")

@@ -79,14 +79,14 @@ test_that("moving windows are what their rows come to, for every length", {
   for (n in c(1, 2, 50)) {
     data <- running_data(n)
     for (word in c("moving_total", "moving_mean", "moving_min",
-                   "moving_max")) for (rows in unique(c(1, 2, 3, 7, n))) for (complete in c(TRUE, FALSE))
+                   "moving_max")) for (rows in unique(c(1, 2, 3, 7, n))) for (short in c("missing", "fewer"))
       for (column in c("d", "w", "i")) for (within in list(NULL, "g")) {
         if (rows > n) next
         of <- list(moving_total = sum, moving_mean = mean, moving_min = min, moving_max = max)[[word]]
-        code <- as.call(c(as.name(word), as.name(column), rows = rows, complete = complete, along = quote(day),
+        code <- as.call(c(as.name(word), as.name(column), rows = rows, short = short, along = quote(day),
                           if (length(within)) list(within = as.name(within))))
         expected <- in_order(data, within, list(data$day), function(part) vapply(seq_len(nrow(part)), function(k) {
-          if (complete && k < rows) NA_real_ else as.numeric(of(part[[column]][max(1, k - rows + 1):k]))
+          if (short == "missing" && k < rows) NA_real_ else as.numeric(of(part[[column]][max(1, k - rows + 1):k]))
         }, 0))
         expect_equal(known(eval(bquote(set_columns(data, { new <- .(code) })))$new), known(expected),
                      tolerance = 1e-14, info = paste(n, deparse1(code)))
@@ -108,7 +108,7 @@ test_that("neighbours are found in every order and group, for every type", {
         rows <- seq_len(nrow(part)) - direction * by
         part[[column]][ifelse(rows < 1 | rows > nrow(part), NA, rows)]
       }
-      code <- function(word) as.call(c(as.name(word), as.name(column), by = by, along = quote(c(s, hour)),
+      code <- function(word) as.call(c(as.name(word), as.name(column), rows = by, along = quote(c(s, hour)),
                                        if (length(within)) list(within = as.name(within))))
       found <- eval(bquote(set_columns(data, { before <- .(code("previous")); after <- .(code("following")) })))
       along <- orders_of_r(data)[[4]]
@@ -163,7 +163,7 @@ test_that("numbers come onto a common scale, over the column and in groups", {
   found <- set_columns(data, {
     z <- z_score(w)
     p <- z_score(w, sd = "population")
-    m <- min_max(i, to = c(-1, 3))
+    m <- min_max(i, ends = c(-1, 3))
     s <- share(i)
     g <- z_score(w, within = g)
   })

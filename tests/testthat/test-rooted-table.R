@@ -1,4 +1,4 @@
-test_that("a live table gives new values when a file changed, and says why", {
+test_that("a rooted table gives new values when a file changed, and says why", {
   local_project()
   yield <- open_table("visits/*.csv") |> set_columns({ net_kg <- gross_kg - tare_kg })
   expect_identical(yield$net_kg, c(25, 22.3, 14, NA))
@@ -23,11 +23,11 @@ test_that("steps follow when the columns of a file change", {
   expect_error(as.data.frame(yield), class = "rowanroot_unknown_column")
 })
 
-test_that("a live table does what a data frame does, step by step", {
+test_that("a rooted table does what a data frame does, step by step", {
   data <- data.frame(a = 1:5, b = letters[1:5])
   steps <- function(x) x |> set_columns({ c <- a * 2; .d <- c }, after = a) |> keep_rows(c > 4)
   live <- steps(open_table(data))
-  expect_s3_class(live, "live_table")
+  expect_s3_class(live, "rooted_table")
   expect_identical(as.data.frame(live), steps(data))
   expect_named(live, c("a", "c", "b"))
   expect_identical(live[2, "b"], "d")
