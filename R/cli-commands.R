@@ -94,20 +94,22 @@ cli_peek <- function(args) {
   options <- list(
     optparse::make_option("--rows", default = "6", help = "how many rows to show [%default]"),
     optparse::make_option("--separator",
-                          help = "the character between two fields, \\t for a tab [, or a tab, by the file's name]")
+                          help = "the character between two fields, \\t for a tab [, or a tab, by the file's name]"),
+    optparse::make_option("--table", help = "the table of a database"),
+    optparse::make_option("--sheet", help = "the sheet of a workbook [the first]")
   )
   given <- cli_arguments("peek", args, options)
   if (is.null(given)) return(exit_done)
   rows <- number_option(given$options$rows, "--rows", "peek", 0)
   check_cli_file(given$args, "peek", is_pattern = TRUE)
   # A tab is hard to type in a shell.
-  separator <- if (!is.null(given$options$separator)) sub("\\t", "\t", given$options$separator, fixed = TRUE)
-  table <- if (is.null(separator)) open_table(given$args) else open_table(given$args, separator = separator)
-  print(peek(table, rows = rows))
+  options <- given$options[intersect(c("separator", "table", "sheet"), names(given$options))]
+  if (!is.null(options$separator)) options$separator <- sub("\\t", "\t", options$separator, fixed = TRUE)
+  print(do.call(peek, c(list(given$args, rows), options)))
   exit_done
 }
 
-# A file that is not there is wrong use: nothing was tried.
+# A file that is not there is a usage error: nothing was tried.
 check_cli_file <- function(path, command, is_pattern = FALSE) {
   if (file.exists(path) && (is_pattern || !dir.exists(path)) || is_pattern && length(Sys.glob(path))) {
     return(invisible())

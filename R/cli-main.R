@@ -19,7 +19,7 @@ cli_commands <- function() {
     new = list(run = cli_new, arguments = "folder", about = "start a project: a script, and a folder for its files"),
     clean = list(run = cli_clean, arguments = "[folder]",
                  about = "remove what is stored beside a script and can be made again"),
-    peek = list(run = cli_peek, arguments = "file", about = "show the size, columns and first rows of a CSV file")
+    peek = list(run = cli_peek, arguments = "file", about = "show the size, columns and first rows of a file")
   )
 }
 

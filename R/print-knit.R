@@ -5,7 +5,7 @@ knit_print.rooted_table <- function(x, ...) knit_print.table_view(peek(x))
 
 #' @exportS3Method knitr::knit_print
 knit_print.table_view <- function(x, ...) {
-  made <- unique(unlist(x$derived))
+  made <- unique(c(x$leads, unlist(x$derived)))
   columns <- x$columns[match(c(made, x$rest), x$columns$name), , drop = FALSE]
   from <- vapply(columns$name, function(name) {
     of <- Find(function(derived) derived[1] == name, x$derived)

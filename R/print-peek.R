@@ -1,11 +1,12 @@
 #' Look at a table
 #'
-#' Shows the size, every column with its type and how many of its values are missing, and the first
-#' rows. Of a rooted table the columns that its steps made come first, each beside the columns that it came
-#' from, however wide the table is.
+#' Shows the size, every column with its type and its number of missing values, and the first rows. In a rooted table,
+#' the columns that its steps made come first, each beside the columns that it came from, however wide the table is;
+#' the columns of groups come before them.
 #'
-#' @param x A data frame, a rooted table, or the path of a CSV file.
+#' @param x A data frame, a rooted table, or the path of a file, or of several by a pattern.
 #' @param rows How many rows to show.
+#' @param ... For a path: arguments of [open_table()], such as `table = "visits"`.
 #' @return An object of class `table_view`, which prints itself to the width of the console. It is a list
 #'   with `title`, `rows`, `columns` (a data frame of `name`, `type`, `missing`), `strips` (the columns shown
 #'   side by side) and `head` (the first rows).
@@ -19,35 +20,41 @@
 #' peek(visits)
 #' peek(open_table(visits) |> set_columns({ net_kg <- gross_kg - tare_kg }))
 #' @export
-peek <- function(x, rows = 6) {
+peek <- function(x, rows = 6, ...) {
   call <- quote(peek())
   if (!is.numeric(rows) || length(rows) != 1 || is.na(rows) || rows < 0) {
     stop_because("{.arg rows} must be a number of rows, 0 or more, not {.code {one_line(rows)}}.", "bad_argument", call)
   }
-  if (is.character(x)) x <- open_table(x)
+  if (is.character(x)) return(view_of(open_table(x, ...), rows, call))
+  if (...length()) {
+    stop_because(c("Only {.arg x} and {.arg rows} are used for a table.",
+                   "try" = "Give the path of a file, such as {.code peek(\"hives.sqlite\", table = \"visits\")}."),
+                 "bad_argument", call)
+  }
   check_table(x, call)
   view_of(x, rows, call)
 }
 
 view_of <- function(x, rows, call) {
   data <- if (is_rooted_table(x)) table_data(x, call) else x
-  new_table_view(data, table_title(x), table_origins(x), rows)
+  new_table_view(data, table_title(x), table_origins(x), rows, table_leads(x))
 }
 
-new_table_view <- function(data, title, origins, rows) {
+new_table_view <- function(data, title, origins, rows, leads = character()) {
   columns <- data.frame(name = names(data), type = vapply(data, type_name, ""),
                         missing = vapply(data, count_missing, 0), row.names = NULL)
   derived <- Map(function(name, from) c(name, from), names(origins), origins)
-  rest <- setdiff(names(data), unlist(derived))
-  structure(list(title = title, rows = nrow(data), columns = columns, derived = unname(derived), rest = rest,
-                 head = utils::head(data, rows)), class = "table_view")
+  derived <- derived[!names(derived) %in% leads]
+  rest <- setdiff(names(data), c(leads, unlist(derived)))
+  structure(list(title = title, rows = nrow(data), columns = columns, leads = leads, derived = unname(derived),
+                 rest = rest, head = utils::head(data, rows)), class = "table_view")
 }
 
 count_missing <- function(column) if (is.list(column)) 0 else as.numeric(sum(is.na(column)))
 
 #' @export
 format.table_view <- function(x, width = cli::console_width(), ...) {
-  made <- match(vapply(x$derived, `[`, "", 1), x$columns$name)
+  made <- match(c(x$leads, vapply(x$derived, `[`, "", 1)), x$columns$name)
   columns <- format_names(x$columns[c(made, setdiff(seq_len(nrow(x$columns)), made)), ])
   c(cli::style_bold(paste0(x$title, ": ", counted_rows(x$rows), ", ", counted(nrow(x$columns), "column"))),
     if (nrow(x$columns)) c("", at_most_lines(strwrap_cells(columns, width), 8)),
@@ -108,9 +115,10 @@ format_strips <- function(x, width) {
   most <- if (length(x$derived)) Inf else 3
   shown <- 0
   after_derived <- FALSE
-  for (names in c(x$derived, as.list(x$rest))) {
-    is_derived <- shown < length(x$derived)
-    if (!is_derived && is.infinite(most)) most <- length(strips) + 2
+  groups <- c(as.list(x$leads), x$derived, as.list(x$rest))
+  for (names in groups) {
+    is_derived <- shown >= length(x$leads) && shown < length(x$leads) + length(x$derived)
+    if (shown >= length(x$leads) + length(x$derived) && is.infinite(most)) most <- length(strips) + 2
     group <- format_group(names, head, is_derived)
     last <- length(strips)
     between <- if (group$derived || after_derived) paste0(" ", mark("\u2502", "|"), " ") else "  "
@@ -122,7 +130,7 @@ format_strips <- function(x, width) {
     shown <- shown + 1
   }
   lines <- unlist(lapply(strips, function(strip) c("", strip)))
-  hidden <- utils::tail(x$rest, length(x$derived) + length(x$rest) - shown)
+  hidden <- utils::tail(x$rest, length(groups) - shown)
   c(lines, if (length(hidden)) c("", wrapped(paste0("Not shown: ", counted(length(hidden), "other column"),
                                                     ". To see some: peek(keep_columns(x, ", code_name(hidden[1]),
                                                     "))"), width)))

@@ -6,6 +6,12 @@ table_title <- function(x) {
   paste0(shown(source_title(rooted(x)$source)), if (steps) paste0(", then ", counted(steps, "step")))
 }
 
+# The columns to show first.
+table_leads <- function(x) {
+  if (!is_rooted_table(x)) return(character())
+  Reduce(function(leads, step) step_leads(step, leads), rooted(x)$steps, character())
+}
+
 # For each column that steps made, the columns of the table that it came from.
 table_origins <- function(x) {
   if (!is_rooted_table(x)) return(list())

@@ -53,6 +53,12 @@ carry_origins <- function(step, origins) UseMethod("carry_origins")
 #' @export
 carry_origins.default <- function(step, origins) origins
 
+# The columns that are shown first: those of groups. `leads` are those of the steps before.
+step_leads <- function(step, leads) UseMethod("step_leads")
+
+#' @export
+step_leads.default <- function(step, leads) intersect(leads, step$columns)
+
 # What the step adds to a table's lineage: groups of nodes, each of which is made of the columns as they are before
 # its group.
 step_lineage <- function(step) UseMethod("step_lineage")

@@ -125,6 +125,9 @@ step_lineage.step_one_row_per <- function(step) lapply(step$statements, statemen
 
 # A row of groups: its aggregates are of many rows before.
 #' @export
+step_leads.step_one_row_per <- function(step, leads) step$keys
+
+#' @export
 step_reason.step_one_row_per <- function(step, column, row, rows) {
   reason_group(step$keys, Find(function(statement) column %in% statement$targets, rev(step$statements)))
 }

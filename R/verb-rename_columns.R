@@ -115,10 +115,11 @@ step_lines.step_rename <- function(step) {
 carry_origins.step_rename <- function(step, origins) {
   now <- function(names) step$columns[match(names, step$from)]
   origins <- origins[names(origins) %in% step$from]
-  carried <- lapply(stats::setNames(origins, now(names(origins))), function(from) now(intersect(from, step$from)))
-  renamed <- step$columns != step$from & !step$columns %in% names(carried)
-  c(carried, stats::setNames(as.list(step$from[renamed]), step$columns[renamed]))
+  lapply(stats::setNames(origins, now(names(origins))), function(from) now(intersect(from, step$from)))
 }
+
+#' @export
+step_leads.step_rename <- function(step, leads) step$columns[match(leads, step$from)]
 
 #' @export
 call_in_words.call_rename_columns <- function(call) {

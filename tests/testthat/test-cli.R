@@ -51,6 +51,11 @@ test_that("every command has its help, and peek shows a file", {
   expect_match(paste(rowanroot("--help")$out, collapse = "\n"), "rowanroot command")
   expect_match(rowanroot("peek", "visits/2025-01.csv", "--rows", "1")$out[1],
                "visits/2025-01.csv: 2 rows, 3 columns", fixed = TRUE)
+  quietly(save_table(data.frame(hive = c("NB-01", "SH-01"), kg = 1:2), "hives.sqlite", table = "weights"))
+  expect_match(rowanroot("peek", "hives.sqlite", "--table", "weights")$out[1], "2 rows, 2 columns", fixed = TRUE)
+  expect_match(paste(rowanroot("peek", "hives.sqlite", "--table", "weight")$errors, collapse = " "), "try +\"weights\"")
+  expect_match(rowanroot("peek", "hives.sqlite", "--sheet", "June")$errors, "sheet", all = FALSE)
+  expect_error(peek(data.frame(a = 1), table = "weights"), class = "rowanroot_bad_argument")
 })
 
 test_that("two runs at once wait for each other", {

@@ -41,8 +41,10 @@ test_that("a summary fits the width, and reads 0 where nothing is left", {
 test_that("measures are shown with the digits that the column has", {
   shown <- function(x) {
     lines <- format(column_summary(data.frame(x)), width = 200)
-    names <- strsplit(lines[1], " {2,}")[[1]]
-    stats::setNames(strsplit(lines[2], " {2,}")[[1]], names)[c("mean", "sd", "min", "median", "max")]
+    starts <- gregexpr("(?<= )[^ ]+$|[^ ]+(?=  )|^[^ ]+", lines[1], perl = TRUE)[[1]]
+    ends <- starts + attr(starts, "match.length") - 1
+    cells <- trimws(substring(lines[2], c(1, utils::head(ends, -1) + 1), ends))
+    stats::setNames(cells, regmatches(lines[1], list(starts))[[1]])[c("mean", "sd", "min", "median", "max")]
   }
   expect_identical(unname(shown(c(1L, 11111103L))), c("5,555,552", "7,856,735.57", "1", "5,555,552", "11,111,103"))
   expect_identical(shown(c(2024L, 2025L))[["max"]], "2025")
