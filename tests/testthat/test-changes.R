@@ -16,7 +16,7 @@ test_that("an output can be compared with what it was before", {
   expect_identical(nrow(as.data.frame(open_table("out/weights.csv"))), 2L)
   clean_store(journal = TRUE)
   expect_error(changes("out/weights.csv"), class = "rowanroot_unknown_output")
-  expect_error(changes("out/weight.csv"), "Did you mean", class = "rowanroot_no_such_file")
+  expect_error(changes("out/weight.csv"), "try +'out/weights.csv'", class = "rowanroot_no_such_file")
   expect_error(quietly(save_table(hives, "out/weights.csv")), class = "rowanroot_foreign_output")
 })
 

@@ -8,7 +8,7 @@ test_that("bands have their upper ends in them", {
   expect_identical(levels(bands(1, 4, most = 8)), c("up to 4", "most"))
   days <- as.Date(c("2025-03-01", "2025-03-02", NA))
   expect_identical(as.integer(bands(days, early = as.Date("2025-03-01"), late = Inf)), c(1L, 2L, NA))
-  expect_error(bands(c(1, 9, 10), a = 4, b = 8), "2 rows lie above.*row 2: 9", class = "rowanroot_out_of_bands")
+  expect_error(bands(c(1, 9, 10), a = 4, b = 8), "2 rows are above.*row 2: 9", class = "rowanroot_out_of_bands")
   expect_error(bands("a", 4), "as_number", class = "rowanroot_type_mismatch")
   for (code in expression(bands(1), bands(1, 8, 4), bands(1, a = 4, a = 8), bands(1, "a"), bands(1, NA),
                           bands(as.Date("2025-03-01"), 4), bands(1, as.Date("2025-03-01")))) {
