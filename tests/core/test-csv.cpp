@@ -229,6 +229,13 @@ TEST("texts are quoted when they must be, and come back the same") {
     line += ",1\n";
     CHECK(fields(line).at(0) == value);
   }
+  const auto written = [](std::string_view value) {
+    std::string text;
+    write_field(value, ',', &text);
+    return text;
+  };
+  CHECK(written("plain") == "plain" && written("two words") == "two words" && written("a;b") == "a;b");
+  CHECK(written("a,b") == "\"a,b\"" && written("a\"b") == "\"a\"\"b\"" && written("a\nb") == "\"a\nb\"");
 }
 
 TEST("UTF-8 is told from what is not") {

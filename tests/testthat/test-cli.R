@@ -119,7 +119,7 @@ test_that("watch runs again when a file changes, goes on after a failure, and en
   expect_true(wait_for("Stopped watching", 1))
 })
 
-test_that("why tells of an output by the script that made it", {
+test_that("why explains an output by the script that made it", {
   local_project()
   rowanroot("run", "yield.R")
   told <- rowanroot("why", "out/yield.csv", "--row", "3", "--column", "net_lb")

@@ -48,7 +48,7 @@ test_that("sums through what a double can't hold, and infinite values, are R's",
   }
 })
 
-test_that("the greatest of no values is told, as R tells it", {
+test_that("the greatest of no values is reported, as R tells it", {
   data <- data.frame(g = c("a", "a", "b"), x = c(NA, NA, 1))
   expect_warning(found <- one_row_per(data, g, { top <- max(x, na.rm = TRUE) }), "no values in 1 group: it is -Inf",
                  class = "rowanroot_no_values")

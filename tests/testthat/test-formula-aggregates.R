@@ -88,7 +88,7 @@ test_that("64-bit integers are grouped and counted by all their bits", {
   expect_identical(set_columns(data, { ids <- count_distinct(id) })$ids[1], 3L)
 })
 
-test_that("a missing value and one that is no number are told apart", {
+test_that("a missing value and one that is no number are distinguished", {
   data <- data.frame(a = c(1, NA, NaN), b = c(1, NaN, NA), i = 1:3)
   result <- set_columns(data, { sa <- sum(a); sb <- sum(b); ma <- min(a); mb <- max(b) })
   expect_identical(c(is.nan(result$sa[1]), is.nan(result$sb[1]), is.nan(result$ma[1]), is.nan(result$mb[1])),

@@ -1,6 +1,6 @@
 run_quietly <- function(...) suppressWarnings(quietly(run_script(...)))
 
-test_that("a formula that draws random numbers or looks outside is told, and its output made at each run", {
+test_that("a formula that draws random numbers or looks outside is reported, and its output made at each run", {
   local_folder()
   write_text(c("x", "1", "2"), "in.csv")
   helper <- "noise <- function(n) stats::rnorm(n)"

@@ -68,7 +68,7 @@ test_that("a value is explained back to file and line, whatever was done to its 
   expect_snapshot(print(why(yield |> one_row_per(apiary, { kg <- mean(weight) }), kg, 1), width = 80))
 })
 
-test_that("words of a whole column, an order or a table are told with what went into them", {
+test_that("words of a whole column, an order or a table are reported with what went into them", {
   local_folder()
   write_text(c("apiary,region,altitude_m", "SH,hills,240", "NB,river,12"), "apiaries.csv")
   visits <- data.frame(apiary = c("NB", "SH", "NB", "NB"), kg = c(10, 20, 30, 50))

@@ -102,7 +102,7 @@ test_that("a file that a table looks things up in is an input too", {
   expect_error(save_table(found, "codes.csv", force = TRUE), class = "rowanroot_output_is_input")
 })
 
-test_that("names that are not text are told", {
+test_that("names that are not text are reported", {
   skip_on_os("windows")
   local_folder()
   latin1 <- "caf\xe9.csv"

@@ -32,7 +32,7 @@ test_that("a report is one whole page with all its parts, and nothing of the dat
   expect_no_match(html, "(src|href)=\"(https?:|//)")
 })
 
-test_that("a report of a script tells of its outputs and what changed in them", {
+test_that("a report of a script explains its outputs and what changed in them", {
   local_project()
   write_text(c(project_script, "save_table(visits, 'out/visits.csv')"), "yield.R")
   quietly(run_script("yield.R"))

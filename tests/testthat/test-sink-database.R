@@ -70,7 +70,7 @@ for (database in c("PostgreSQL", "SQLite")) {
   })
 }
 
-test_that("closed connections, and files that are no databases, are told", {
+test_that("closed connections, and files that are no databases, are reported", {
   local_folder()
   connection <- DBI::dbConnect(RSQLite::SQLite(), ":memory:")
   DBI::dbDisconnect(connection)
@@ -228,7 +228,7 @@ for (database in c("PostgreSQL", "SQLite")) {
   })
 }
 
-test_that("SQLite's columns of several types are told with the row, others are exact", {
+test_that("SQLite's columns of several types are reported with the row, others are exact", {
   local_folder()
   connection <- local_sqlite()
   make <- function(type, ...) {
@@ -257,7 +257,7 @@ test_that("SQLite's columns of several types are told with the row, others are e
   expect_error(open_table(connection, table = "t", types = c(x = "integer")), class = "rowanroot_bad_argument")
 })
 
-test_that("PostgreSQL's numbers, dates and other types are exact, or told", {
+test_that("PostgreSQL's numbers, dates and other types are exact, or reported", {
   local_folder()
   connection <- local_postgres()
   ask <- function(value, ...) open_table(connection, query = paste("SELECT", value, "AS x"), ...)$x

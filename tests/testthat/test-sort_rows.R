@@ -78,7 +78,7 @@ test_that("sorted and top rows of a rooted table follow its files", {
   expect_identical(quietly(as.data.frame(heaviest))$hive, "SH-01")
 })
 
-test_that("mistakes in sorting are told with the way out", {
+test_that("mistakes in sorting are reported with the way out", {
   data <- data.frame(net_kg = c(3, 1), hive = c("a", "b"))
   data$list <- list(1, 2)
   expect_snapshot(error = TRUE, {

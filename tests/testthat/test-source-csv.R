@@ -144,7 +144,7 @@ test_that("types are of all rows of all files, however deferred one differs", {
   expect_identical(as.data.frame(open_table("*.csv", file_column = "file")), found)
 })
 
-test_that("a value that is none of its type is told with its place", {
+test_that("a value that is none of its type is reported with its place", {
   local_folder()
   write_text(c("a,b", "\"x", "y\",1", "z,one"), "1.csv")
   write_text(c("b,a", "two,x"), "2.csv")

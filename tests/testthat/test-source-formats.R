@@ -47,7 +47,7 @@ test_that("several files of a kind are one table, and a changed one makes output
   expect_identical(script_status("all.R")$why, "jsonl/2.jsonl changed")
 })
 
-test_that("databases give tables and queries, and odd names are no SQL", {
+test_that("databases give tables and queries, and odd names are not SQL", {
   local_folder()
   data <- every_type()[c("whole", "number", "text")]
   odd <- "hives\"; DROP TABLE \"x"

@@ -33,7 +33,7 @@ test_that("types are JSON's own, and those of all lines", {
                    data.frame(a = c("1", "y"), b = factor(c("x", "z"))))
 })
 
-test_that("what is not right is told with file and line", {
+test_that("what is not right is reported with file and line", {
   local_folder()
   wrong <- list(c('{"a":1}', '{"a":"x"}'), c('{"a":"x"}', "", '{"a":1}'), c('{"a":1.5}', '{"a":9007199254740993}'),
                 '{"a":123456789012345678901}', '{"a":1e400}', '{"a":1,"a":2}', '{"":1}', '{"a":[1]}',

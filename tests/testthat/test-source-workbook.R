@@ -120,7 +120,7 @@ test_that("the first sheet that can be seen is read, from its first row on, and 
   expect_error(opened(names = "x"), class = "rowanroot_bad_argument")
 })
 
-test_that("the zone of times is named, and damaged workbooks are told", {
+test_that("the zone of times is named, and damaged workbooks are reported", {
   local_folder()
   data <- data.frame(at = as.POSIXct("2026-06-01 12:00", tz = "Europe/Zurich"), x = "a")
   expect_message(quietly_made <- utils::capture.output(save_table(data, "zone.xlsx"), type = "output"),

@@ -96,7 +96,7 @@ test_that("columns are ranked in each row", {
   expect_error(row_ranking(1:2, 2:3), class = "rowanroot_bad_argument")
 })
 
-test_that("mistakes with ranks are told with the way out", {
+test_that("mistakes with ranks are reported with the way out", {
   data <- data.frame(net_kg = c(3, 1), apiary = c("NB", "SH"))
   data$list <- list(1, 2)
   expect_snapshot(error = TRUE, {

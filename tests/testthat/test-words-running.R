@@ -206,7 +206,7 @@ test_that("the order of a block counts for all that depends on it", {
   expect_equal(grouped[4:6], data.frame(number = c(1, 2, 1), last = c(20, 20, 30), sum = c(10, 30, 30)))
 })
 
-test_that("mistakes with order are told with the way out", {
+test_that("mistakes with order are reported with the way out", {
   data <- data.frame(net_kg = c(3, 1), s = c("a", "b"), day = as.Date(c("2025-01-01", NA)))
   expect_snapshot(error = TRUE, {
     set_columns(data, { a <- running_total(s) })
