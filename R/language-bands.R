@@ -33,8 +33,8 @@ bands <- function(x, ...) {
   code <- findInterval(value, ends, left.open = TRUE) + 1L
   above <- which(code > length(ends))
   if (length(above)) {
-    stop_because(c(paste0("{counted_rows(length(above))} {cli::qty(length(above))}{?is/are} above the last band, which ",
-                          "ends with {format(ends[length(ends)])}."),
+    stop_because(c(paste0("{counted_rows(length(above))} {cli::qty(length(above))}{?is/are} above the last band, ",
+                          "which ends with {format(ends[length(ends)])}."),
                    "found" = "The first is row {above[1]}: {format(x[above[1]])}.",
                    "try" = "Let the last band end with {.code Inf}."),
                  "out_of_bands", call, rows = above)

@@ -75,6 +75,6 @@ functions_elsewhere <- c(
   DATEDIF = "time_between(from, to, \"days\")", DATEDIFF = "time_between(from, to, \"days\")",
   DATEVALUE = "as_date(x, \"%d/%m/%Y\")", VALUE = "as_number(x)", CAST = "as_number(x)",
   ISBLANK = "is.na(x)", ISNULL = "is.na(x)", AND = "a && b", OR = "a || b", NOT = "!a",
-    SUMIF = "sum(x, within = group)",
+  SUMIF = "sum(if (condition) x else 0)",
   COUNTIF = "sum(condition)", CONVERT = "convert_unit(x, \"kg\", \"lb\")"
 )

@@ -157,9 +157,9 @@ following <- function(x, rows = 1, default = NA, along = NULL, within = NULL) {
 
 #' @rdname previous
 #' @export
-change <- function(x, rows = 1, along = NULL, within = NULL) word_on_vectors("change", x, list(rows = rows), within,
-    along,
-    quote(change()))
+change <- function(x, rows = 1, along = NULL, within = NULL) {
+  word_on_vectors("change", x, list(rows = rows), within, along, quote(change()))
+}
 
 check_neighbour <- function(options, call) {
   options <- check_options(options, list(rows = 1, default = NA))

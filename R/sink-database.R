@@ -38,7 +38,7 @@ write_table <- function(connection, table, data, sent, force, call) {
     DBI::dbExecute(connection, DBI::SQL(paste("DELETE FROM", DBI::dbQuoteIdentifier(connection, table))))
   } else {
     if (length(about$kept) && !force) {
-      stop_because(c(paste0("The table {.val {table_label(table)}} would lose what the new one does not have."),
+      stop_because(c("The table {.val {table_label(table)}} would lose what the new one does not have.",
                      "found" = "{about$kept}",
                      "try" = paste0("To lose it, run with {.code --force}, or write ",
                                     "{.code save_table(\u2026, force = TRUE)}.")),

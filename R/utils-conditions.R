@@ -47,12 +47,14 @@ stop_with_line <- function(error, ..., envir = parent.frame()) {
 # An error that another one led to: its sentence, then what the other one says.
 stop_caused <- function(sentence, error, call, class = NULL, ...) {
   if (is.null(class)) class <- sub("^rowanroot_", "", base::class(error)[1])
-  parts <- if (is.null(error$parts)) c("", "found" = one_text(conditionMessage(error))) else error$parts
+  is_ours <- !is.null(error$parts)
+  parts <- if (is_ours) error$parts else one_text(conditionMessage(error))
   names(parts)[1] <- "found"
-  fields <- unclass(error)[setdiff(names(error), c("message", "call", "parts", "parent", names(list(...))))]
-  made <- do.call(as_condition, c(list(c(sentence, parts[nzchar(parts)]), class, "error", call), fields,
-                                   list(..., parent = error)), quote = TRUE)
-  stop(made)
+  # What other packages' errors have besides is theirs.
+  set_here <- c("message", "call", "parts", "parent", names(list(...)))
+  fields <- if (is_ours) unclass(error)[setdiff(names(error), set_here)]
+  stop(do.call(as_condition, c(list(c(sentence, parts), class, "error", call), fields, list(..., parent = error)),
+               quote = TRUE))
 }
 
 # The sentences with what stands in braces, without colours: names and values that come from files are no signs to a
@@ -65,16 +67,15 @@ filled_in <- function(message, envir) {
 }
 
 # The error of a name that is not there, with the nearest that is.
-stop_unknown_column <- function(name, known, call, formula = NULL, place = "a column", parent = NULL) {
+stop_unknown_column <- function(name, known, call, formula = NULL, parent = NULL) {
   hint <- nearest_name(name, known)
   stop_because(c(
     "There is no column {.code {name}}.",
     "in" = if (!is.null(formula)) "{formula}",
-    "try" = if (length(known) == 1 && grepl("[;\t|]",
-                                          known)) paste0("The only column is {.code {known}}. Is the separator ",
-                                                         "{.code {one_line(sub('.*?([;\t|]).*', '\\\\1', ",
-                                                         "known))}}? Say so: {.code ",
-                                                         "open_table(\u2026, separator = \u2026)}.")
+    "try" = if (length(known) == 1 && grepl("[;\t|]", known))
+              paste0("The only column is {.code {known}}. Is the separator ",
+                     "{.code {one_line(sub('.*?([;\t|]).*', '\\\\1', known))}}? Say so: ",
+                     "{.code open_table(\u2026, separator = \u2026)}.")
           else if (length(hint)) "{.code {hint}}"
           else if (length(known)) "The columns are {listed(known)}."
           else "The table has no columns."

@@ -15,8 +15,8 @@
 #include "csv_splice.h"
 #include "csv_write.h"
 #include "input.h"
-#include "deferred_strings.h"
 #include "rounds.h"
+#include "written_column.h"
 
 namespace {
 
@@ -48,12 +48,8 @@ class CsvWriter {
       : separator_(separator), copied_(copied) {
     for (R_xlen_t k = 0; k < table.size(); ++k) {
       SEXP values = table[k];
-      Column column;
-      column.type = TYPEOF(values);
-      if (fields[k] > 0) column.field = static_cast<std::size_t>(fields[k]);
-      else if (column.type != STRSXP) column.values = address_of(values);
-      else column.reader = new_text_reader(values), column.texts.resize(text_batch);
-      columns_.push_back(std::move(column));
+      columns_.push_back(fields[k] > 0 ? Column(TYPEOF(values)) : Column(values));
+      if (fields[k] > 0) columns_.back().field = static_cast<std::size_t>(fields[k]);
     }
     // Fields that stand side by side in both files are copied together.
     for (std::size_t k = 0; k < columns_.size(); ++k) {
@@ -71,7 +67,7 @@ class CsvWriter {
 
   bool is_for_threads() const {
     return std::all_of(columns_.begin(), columns_.end(),
-                       [](const Column& column) { return !column.reader || column.reader->is_for_threads(); });
+                       [](const Column& column) { return column.is_for_threads(); });
   }
 
   // A chunk of rows.
@@ -92,17 +88,13 @@ class CsvWriter {
   }
 
  private:
-  struct Column {
-    int type;
-    const void* values = nullptr;
-    std::unique_ptr<TextReader> reader;
-    std::vector<TextBytes> texts;
+  struct Column : WrittenColumn {
+    using WrittenColumn::WrittenColumn;
     std::size_t field = 0, last = 0;
   };
 
   void write_batch(R_xlen_t first, R_xlen_t count, WrittenRecords* records, std::string* to) {
-    for (Column& column : columns_)
-      if (column.reader) column.reader->read(first, count, column.texts.data());
+    for (Column& column : columns_) column.read(first, count);
     for (R_xlen_t row = 0; row < count; ++row) {
       if (records) records->next();
       for (std::size_t k = 0; k < columns_.size(); ++k) {

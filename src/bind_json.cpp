@@ -11,8 +11,8 @@
 #include "csv_values.h"
 #include "input.h"
 #include "json_lines.h"
-#include "deferred_strings.h"
 #include "moments.h"
+#include "written_column.h"
 
 namespace {
 
@@ -163,21 +163,18 @@ class JsonWriter {
  public:
   JsonWriter(const Rcpp::List& table, const Rcpp::CharacterVector& names) {
     for (R_xlen_t k = 0; k < table.size(); ++k) {
-      Column column;
       SEXP values = table[k];
-      column.type = Rf_inherits(values, "integer64") ? 0 : TYPEOF(values);
+      Column column(values);
+      if (Rf_inherits(values, "integer64")) column.type = 0;
       column.key = k ? "," : "{";
       write_json_text(std::string_view(names[k]), &column.key);
       column.key.push_back(':');
-      if (column.type == STRSXP) column.reader = new_text_reader(values), column.texts.resize(text_batch);
-      else column.values = address_of(values);
       columns_.push_back(std::move(column));
     }
   }
 
   void write(R_xlen_t first, R_xlen_t count, std::string* to) {
-    for (Column& column : columns_)
-      if (column.reader) column.reader->read(first, count, column.texts.data());
+    for (Column& column : columns_) column.read(first, count);
     for (R_xlen_t row = 0; row < count; ++row) {
       for (const Column& column : columns_) {
         to->append(column.key);
@@ -188,12 +185,9 @@ class JsonWriter {
   }
 
  private:
-  struct Column {
-    int type;
+  struct Column : WrittenColumn {
+    using WrittenColumn::WrittenColumn;
     std::string key;
-    const void* values = nullptr;
-    std::unique_ptr<TextReader> reader;
-    std::vector<TextBytes> texts;
   };
 
   static void write_value(const Column& column, R_xlen_t first, R_xlen_t row, std::string* to) {

@@ -12,9 +12,9 @@
 #include "bind.h"
 #include "csv_values.h"
 #include "input.h"
-#include "deferred_strings.h"
 #include "workbook.h"
 #include "xml.h"
+#include "written_column.h"
 
 namespace {
 
@@ -121,9 +121,7 @@ class SheetWriter {
  public:
   SheetWriter(const Rcpp::List& table, const std::vector<int>& styles) {
     for (R_xlen_t k = 0; k < table.size(); ++k) {
-      Column column;
-      SEXP values = table[k];
-      column.type = TYPEOF(values);
+      Column column{SEXP(table[k])};
       std::string letters = cell_name(0, static_cast<std::uint32_t>(k));
       letters.pop_back();
       column.start = "<c r=\"" + letters;
@@ -131,15 +129,12 @@ class SheetWriter {
       column.middle = "\"" + (style ? " s=\"" + std::to_string(style) + "\"" : std::string()) +
                       (column.type == STRSXP ? " t=\"inlineStr\"" : column.type == LGLSXP ? " t=\"b\"" : "") + ">" +
                       (column.type == STRSXP ? "<is><t xml:space=\"preserve\">" : "<v>");
-      if (column.type == STRSXP) column.reader = new_text_reader(values), column.texts.resize(text_batch);
-      else column.values = address_of(values);
       columns_.push_back(std::move(column));
     }
   }
 
   void write(R_xlen_t first, R_xlen_t count, std::string* to) {
-    for (Column& column : columns_)
-      if (column.reader) column.reader->read(first, count, column.texts.data());
+    for (Column& column : columns_) column.read(first, count);
     for (R_xlen_t row = 0; row < count; ++row) {
       const std::string number = std::to_string(first + row + 2);
       to->append("<row r=\"").append(number).append("\"");
@@ -153,12 +148,9 @@ class SheetWriter {
   }
 
  private:
-  struct Column {
-    int type;
+  struct Column : WrittenColumn {
+    using WrittenColumn::WrittenColumn;
     std::string start, middle;
-    const void* values = nullptr;
-    std::unique_ptr<TextReader> reader;
-    std::vector<TextBytes> texts;
   };
 
   static void write_cell(const Column& column, R_xlen_t first, R_xlen_t row, const std::string& number,

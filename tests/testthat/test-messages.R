@@ -100,3 +100,20 @@ test_that("an if whose branches are the same is missing where its condition is",
                                         c <- if (l) x else x })[c("a", "b", "c")],
                    data.frame(a = c(1L, NA, 3L), b = c(1L, NA, 3L), c = c(1L, NA, 3L)))
 })
+
+test_that("functions of spreadsheets and SQL name what to write here, and that exists", {
+  for (code in rowanroot:::functions_elsewhere) {
+    called <- setdiff(all.names(str2lang(code)), all.vars(str2lang(code)))
+    expect_true(all(vapply(called, exists, NA, envir = asNamespace("rowanroot"), mode = "function")), info = code)
+  }
+  expect_match(message_of(set_columns(data, { a <- IF(temp > 20, 1, 2) })), "`if (condition) a else b`", fixed = TRUE)
+  expect_match(message_of(set_columns(data, { a <- VLOOKUP(s, t) })), "look_up(", fixed = TRUE)
+  expect_match(message_of(set_columns(data, { a <- LAG(temp) })), "`previous(x)`", fixed = TRUE)
+})
+
+test_that("an error of another package keeps its words, and none of its fields", {
+  local_folder()
+  fields <- "list(message = 'no bees', call = NULL, kind = 1, class = 'x')"
+  write_text(sprintf("stop(structure(class = c('other', 'error', 'condition'), %s))", fields), "s.R")
+  expect_match(message_of(run_script("s.R")), "stopped at line 1. found no bees", fixed = TRUE)
+})

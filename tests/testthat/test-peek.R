@@ -49,7 +49,7 @@ test_that("lines are no wider than the console, however wide the table", {
   }
 })
 
-test_that("of a wide table what steps made is shown first, and columns that are numbered alike are reported as a range", {
+test_that("a wide table shows what steps made first, and columns numbered alike as a range", {
   set.seed(7)
   wide <- data.frame(hive = c("NB-01", "NB-02"), day = as.Date("2025-03-01") + 0:1)
   for (name in paste0(rep(c("gross_kg_", "tare_kg_", "mites_"), each = 19), 1:19)) wide[[name]] <- sample(20L, 2)

@@ -70,7 +70,8 @@ test_that("numbers come in another unit", {
 
 test_that("a text that is not a level of a category gives a warning", {
   data <- data.frame(kind = factor(c("weak", "strong", NA)))
-  expect_warning(found <- set_columns(data, { weak <- kind == "weka" }), "not a level.*weak", class = "rowanroot_no_level")
+  expect_warning(found <- set_columns(data, { weak <- kind == "weka" }), "not a level.*weak",
+                 class = "rowanroot_no_level")
   expect_identical(found$weak, c(FALSE, FALSE, NA))
   expect_silent(set_columns(data, { weak <- kind == "weak" }))
 })
