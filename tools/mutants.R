@@ -1,12 +1,14 @@
 # Changes one sign of the core at a time and sees whether a test notices: comparisons, constants, `+` and `-`, and
 # what is returned.
-#   Rscript tools/mutants.R [how many] [seed]
-# The core's own tests come first, then the package's for what survives these: the files about the same subject, then
-# all others but those that start many processes. What became of each is in build/mutants/seed-N.csv, with the line as
-# it was and as it is; what is there already is not tried again, so that a run that was ended goes on.
+#   Rscript tools/mutants.R [how many] [seed] [core]
+# The core's own tests come first (with `core` they alone), then the package's for what survives these: the files about
+# the same subject, then all others but those that start many processes. What became of each is in build/mutants/, with
+# the line as it was and as it is. What was noticed is not tried again, so that a run that was ended goes on; what was
+# not is tried again once the tests are others.
 arguments <- commandArgs(TRUE)
 wanted <- if (length(arguments)) as.integer(arguments[1]) else 200L
 seed <- if (length(arguments) > 1) as.integer(arguments[2]) else 1L
+only_core <- length(arguments) > 2 && arguments[3] == "core"
 core <- list.files("src/core", "[.](cpp|h)$", full.names = TRUE)
 tests <- list.files("tests/core", "[.]cpp$", full.names = TRUE)
 build <- normalizePath(file.path("build"), mustWork = FALSE)
@@ -75,13 +77,17 @@ compile <- function(files, folder, sources, flags) {
   TRUE
 }
 
-# Objects without any change, made once.
+# Objects without any change, made once for these sources.
 prepare <- function(name, flags) {
   folder <- file.path(build, "mutants", name)
   dir.create(folder, recursive = TRUE, showWarnings = FALSE)
   all <- c(grep("cpp$", core, value = TRUE), tests)
-  parallel::mclapply(all, function(file) if (!file.exists(object_of(folder, file))) compile(file, folder, "nowhere",
-      flags), mc.cores = 2)
+  headers <- grep("h$", c(core, list.files("tests/core", full.names = TRUE)), value = TRUE)
+  stale <- Filter(function(file) {
+    made <- file.mtime(object_of(folder, file))
+    is.na(made) || made < max(file.mtime(c(file, headers)))
+  }, all)
+  parallel::mclapply(stale, compile, folder, "nowhere", flags, mc.cores = 2)
   folder
 }
 
@@ -150,45 +156,67 @@ try_package <- function(place, work, number) {
   if (status %in% c(0, 124)) "survives" else "killed"
 }
 
-# What becomes of one change, as a row of the table.
-judge <- function(place, number, library) {
-  work <- file.path(build, "mutants", paste0("work-", library))
+# What becomes of one change by these tests, as a row of the table.
+judge <- function(number, stage, worker) {
+  place <- chosen[number, ]
+  work <- file.path(build, "mutants", paste("work", stage, worker, sep = "-"))
   outcome <- try_core(place, plain, usual, work)
-  by <- "core"
-  if (outcome == "survives") {
-    outcome <- try_package(place, work, library)
-    by <- "package"
-  }
+  if (stage == "package" && outcome == "survives") outcome <- try_package(place, work, worker)
   line <- readLines(place$file)[place$line]
-  data.frame(number, file = basename(place$file), line = place$line, outcome, by, was = trimws(line),
-             is = trimws(changed_line(line, place)))
+  data.frame(number, file = basename(place$file), line = place$line, outcome, tests = tests_now[[stage]],
+             was = trimws(line), is = trimws(changed_line(line, place)))
 }
 
-known_results <- function() {
-  files <- Sys.glob(file.path(build, "mutants", sprintf("seed-%d-*.csv", seed)))
-  do.call(rbind, lapply(files, utils::read.csv))
+results_of <- function(stage) {
+  files <- Sys.glob(file.path(build, "mutants", sprintf("seed-%d-%s-*.csv", seed, stage)))
+  if (length(files) == 0) return(NULL)
+  results <- do.call(rbind, lapply(files, utils::read.csv))
+  results <- results[order(results$number, results$outcome == "survives", results$tests != tests_now[[stage]]), ]
+  results[!duplicated(results$number), ]
+}
+
+# A change that these tests did not notice is tried again once the tests are others.
+try_all <- function(numbers, stage) {
+  known <- results_of(stage)
+  todo <- setdiff(numbers, known$number[known$outcome != "survives" | known$tests == tests_now[[stage]]])
+  invisible(parallel::mclapply(1:2, function(worker) {
+    file <- file.path(build, "mutants", sprintf("seed-%d-%s-%d.csv", seed, stage, worker))
+    for (number in todo[seq_along(todo) %% 2 == worker - 1]) {
+      utils::write.table(judge(number, stage, worker), file, append = file.exists(file), sep = ",",
+                         row.names = FALSE, col.names = !file.exists(file), qmethod = "double")
+    }
+  }, mc.cores = 2))
+  results <- results_of(stage)
+  results[results$number %in% numbers, ]
+}
+
+digest_of <- function(folder) {
+  files <- list.files(folder, "[.](cpp|h|R)$", full.names = TRUE)
+  list_of_sums <- tempfile()
+  writeLines(tools::md5sum(files), list_of_sums)
+  unname(tools::md5sum(list_of_sums))
 }
 
 set.seed(seed)
 all_places <- places()
 cat(nrow(all_places), "places can be changed\n")
 chosen <- all_places[sample(nrow(all_places), min(nrow(all_places), ceiling(1.2 * wanted))), ]
+tests_now <- c(core = digest_of("tests/core"), package = digest_of("tests/testthat"))
 plain <- prepare("usual", usual)
 Sys.setenv(ROWANROOT_FUZZ = "300")
 stopifnot(try_core(data.frame(file = core[1], line = 1, kind = 1, start = 0, length = 0), plain, usual,
                    file.path(build, "mutants", "check")) != "killed")
 started <- Sys.time()
-todo <- setdiff(seq_len(nrow(chosen)), known_results()$number)
-invisible(parallel::mclapply(1:2, function(worker) {
-  file <- file.path(build, "mutants", sprintf("seed-%d-%d.csv", seed, worker))
-  for (k in todo[seq_along(todo) %% 2 == worker - 1]) {
-    utils::write.table(judge(chosen[k, ], k, worker), file, append = file.exists(file), sep = ",", row.names = FALSE,
-                       col.names = !file.exists(file), qmethod = "double")
-  }
-}, mc.cores = 2))
-results <- known_results()
-results <- utils::head(results[results$outcome != "invalid", ], wanted)
-cat(sum(results$by == "core"), "are killed by the core's tests,", sum(results$by == "package" &
-    results$outcome == "killed"), "by the package's,", sum(results$outcome == "survives"), "survive, of", nrow(results),
-    "in", format(round(difftime(Sys.time(), started), 1)), "\n")
-print(results[results$outcome == "survives", c("file", "line", "was", "is")], row.names = FALSE)
+by_core <- try_all(seq_len(nrow(chosen)), "core")
+by_core <- utils::head(by_core[by_core$outcome != "invalid", ], wanted)
+left <- by_core$number[by_core$outcome == "survives"]
+cat(nrow(by_core) - length(left), "of", nrow(by_core), "are killed by the core's tests\n")
+if (only_core) {
+  print(by_core[by_core$outcome == "survives", c("number", "file", "line", "was", "is")], row.names = FALSE)
+  quit()
+}
+by_package <- try_all(left, "package")
+survivors <- by_package[by_package$outcome == "survives", ]
+cat(length(left) - nrow(survivors), "more by the package's, and", nrow(survivors), "survive, in",
+    format(round(difftime(Sys.time(), started), 1)), "\n")
+print(survivors[c("number", "file", "line", "was", "is")], row.names = FALSE)
