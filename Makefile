@@ -1,5 +1,5 @@
 # `make demo` and `make test` set up all that they need, then run. `make help` lists the rest.
-.PHONY: help demo test test-core fuzz random reliability mutants document check bench guides messages screenshots architecture lint coverage clean
+.PHONY: help demo test test-core fuzz random reliability mutants document check bench guides messages screenshots architecture lint spelling coverage clean
 .DEFAULT_GOAL := help
 
 help: ## list the targets
@@ -14,7 +14,7 @@ test: test-core ## install what is missing, then run all tests
 	@tools/setup.sh test
 	@Rscript tools/test.R
 
-document: ## write NAMESPACE, man/ and the C++ exports anew (needs roxygen2 and pkgbuild)
+document: ## write NAMESPACE, man/ and the C++ exports (needs roxygen2 and pkgbuild)
 	Rscript -e 'Rcpp::compileAttributes(".")'
 	@tools/setup.sh run
 	Rscript -e 'roxygen2::roxygenise(".", load_code = "installed")'
@@ -49,6 +49,9 @@ architecture: ## draw docs/architecture.png from the code
 
 lint: ## look for what the house style forbids (needs lintr)
 	@Rscript -e 'found <- lintr::lint_dir("R"); print(found); quit(status = if (length(found)) 1 else 0)'
+
+spelling: ## check the spelling of pages and guides (needs hunspell with hunspell-en-gb)
+	@Rscript tools/spelling.R
 
 coverage: ## how much of R and C++ code the tests run (needs covr; 20 minutes)
 	@Rscript tools/coverage.R

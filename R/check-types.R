@@ -9,7 +9,7 @@ value_type <- function(x) {
 # A bare NA fits every type.
 is_missing_literal <- function(x) is.logical(x) && length(x) == 1 && is.null(attributes(x)) && is.na(x)
 
-# The type's name as people are told it.
+# The type's name in messages.
 type_name <- function(x) {
   if (inherits(x, "Date")) return("date")
   if (inherits(x, "POSIXct")) return("time")
@@ -23,7 +23,7 @@ type_words <- c(logical = "logical", integer = "a number", double = "a number", 
                 missing = "missing",
                 other = "of a type of its own")
 
-# "number" is a whole number or a double, as the values will say.
+# "number" is a whole number or a double; only the values show which.
 is_numeric_type <- function(types) types %in% c("missing", "logical", "integer", "number", "double")
 
 # The type that holds all of these, or NA where only R's quiet coercion to text could.

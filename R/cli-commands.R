@@ -3,10 +3,10 @@
 cli_run <- function(args) {
   options <- list(
     optparse::make_option("--force", action = "store_true", default = FALSE,
-                          help = "write every output, even if it is up to date or was edited by hand"),
+                          help = "write every output, even if it is up to date or was edited"),
     optparse::make_option("--only", metavar = "output", help = "write this output only, named as in the script"),
     optparse::make_option("--dry-run", action = "store_true", default = FALSE, dest = "dry_run",
-                          help = "write nothing, and tell what would be written"),
+                          help = "write nothing, and show what would be written"),
     json_option
   )
   given <- cli_arguments("run", args, options)
@@ -48,14 +48,14 @@ checked_status <- function(script) {
 tell_status <- function(outputs, as_json, if_stale) {
   if (as_json) print_json(lapply(outputs, function(told) told_for_json(told[c("output", "state", "why")])))
   else if (!length(outputs)) cat("The script has no outputs: `save_table()` makes one.\n")
-  else cat(format_status(outputs), sep = "\n")
+  else cat(unlist(lapply(outputs, format_told)), sep = "\n")
   if (all(vapply(outputs, `[[`, "", "state") == "up to date")) exit_done else if_stale
 }
 
 json_option <- optparse::make_option("--json", action = "store_true", default = FALSE,
-                                     help = "as JSON, for other programs")
+                                     help = "print JSON, for other programs")
 
-# Kept until the command is done: only_json() prints it.
+# Stored until the command is done: only_json() prints it.
 print_json <- function(data) state$json <- json_text(data)
 
 # Whatever is printed while the code runs, by R or by others, goes where errors go; what print_json() was given
@@ -74,13 +74,6 @@ only_json <- function(code) {
   code
 }
 
-format_status <- function(outputs) {
-  unlist(lapply(outputs, function(told) {
-    told$state <- if (told$state == "up to date") "up to date" else "out of date"
-    format_told(told)
-  }))
-}
-
 # The number that an option gives, which must be in a range.
 number_option <- function(text, name, command, least, whole = TRUE) {
   if (is.null(text)) return(NULL)
@@ -94,7 +87,7 @@ cli_peek <- function(args) {
   options <- list(
     optparse::make_option("--rows", default = "6", help = "how many rows to show [%default]"),
     optparse::make_option("--separator",
-                          help = "the character between two fields, \\t for a tab [, or a tab, by the file's name]"),
+                          help = "the character between two fields; \\t for a tab [a comma; for .tsv files a tab]"),
     optparse::make_option("--table", help = "the table of a database"),
     optparse::make_option("--sheet", help = "the sheet of a workbook [the first]")
   )

@@ -1,11 +1,11 @@
-#' Make the demo's files
+#' Write the demo's files
 #'
-#' Writes the files of a made-up beekeepers' cooperative: one CSV of hive visits for each month of a year,
-#' a small table of apiaries, and a script that makes a table of yields from them. The files are the same
-#' on every machine, and have the faults that such files have: missing values, a weight in grams, a hive
-#' code with an extra part, a misspelled apiary.
+#' Writes the files of a made-up beekeepers' cooperative: one CSV of hive visits for each month of a
+#' year, a small table of apiaries, and a script that calculates a table of yields from them. The
+#' files are the same on every machine, and have the usual faults of such files: missing values, a
+#' weight in grams, a hive code with an extra part, a misspelled apiary.
 #'
-#' @param folder The folder to write to. It is made if need be, and must be empty.
+#' @param folder The folder to write to. It is created if needed, and must be empty.
 #' @return The paths of the files that were written, invisibly.
 #' @section Errors:
 #' `rowanroot_folder_not_empty`; `rowanroot_cannot_write`.

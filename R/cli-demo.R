@@ -16,7 +16,7 @@ cli_demo <- function(args) {
   demo_said("Nothing had changed, so nothing was done. Now one weight in one file is corrected:", change)
   demo_did("rowanroot status yield.R")
   status <- checked_status(script)
-  cat(format_status(status), sep = "\n")
+  cat(unlist(lapply(status, format_told)), sep = "\n")
   demo_did("rowanroot run yield.R")
   run_script(script)
   demo_said("Where does a number come from?")
@@ -43,7 +43,7 @@ demo_why <- function(folder) {
                                   NULL)))
 }
 
-# Corrects the first weight of a file, and says so.
+# Corrects the first weight of a file, and gives a sentence about it.
 demo_change <- function(folder) {
   file <- file.path("visits", "2025-06.csv")
   lines <- readLines(file.path(folder, file), encoding = "UTF-8")

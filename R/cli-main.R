@@ -68,7 +68,7 @@ cli_unknown_command <- function(name) {
 
 cli_error <- function(lines) cat(shown(lines), sep = "\n", file = stderr())
 
-# Errors become a message and an exit status; what was asked wrongly is told from what failed.
+# Errors become a message and an exit status: one for usage errors, another for what failed.
 cli_guarded <- function(code, on_interrupt = cli_interrupted, as_json = FALSE) {
   failed <- function(status) function(e) cli_failure(e, status, as_json)
   tryCatch(
@@ -94,7 +94,7 @@ cli_interrupted <- function(e) {
 cli_failure <- function(error, status, as_json = FALSE) {
   text <- conditionMessage(error)
   cli_error(paste0("Error: ", text))
-  # What became of outputs, if that is there, says what failed.
+  # The states of the outputs, if there are any, show what failed.
   if (as_json && is.null(state$json)) {
     print_json(list(error = list(class = class(error)[1], message = unlabeled(error))))
   }

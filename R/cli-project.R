@@ -1,11 +1,10 @@
-#' Begin a project
+#' Start a project
 #'
-#' Makes a folder with a script to start from, and a folder for the files that it reads.
+#' Creates a folder with a script to start from, and a folder for the files that it reads.
 #'
-#' @param folder The path of a folder that is not there yet, or empty.
+#' @param folder The path of a folder that does not exist yet, or is empty.
 #' @return The path of the script, invisibly.
-#' @section Errors:
-#' `rowanroot_folder_in_use` if there is something in the folder.
+#' @section Errors: `rowanroot_folder_in_use` if the folder is not empty.
 #' @examples
 #' folder <- tempfile()
 #' make_project(folder)
@@ -29,15 +28,16 @@ make_project <- function(folder) {
   invisible(file.path(folder, "script.R"))
 }
 
-#' Remove what rowanroot keeps beside a script
+#' Free the disk space that rowanroot uses beside a script
 #'
-#' In `.rowanroot` there are the journal, which says what each output was made from, hashes of files, and the
-#' outputs as they were before. All but the journal can be thrown away at any time, and is made again.
+#' The folder `.rowanroot` has the journal, which records what each output was made from, and cached
+#' columns, hashes of files, and previous versions of outputs. All but the journal can be removed at
+#' any time; it is made again when it is needed.
 #'
 #' @param folder The folder of the script.
-#' @param journal Remove the journal too. Outputs are then files like any other, and not overwritten unless that is
-#'   asked for.
-#' @return How many bytes were removed, invisibly.
+#' @param journal Remove the journal too. Outputs are then like any other files: they are not
+#'   overwritten unless you use `force`.
+#' @return The number of bytes that were removed, invisibly.
 #' @examples
 #' folder <- tempfile()
 #' make_demo(folder)
@@ -74,7 +74,7 @@ cli_new <- function(args) {
 
 cli_clean <- function(args) {
   options <- list(optparse::make_option("--journal", action = "store_true", default = FALSE,
-                                        help = "the journal too: outputs are then files like any other"))
+                                        help = "remove the journal too: outputs are then like any other files"))
   given <- cli_arguments("clean", args, options, at_least = 0)
   if (is.null(given)) return(exit_done)
   size <- clean_store(if (length(given$args)) given$args else ".", given$options$journal)
@@ -91,7 +91,7 @@ comparison_for_json <- function(found, most = 1000) {
 
 cli_changes <- function(args) {
   options <- list(optparse::make_option("--by", metavar = "columns",
-                                        help = "the key by which rows are found: hive,day"), json_option)
+                                        help = "the key by which rows are matched: hive,day"), json_option)
   given <- cli_arguments("changes", args, options)
   if (is.null(given)) return(exit_done)
   check_cli_file(output_file(given$args), "changes")

@@ -25,7 +25,7 @@ watch_script <- function(script, every) {
   }
 }
 
-# A run that fails is told, and what it came to look at is watched all the same.
+# A run that fails prints its error, and the files that it looked at before are still watched.
 run_watched <- function(script) {
   run <- new_script_run("run", script)
   cli_guarded({

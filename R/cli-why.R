@@ -4,7 +4,7 @@ cli_why <- function(args) {
   options <- list(
     optparse::make_option("--row", help = "the number of the row"),
     optparse::make_option("--where", metavar = "formula",
-                          help = "instead of it a formula that holds in one row: 'hive == \"NB-04\"'"),
+                          help = "in place of --row, a formula that is true in one row: 'hive == \"NB-04\"'"),
     optparse::make_option("--column", metavar = "name", help = "the column"),
     json_option
   )
@@ -60,7 +60,7 @@ table_of_output <- function(output, call) {
 
 cli_report <- function(args) {
   options <- list(optparse::make_option("--to", metavar = "file",
-                                        help = "the report [the script's name, with -report.html]"))
+                                        help = "the file to write [the script's name, with -report.html]"))
   given <- cli_arguments("report", args, options)
   if (is.null(given)) return(exit_done)
   check_cli_file(given$args, "report")

@@ -3,7 +3,7 @@
 
 #' @export
 exact_columns.PqConnection <- function(connection, query, about, asked, call) {
-  # Earlier versions of the driver don't say what the columns are.
+  # Earlier versions of the driver don't give the types of columns.
   if (is.null(about$.typname)) return(list())
   columns <- Map(function(name, type) postgres_column(as.character(DBI::dbQuoteIdentifier(connection, name)), name,
                                                       type, asked, connection, call), about$name, about$.typname)
@@ -54,7 +54,7 @@ known_time <- function(seconds, name, before, call) {
   seconds
 }
 
-# When the server was started tells it from all others.
+# The time at which a server was started identifies it.
 #' @export
 database_identity.PqConnection <- function(connection) {
   paste(unlist(DBI::dbGetQuery(connection,

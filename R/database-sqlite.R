@@ -1,5 +1,5 @@
 # SQLite, by RSQLite. A column may hold values of any type, which the driver makes those of the first; a file may
-# have been left by somebody who was killed while writing.
+# have been left by a process that was killed while writing.
 
 #' @export
 exact_columns.SQLiteConnection <- function(connection, query, about, asked, call) {
@@ -233,7 +233,7 @@ connect_sqlite <- function(path, flags) {
   connection
 }
 
-# What somebody who was killed has left half done is taken back; that needs a connection that may write. One that is
+# What a killed process left half done is rolled back; that needs a connection that may write. One that is
 # at work is waited for.
 recover_sqlite <- function(path) {
   beside <- function(end) isTRUE(file.size(paste0(path, end)) > 0)

@@ -1,10 +1,12 @@
-#' Aggregates that base R has no word for
+#' Counts, and first and last values
 #'
-#' In a formula, as `mean()` and `sum()`, they are over the whole column, or over each group under `within`.
+#' In a formula these are aggregates like `mean()` and `sum()`: over the whole column, or over each
+#' group if there are groups.
 #'
 #' @param x A vector.
-#' @return One value: how many values there are that are not missing, how many different ones (not counting missing
-#'   values), and the first and the last value, missing or not. For no values, the first and last are missing.
+#' @return One value: the number of values that are not missing, the number of distinct values
+#'   (missing ones not counted), or the first or last value, missing or not. If there are no values,
+#'   the first and last are missing.
 #' @examples
 #' visits <- data.frame(apiary = c("NB", "SH", "NB"), net_kg = c(25, NA, 14))
 #' visits |> set_columns({

@@ -1,16 +1,16 @@
 #' Call a function with whole columns
 #'
-#' In a formula, a function of your own that can't be taken in is called once, with whole columns (of the group,
-#' under `within`). If it gives one value for several rows, or its code could be meant for one row, it is refused:
-#' [one_by_one()] calls it for each row, and `all_at_once()` calls it with whole columns, and gives every row the one
-#' value.
+#' A function of your own that can't become part of a formula is called once with whole columns (for
+#' each group, if there are groups). If it returns one value for several rows, or its code could be
+#' meant for one row, it is refused: [one_by_one()] calls it for each row, and `all_at_once()` calls
+#' it with whole columns and gives every row the one value it returns.
 #'
 #' @param f A function of whole columns.
-#' @param ... Its arguments, under their names if it needs them.
-#' @return What `f` gives: in a formula one value for each row, or one for all rows of the table or group.
-#' @section Errors:
-#' `rowanroot_bad_argument` if `f` is not a function; `rowanroot_wrong_length` in a formula if it gives another number
-#' of values.
+#' @param ... Its arguments, with or without names.
+#' @return What `f` returns: in a formula one value for each row, or one for all rows of the table
+#'   or group.
+#' @section Errors: `rowanroot_bad_argument` if `f` is not a function; `rowanroot_wrong_length` if
+#'   it returns any other number of values in a formula.
 #' @seealso [one_by_one()], [set_columns()]
 #' @concept whole column
 #' @concept summary function

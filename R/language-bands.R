@@ -1,16 +1,16 @@
-#' Bands of numbers, and the first value that is known
+#' Bands of numbers, and the first known value
 #'
-#' `bands()` says between which ends a number or a date lies, as an ordered category. `first_known()` gives, in each
-#' row, the first of its columns that is not missing.
+#' `bands()` sorts numbers or dates into bands and gives them as an ordered category.
+#' `first_known()` gives, in each row, the first of its columns that is not missing.
 #'
 #' @param x A column, or a vector, of numbers or dates.
-#' @param ... For `bands()` the upper ends of the bands, rising, under the bands' names: `weak = 4, fair = 8, strong
-#'   = Inf`. An end is in its band. Bands without a name are named by their ends. For `first_known()` columns of one
-#'   type.
+#' @param ... For `bands()`, the upper ends of the bands in rising order, with the names of the
+#'   bands: `weak = 4, fair = 8, strong = Inf`. An upper end belongs to its band. Bands without a
+#'   name are named by their ends. For `first_known()`, columns of one type.
 #' @return An ordered category; or a column of that type. Missing stays missing.
-#' @section Errors:
-#' `rowanroot_out_of_bands` for values above the last end, unless that is `Inf`: the message counts such rows, and
-#' shows the first; `rowanroot_bad_argument` for ends that do not rise; `rowanroot_type_mismatch` for text.
+#' @section Errors: `rowanroot_out_of_bands` for values above the last end, unless that is `Inf`:
+#'   the message counts such rows and shows the first; `rowanroot_bad_argument` for ends that do not
+#'   rise; `rowanroot_type_mismatch` for text.
 #' @examples
 #' bands(c(2, 4, 9), weak = 4, fair = 8, strong = Inf)
 #' bands(c(2, 4, 9), 4, 10)

@@ -1,17 +1,20 @@
-#' Conditions that many tables must meet
+#' Conditions for checks
 #'
-#' For [must_hold()], [keep_rows()] and formulas: `known()` is true where no column is missing, `only_once()` where
-#' no other row (of the group, under `within`) has the same values, `in_range()` where a value lies between two
-#' ends, which belong to the range, and `has_form()` where a pattern matches the whole text.
+#' For [must_hold()], [keep_rows()] and formulas: `known()` is true where no column is missing,
+#' `only_once()` where no other row of the table (or group) has the same values, `in_range()` where
+#' a value lies in a range, ends included, and `has_form()` where a pattern matches the whole text.
 #'
-#' Others need no word of their own: `apiary %in% c("NB", "SH")` for one of a set, `.rows == nrow(hives)` for as
-#' many rows as another table has, `strength != "other"` where a label must not be the one for all the rest.
+#' Other conditions need no word of their own: `apiary %in% c("NB", "SH")` for a set of values,
+#' `.rows == nrow(hives)` for the number of rows of another table, `strength != "other"` for a label
+#' that must not occur.
 #'
-#' @param ... Columns, or vectors. For `only_once()` in a formula names of columns, as [all_columns()] says.
+#' @param ... Columns, or vectors. In a formula, `only_once()` takes columns chosen as shown in
+#'   [all_columns()].
 #' @param x A column, or a vector.
 #' @param low,high The ends of the range; columns too.
-#' @param pattern A regular expression, as R's [regex] has them with `perl = TRUE`.
-#' @return `TRUE` or `FALSE` for each row; missing where `x` is.
+#' @param pattern A Perl-compatible regular expression, see [regex].
+#' @return `TRUE` or `FALSE` for each row; where `x` is missing, `in_range()` and `has_form()` are
+#'   missing.
 #' @section Errors:
 #' `rowanroot_bad_argument` for a pattern that R can't read; `rowanroot_type_mismatch`; `rowanroot_bad_text` for
 #' text that is not UTF-8.

@@ -1,17 +1,20 @@
-#' Text into numbers, dates, times and categories
+#' Convert text to numbers, dates, times and categories
 #'
-#' What can't be read is an error, which counts the rows and shows the first of them. Missing and empty texts are
-#' missing.
+#' Text that can't be read is an error, which counts the rows and shows the first. Missing and empty
+#' texts become missing values.
 #'
-#' @param x A column, or a vector, of texts or categories. What is a number, a date or a time already stays as it
-#'   is; `as_time()` shows it in another zone.
-#' @param decimal,thousands The decimal mark, and the mark between groups of three digits: none by default.
-#' @param signs Currencies or units that may stand before or after the number, such as `"EUR"` or `"kg"`.
-#' @param unreadable What can't be read is an error (`"error"`), or missing (`"missing"`).
+#' @param x A column, or a vector, of text or categories. Values that already are numbers, dates or
+#'   times stay as they are; `as_time()` shows times in the zone that is given.
+#' @param decimal,thousands The decimal mark, and the mark between groups of three digits (by
+#'   default none).
+#' @param signs Currencies or units that may come before or after the number, such as `"EUR"` or
+#'   `"kg"`.
+#' @param unreadable What to do with text that can't be read: it is an error (`"error"`), or a
+#'   missing value (`"missing"`).
 #' @return Doubles, dates, times (`POSIXct`), or a category.
-#' @section Errors:
-#' `rowanroot_unreadable` for what can't be read; `rowanroot_type_mismatch` for another type of `x`;
-#' `rowanroot_bad_argument` for other marks, formats or levels; `rowanroot_bad_text` for text that is not UTF-8.
+#' @section Errors: `rowanroot_unreadable` for text that can't be read; `rowanroot_type_mismatch`
+#'   for an `x` of another type; `rowanroot_bad_argument` for wrong marks, formats or levels;
+#'   `rowanroot_bad_text` for text that is not UTF-8.
 #' @examples
 #' as_number(c("1.234,5", "12"), decimal = ",", thousands = ".")
 #' as_number(c("8 EUR", "7.50 EUR"), signs = "EUR")
@@ -32,9 +35,9 @@ as_number <- function(x, decimal = ".", thousands = "", signs = NULL, unreadable
 }
 
 #' @rdname as_number
-#' @param format How dates or times are written, as in R's [strptime()]. Nothing else may stand in the text. Without
-#'   a format, times are of ISO 8601: `2025-03-01 12:30`, with a `T` between them, seconds, and an offset if these
-#'   are there.
+#' @param format The format of dates or times, as for [strptime()]. The text must not contain
+#'   anything else. Without a format, times are read as in ISO 8601: `2025-03-01 12:30`, with a
+#'   space or a `T` between date and time, and optional seconds and offset.
 #' @export
 as_date <- function(x, format = "%Y-%m-%d", unreadable = "error") {
   call <- quote(as_date())
@@ -51,9 +54,9 @@ as_date <- function(x, format = "%Y-%m-%d", unreadable = "error") {
 }
 
 #' @rdname as_number
-#' @param zone The time zone of the clock that the times were read from, and in which they are shown: one of R's
-#'   [OlsonNames()]. A time that comes twice, where clocks are put back, is the first of the two; one that never
-#'   came can't be read.
+#' @param zone The time zone in which the times were written down and are shown: one of
+#'   [OlsonNames()]. A time that occurs twice, when clocks are put back, is taken as the first of
+#'   the two; one that is skipped, when clocks are put forward, can't be read.
 #' @export
 as_time <- function(x, format = NULL, zone = "UTC", unreadable = "error") {
   call <- quote(as_time())
@@ -137,9 +140,9 @@ moments_shown <- function(shown, zone) {
 }
 
 #' @rdname as_number
-#' @param levels The texts that there may be, in their order. By default all that there are, in the order of their
-#'   characters.
-#' @param ordered Is a later level more than an earlier one?
+#' @param levels The levels, in order. By default all the texts that occur, in the order of their
+#'   characters' code points.
+#' @param ordered Whether the levels have an order, from low to high.
 #' @export
 as_category <- function(x, levels = NULL, ordered = FALSE, unreadable = "error") {
   call <- quote(as_category())

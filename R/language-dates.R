@@ -1,11 +1,13 @@
 #' A part of a date or a time
 #'
-#' @param x Dates, or times: their parts are those of their own zone.
-#' @param part `"year"`, `"quarter"`, `"month"`, `"day"` (of the month), `"weekday"` (Monday is 1, as in ISO
-#'   8601), `"week"` (ISO 8601: week 1 has the year's first Thursday), `"hour"`, `"minute"` or `"second"`.
-#' @return Whole numbers; seconds of times with fractions keep them. Missing stays missing.
-#' @section Errors:
-#' `rowanroot_bad_argument` for another part; `rowanroot_type_mismatch` for what is neither a date nor a time.
+#' @param x Dates or times. The parts of times are those of their own time zone.
+#' @param part `"year"`, `"quarter"`, `"month"`, `"day"` (of the month), `"weekday"` (Monday is 1,
+#'   as in ISO 8601), `"week"` (ISO 8601: week 1 contains the year's first Thursday), `"hour"`,
+#'   `"minute"` or `"second"`.
+#' @return Whole numbers; seconds have a fraction where the times have one. Missing values stay
+#'   missing.
+#' @section Errors: `rowanroot_bad_argument` for a wrong part; `rowanroot_type_mismatch` for
+#'   anything but dates and times.
 #' @examples
 #' visits <- data.frame(day = as.Date(c("2025-01-01", "2025-06-30", NA)))
 #' visits |> set_columns({
@@ -54,16 +56,17 @@ check_date_part <- function(x, part, call) {
 
 #' The start of a week or a month, and the time between two moments
 #'
-#' @param x Dates, or times: these begin in their own zone.
-#' @param part `"year"`, `"quarter"`, `"month"`, `"week"` (Monday, as in ISO 8601) or `"day"`; of times also `"hour"`
-#'   or `"minute"`.
-#' @param from,to Both dates, or both times. `to` may be the earlier one: then the result is negative.
-#' @param unit `"weeks"`, `"days"`, `"hours"`, `"minutes"` or `"seconds"`. Of times a day is 24 hours, also where
-#'   the clocks are changed.
-#' @return Dates or times, as `x`; or numbers. Missing stays missing.
-#' @section Errors:
-#' `rowanroot_bad_argument` for another part or unit; `rowanroot_type_mismatch` for what is neither a date nor a
-#' time, and for a date and a time together.
+#' @param x Dates or times. Days, weeks and so on begin in the times' own time zone.
+#' @param part `"year"`, `"quarter"`, `"month"`, `"week"` (Monday, as in ISO 8601) or `"day"`; for
+#'   times also `"hour"` or `"minute"`.
+#' @param from,to Dates, or times, but not one of each. If `to` is earlier than `from`, the result
+#'   is negative.
+#' @param unit `"weeks"`, `"days"`, `"hours"`, `"minutes"` or `"seconds"`. For times a day is always
+#'   24 hours, also when clocks change.
+#' @return `start_of()` gives dates or times, as `x` has; `time_between()` gives numbers. Missing
+#'   values stay missing.
+#' @section Errors: `rowanroot_bad_argument` for a wrong part or unit; `rowanroot_type_mismatch` for
+#'   anything but dates and times, and for a date together with a time.
 #' @examples
 #' start_of(as.Date(c("2025-01-01", "2025-08-17")), "week")
 #' visits <- data.frame(
@@ -90,7 +93,7 @@ start_of <- function(x, part) {
   if (part %in% c("month", "quarter", "year")) fields$mday[] <- 1L
   if (part == "quarter") fields$mon <- fields$mon %/% 3L * 3L
   if (part == "year") fields$mon[] <- 0L
-  # Whether the clocks are changed by then is to be found out anew.
+  # The clocks may have changed by then.
   fields$isdst[] <- -1L
   start <- if (is_time) as.POSIXct(fields) else as.Date(fields)
   start[is.na(x)] <- NA

@@ -1,4 +1,4 @@
-# Words that are short for a longer formula: it is bound in their place, and so compiled with the rest.
+# Words that stand for a longer formula: that is bound in their place, and so compiled with the rest.
 
 # `bind(given, expr, scope)` gives the formula's node; `given` has the arguments of the call by name.
 derived_word <- function(name, bind, one_row = FALSE) language_word(name, "derived", bind = bind, one_row = one_row)

@@ -1,6 +1,6 @@
 #' Coming from other ways of working
 #'
-#' What spreadsheets, SQL and base R call it, and what it is called here.
+#' The words of spreadsheets, SQL and base R, and rowanroot's words for the same things.
 #'
 #' @section In formulas:
 #' \tabular{lll}{

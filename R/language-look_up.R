@@ -1,21 +1,23 @@
 #' Look up values in another table by a key
 #'
-#' Each row gets the values that the table has for its key. A key must be in the table once: then there is always
-#' one row for each, and none is lost or doubled.
+#' Rows are matched by key, and each row gets the values that the other table has for its key. A key
+#' may occur only once in that table, so that no row is lost or repeated.
 #'
-#' @param key A column, or several in `c()` that make the key together.
-#' @param table A data frame, a rooted table of [open_table()], or the path of a CSV file, which is read where the
-#'   formula is written; or a vector with names: these are the keys.
-#' @param take The table's columns to take: a name, or several in `c()`, then for as many columns of a block:
-#'   `c(region, altitude_m) <- look_up(apiary, apiaries, take = c(region, altitude_m))`. Not needed for a vector.
-#' @param by The table's columns that the keys are in, if they are not named as the key is.
-#' @param unknown Keys that the table does not have are an error (`"error"`), or give missing values (`"missing"`).
-#'   A missing key gives missing values.
-#' @return The values taken, one a row; a data frame for several columns.
-#' @section Errors:
-#' `rowanroot_duplicate_key` if the table has a key twice, `rowanroot_unknown_key` for keys that it does not have,
-#' `rowanroot_unknown_column` for a column that it does not have, `rowanroot_type_mismatch` for keys of another type,
-#' `rowanroot_bad_argument` for anything but a table. The messages give the number of rows and show the first.
+#' @param key A column, or several in `c()` that together make the key.
+#' @param table A data frame, a rooted table from [open_table()], or the path of a CSV file, which
+#'   is read where the formula is written; or a named vector, whose names are the keys.
+#' @param take The columns to take from the table: a name, or several in `c()`, which then set as
+#'   many columns: `c(region, altitude_m) <- look_up(apiary, apiaries, take = c(region,
+#'   altitude_m))`. Not needed for a vector.
+#' @param by The table's key columns, if they have other names than the key.
+#' @param unknown What to do with keys that the table does not have: they are an error (`"error"`),
+#'   or give missing values (`"missing"`). A missing key gives missing values.
+#' @return The values, one for each row; a data frame if several columns are taken.
+#' @section Errors: `rowanroot_duplicate_key` if a key occurs twice in the table,
+#'   `rowanroot_unknown_key` for keys that it does not have, `rowanroot_unknown_column` for a column
+#'   that it does not have, `rowanroot_type_mismatch` for keys of another type,
+#'   `rowanroot_bad_argument` for anything but a table. The messages count the rows and show the
+#'   first.
 #' @examples
 #' visits <- data.frame(apiary = c("NB", "SH", "NB"))
 #' apiaries <- data.frame(

@@ -1,16 +1,16 @@
-#' Call a function for one row at a time
+#' Call a function for each row
 #'
-#' The explicit slow way, for a function that can neither be taken into a formula nor called with whole
-#' columns. On a terminal a bar shows how far it is.
+#' The slow way, for a function that can neither become part of a formula nor be called with whole
+#' columns. On a terminal a progress bar is shown.
 #'
-#' @param f A function that gives one value.
-#' @param ... Its arguments: each has one value for each row, or one for all. Names are kept.
-#' @return A vector with one value for each row. Whole numbers and other numbers mix to numbers; text mixes with
-#'   nothing; a missing value fits every type.
-#' @section Errors:
-#' `rowanroot_wrong_length` if the arguments differ in length, or `f` gives other than one value;
-#' `rowanroot_formula_failed` if `f` fails, with the row; `rowanroot_type_mismatch` if it gives text for some
-#' rows and numbers for others.
+#' @param f A function that returns one value.
+#' @param ... Its arguments, each with one value for each row or one for all rows, with or without
+#'   names.
+#' @return A vector with one value for each row. Whole numbers and doubles together give doubles;
+#'   text can't be mixed with other types; a missing value fits every type.
+#' @section Errors: `rowanroot_wrong_length` if the arguments differ in length, or `f` does not
+#'   return exactly one value; `rowanroot_formula_failed`, with the row, if `f` fails;
+#'   `rowanroot_type_mismatch` if it returns text for some rows and numbers for others.
 #' @examples
 #' grade <- function(kg) {
 #'   while (kg > 10) kg <- kg / 2

@@ -3,7 +3,7 @@
 # Fields of their records besides those of all words:
 #   check       makes of the options that a call gives all of them, or stops
 #   memory      the way in which the engine calculates it, and `what` in this way; none: by `r`, group after group
-#   explain     what why() says of it: a function of the facts of a row, below; by default where it is in its group
+#   explain     how why() explains it: a function of the facts of a row, below; by default its position in the group
 
 ordered_word <- function(name, check, memory = NULL, what = name, explain = explain_place, ...) {
   language_word(name, "ordered", check = check, memory = memory, what = what, explain = explain, ...)
@@ -53,7 +53,7 @@ given_order <- function(given, scope) {
   if (!is.null(given$along)) choose_order(given$along, scope$columns, scope$env, scope$call)
 }
 
-# What why() says of a row: `facts` has the `arguments` in all rows, the `values`, the `rows` of the group in their
+# How why() explains a row: `facts` has the `arguments` in all rows, the `values`, the `rows` of the group in their
 # order and words for these in `of`, the `row` and where it is `at` among them, and the `options`.
 explain_place <- function(facts) paste("in place", facts$at, "of", facts$of)
 

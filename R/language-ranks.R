@@ -1,25 +1,27 @@
-#' The place of a value among all of them, or among those of its group
+#' Rank values, in the table or in groups
 #'
-#' There is no default for `best`: whether rank 1 is the highest or the lowest value is what most mistakes with
-#' ranks are about.
+#' `best` has no default, because most mistakes with ranks are about whether rank 1 is the highest
+#' or the lowest value.
 #'
-#' Numbers, dates and times rank by value, categories in the order of their levels, and text by its characters'
-#' numbers in Unicode, whatever the language: capitals come before small letters.
+#' Numbers, dates and times are ranked by value, categories by their levels, and text by the Unicode
+#' code points of its characters, whatever the language: capitals come before small letters.
 #'
 #' @param x A column, or a vector.
-#' @param best Which value gets place 1: `"highest"` or `"lowest"`.
-#' @param ties The place of equal values: the lowest of theirs (`"min"`, as in sports: 1 2 2 4), the highest
-#'   (`"max"`), the `"average"`, those in which they come (`"first"`) or the other way round (`"last"`), or places
-#'   without gaps (`"dense"`: 1 2 2 3).
-#' @param missing Missing values have no place (`"keep"`), or come `"first"` or `"last"`, each with a place of its own
-#'   in the order in which they come, as in R's [rank()].
-#' @param as `"position"`; `"share"`, which is the position over the number of values; or `"percent_rank"` and
-#'   `"cume_dist"` as the SQL standard defines them (ISO/IEC 9075-2): the share of the other rows that come
-#'   before, and the share of rows that come before or are equal. These two have their own rule for ties.
-#' @param within Columns whose values make groups (in a block), or vectors. Missing values are a group of their own.
+#' @param best Which value gets rank 1: `"highest"` or `"lowest"`.
+#' @param ties The rank of equal values: the lowest (`"min"`, as in sports: 1 2 2 4), the highest
+#'   (`"max"`) or the `"average"` of the positions they share; different ranks in the order of rows
+#'   (`"first"`) or in reverse (`"last"`); or ranks without gaps (`"dense"`: 1 2 2 3).
+#' @param missing Missing values have a missing rank (`"keep"`), or come `"first"` or `"last"`, each
+#'   with a rank of its own in the order of rows, as in R's [rank()].
+#' @param as `"position"`; `"share"`, the position divided by the number of values; or
+#'   `"percent_rank"` and `"cume_dist"` as defined by the SQL standard (ISO/IEC 9075-2): the share
+#'   of the other rows that come before, and the share of rows that come before or are equal. These
+#'   two have their own rule for ties.
+#' @param within Columns (or vectors) whose values group the rows. Missing values are a group of
+#'   their own.
 #' @return Whole numbers; doubles for averages and shares.
-#' @section Errors:
-#' `rowanroot_bad_argument` for a missing or misspelled choice, `rowanroot_type_mismatch` for a list.
+#' @section Errors: `rowanroot_bad_argument` for a missing or wrong option,
+#'   `rowanroot_type_mismatch` for a list.
 #' @examples
 #' ranking(c(20, 25, 25, NA), best = "highest")
 #' visits <- data.frame(apiary = c("NB", "NB", "SH"), net_kg = c(20, 25, 14))
@@ -57,12 +59,12 @@ check_ranking <- function(options, call) {
        as = check_one_of(options$as, c("position", "share", "percent_rank", "cume_dist"), "as", call))
 }
 
-#' The places of several columns' values in each row
+#' Rank the columns of each row
 #'
 #' @param ... Columns, or vectors, of numbers or of one other type.
 #' @param best,ties As in [ranking()].
-#' @return A list of as many columns: the place of each column's value among those of its row. A missing value has
-#'   none.
+#' @return A list with a column for each column given: the rank of its value among the values of the
+#'   row. A missing value has a missing rank.
 #' @section Errors:
 #' As [ranking()]; `rowanroot_wrong_length`.
 #' @examples

@@ -1,13 +1,15 @@
-#' Totals and the like across the columns of each row
+#' Totals, means, minimum and maximum across the columns of a row
 #'
-#' R's `sum()`, `mean()`, `min()` and `max()` go over a column; these go across columns.
+#' R's `sum()`, `mean()`, `min()` and `max()` summarise a column; these words work across the
+#' columns of each row.
 #'
 #' @param ... Columns, or vectors of the same length, of numbers; for `row_min()` and `row_max()` also of dates.
-#' @param missing A row with a missing value is missing (`"keep"`), or such values are left out (`"skip"`): then
-#'   only a row that has no other is missing.
-#' @return One value for each row: of whole numbers whole, but for means.
-#' @section Errors:
-#' `rowanroot_type_mismatch` for text, `rowanroot_bad_argument` for another `missing`.
+#' @param missing What to do with missing values: the result of the row is missing (`"keep"`), or
+#'   they are left out (`"skip"`) and the result is missing only if all values of the row are.
+#' @return One value for each row: a whole number if all columns are whole numbers, except for
+#'   means.
+#' @section Errors: `rowanroot_type_mismatch` for text, `rowanroot_bad_argument` for a wrong
+#'   `missing`.
 #' @examples
 #' row_total(c(1, 2), c(3, NA), missing = "skip")
 #' scales <- data.frame(a_kg = c(3, 5), b_kg = c(4, NA))

@@ -27,7 +27,7 @@ rule_comparison <- function(types) {
 # Texts are compared for being equal here; which one is less is found by their codes (formula-order.R).
 rule_order <- function(types) if (!any(types == "text")) rule_comparison(types)
 
-# Only a logical can be TRUE: of anything else R says FALSE.
+# Only a logical can be TRUE: for anything else R gives FALSE.
 rule_truth <- function(types) if (types %in% c("logical", "missing")) rule_result("logical", "logical")
 
 rule_logic <- function(types) {

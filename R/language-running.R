@@ -1,21 +1,25 @@
-#' Running totals and the like
+#' Running totals, means, counts and extremes
 #'
-#' For each row, what its value and those before it come to.
+#' For each row, the total (or mean, count and so on) of its value and all values before it.
 #'
 #' @param x A column, or a vector, of numbers; for `running_min()` and `running_max()` also of dates and times, for
 #'   `running_count()` of anything.
-#' @param missing What a missing value does: that row is missing and what follows goes on without it (`"skip"`); that
-#'   row shows the result so far (`"carry"`); or all that follows is missing too (`"stop"`, as in R's [cumsum()]).
-#' @param along Columns (or vectors) that give the order of rows, [descending()] if from the greatest down: a running
-#'   total along a date does not depend on how the file is sorted. Rows that are equal there stay in their
-#'   order; where one is missing it comes last, with a warning.
-#' @param within Columns (or vectors) whose values make groups, each of which starts again.
-#' @return One value for each row, in the rows' own order. Totals, least and greatest values of whole numbers are
-#'   whole, means and products doubles, counts whole. Sums are kept in long double, as [cumsum()] does.
-#' @section Errors:
-#' `rowanroot_bad_argument` for a misspelled choice, `rowanroot_type_mismatch` for text. A total of whole numbers
-#' that becomes too large is missing from there on, with a warning of class `rowanroot_overflow`; a missing value in
-#' `along` warns with class `rowanroot_missing_order`.
+#' @param missing What to do with a missing value: its row is missing and later rows go on without
+#'   it (`"skip"`); its row shows the result so far (`"carry"`); or its row and all later rows are
+#'   missing (`"stop"`, as in R's [cumsum()]).
+#' @param along Columns (or vectors) that give the order of rows, in [descending()] order if the
+#'   greatest comes first: a running total along a date does not depend on how the file is sorted.
+#'   Rows with equal values stay in their order; rows with a missing value come last, with a
+#'   warning.
+#' @param within Columns (or vectors) whose values group the rows; each group is calculated
+#'   separately.
+#' @return One value for each row; the order of the rows does not change. Totals, minimum and
+#'   maximum of whole numbers are whole numbers; means and products are doubles; counts are whole
+#'   numbers. Totals are added up in extended precision (C's `long double`), as in `cumsum()`.
+#' @section Errors: `rowanroot_bad_argument` for a wrong `missing`, `rowanroot_type_mismatch` for
+#'   text. A total of whole numbers that becomes too large is missing from that row on, with a
+#'   warning of class `rowanroot_overflow`; a missing value in `along` is a warning of class
+#'   `rowanroot_missing_order`.
 #' @examples
 #' running_total(c(3, NA, 4))
 #' running_total(c(3, NA, 4), missing = "carry")
@@ -65,21 +69,21 @@ check_running <- function(options, call) {
   list(missing = check_one_of(options$missing, c("skip", "carry", "stop"), "missing", call))
 }
 
-#' Moving windows
+#' Moving windows: totals, means, minimum and maximum
 #'
-#' For each row, what its value and those of the rows just before it come to. A window costs the same whatever its
-#' length, and its sum is made of its own values alone: errors of rounding do not add up along the column.
+#' For each row, the total (or mean, minimum, maximum) of its value and those of the rows just
+#' before it. The time taken does not depend on the length of the window. Each sum is made from the
+#' values of its own window, so rounding errors do not add up along the column.
 #'
 #' @param x A column, or a vector, of numbers; for `moving_min()` and `moving_max()` also of dates and times.
-#' @param rows How many rows a window has, the row itself among them.
-#' @param short The value where a window is cut off by the first row: `"missing"`, or that of the `"fewer"` rows
-#'   there are.
+#' @param rows How many rows the window has, including the row itself.
+#' @param short What to do with windows that start before the first row: they are `"missing"`, or
+#'   use the `"fewer"` rows that exist.
 #' @inheritParams running_total
-#' @return One value for each row: doubles, but whole numbers for the least and greatest of such. A window with a
-#'   missing value gives missing.
-#' @section Errors:
-#' `rowanroot_bad_argument` for a window of no rows, or longer than the table unless `short = "fewer"`;
-#' `rowanroot_type_mismatch` for text.
+#' @return One value for each row: doubles; the minimum and maximum of whole numbers are whole
+#'   numbers. A window that contains a missing value is missing.
+#' @section Errors: `rowanroot_bad_argument` for a window of no rows, or one longer than the table
+#'   unless `short = "fewer"`; `rowanroot_type_mismatch` for text.
 #' @examples
 #' moving_mean(c(1, 2, 3, 10), rows = 2)
 #' visits <- data.frame(day = c(3, 1, 2), net_kg = c(5, 7, 9))
@@ -124,16 +128,16 @@ check_moving <- function(options, call) {
   list(rows = check_whole_number(options$rows, 1, "rows", call), short = options$short)
 }
 
-#' The value of the row before or after
+#' Lag and lead: the value of the row before or after
 #'
 #' @param x A column, or a vector, of any type.
 #' @param rows How many rows before or after.
-#' @param default What the first rows get, or the last.
+#' @param default The value for rows that have no row before (or after) them.
 #' @inheritParams running_total
-#' @return One value for each row, of the type of `x`; of `change()` the difference between a row's value and the one
-#'   before, as `-` gives it.
-#' @section Errors:
-#' `rowanroot_bad_argument` for another number of rows, `rowanroot_type_mismatch` for a default of another type.
+#' @return One value for each row, of the type of `x`. For `change()`, the row's value minus the one
+#'   before.
+#' @section Errors: `rowanroot_bad_argument` for a wrong number of rows, `rowanroot_type_mismatch`
+#'   for a `default` of another type.
 #' @examples
 #' change(c(3, 5, 4))
 #' visits <- data.frame(day = c(2, 1, 3), net_kg = c(5, 7, 9))
@@ -166,20 +170,21 @@ check_neighbour <- function(options, call) {
   list(rows = check_whole_number(options$rows, 1, "rows", call), default = options$default)
 }
 
-#' A formula that uses its own value in the row above
+#' Recurrences: a formula that uses its own value in the row above
 #'
-#' A balance, a smoothed value, the last known one: for each row the formula is calculated with `.above`, its own
-#' result in the row before. It is compiled, and may have conditions and any number of columns.
+#' For a balance, a smoothed value or the last known value: the formula is calculated for each row
+#' with `.above`, its own result in the row before. It is compiled, and may have conditions and any
+#' number of columns.
 #'
-#' @param formula A formula with `.above` in it, made of what runs row by row: arithmetic, comparisons, `if`, and
-#'   functions of one row. Parts without `.above` can be anything.
-#' @param start What the first row has above it, in each group.
+#' @param formula A formula that contains `.above`. The parts with `.above` must work row by row:
+#'   arithmetic, comparisons, `if`, and functions of one row. Parts without it can be anything.
+#' @param start The value of `.above` for the first row of each group.
 #' @inheritParams running_total
-#' @return One value for each row, of the type of the formula. Only for blocks of [set_columns()].
-#' @section Errors:
-#' `rowanroot_bad_formula` without `.above`, or with it in a function that needs whole columns;
-#' `rowanroot_type_mismatch` if the formula gives another type than it takes; `rowanroot_bad_argument` without a
-#' `start`.
+#' @return One value for each row, of the type of the formula. It works only in a block of
+#'   [set_columns()].
+#' @section Errors: `rowanroot_bad_formula` without `.above`, or with `.above` in a function that
+#'   needs whole columns; `rowanroot_type_mismatch` if the formula's result has another type than
+#'   `start`; `rowanroot_bad_argument` without `start`.
 #' @examples
 #' visits <- data.frame(day = c(2, 1, 3), net_kg = c(5, NA, 9))
 #' visits |> set_columns({

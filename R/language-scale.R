@@ -1,16 +1,18 @@
 #' Numbers on a common scale
 #'
-#' `z_score()` is how many standard deviations a value lies from the mean, `min_max()` where it lies between the least
-#' and the greatest, `share()` its part of the sum. The column that they are made of stays as it is.
+#' `z_score()` is the number of standard deviations between a value and the mean, `min_max()` the
+#' value's position between the minimum and the maximum, and `share()` its share of the sum. The
+#' original column does not change.
 #'
-#' @param x A column, or a vector, of numbers. Missing values stay missing, and are left out of mean, range and sum.
+#' @param x A column, or a vector, of numbers. Missing values stay missing; mean, range and sum
+#'   leave them out.
 #' @param sd The standard deviation of a `"sample"` (over n - 1, as R's [stats::sd()]) or of a `"population"` (over
 #'   n).
-#' @param ends The two ends of the range.
+#' @param ends The results for the minimum and the maximum.
 #' @inheritParams running_total
-#' @return Doubles. Of values that are all the same, z-scores and positions are `NaN`.
-#' @section Errors:
-#' `rowanroot_type_mismatch` for text, `rowanroot_bad_argument` for another `sd` or `ends`.
+#' @return Doubles. If all values are the same, `z_score()` and `min_max()` give `NaN`.
+#' @section Errors: `rowanroot_type_mismatch` for text, `rowanroot_bad_argument` for a wrong `sd` or
+#'   `ends`.
 #' @examples
 #' z_score(c(1, 2, 3))
 #' visits <- data.frame(apiary = c("NB", "NB", "SH"), net_kg = c(20, 25, 14))

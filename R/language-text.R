@@ -1,24 +1,26 @@
 #' Split texts into parts
 #'
-#' In a block the parts become columns: `c(apiary, number) <- split_text(hive_code, "-")`. There must be as many parts
-#' as names.
+#' In a block the parts become columns: `c(apiary, number) <- split_text(hive_code, "-")`. A text
+#' must have as many parts as there are names, unless `short` or `long` says what to do.
 #'
-#' @param x A column, or a vector, of texts or categories. Missing ones have missing parts.
-#' @param at What stands between the parts: a text, taken as it is, or a regular expression in `pattern()`. Between
-#'   two separators that follow on each other is an empty text.
-#' @param type What the parts are made into: `"text"`, `"integer"`, `"number"`, `"date"` (as `2025-03-01`) or
-#'   `"category"`; one for all, or one for each part.
-#' @param short A text with too few parts is an error (`"error"`), or the parts that it lacks are missing
-#'   (`"missing"`).
-#' @param long A text with too many parts is an error (`"error"`), has missing parts (`"missing"`), loses the last
-#'   of them (`"drop"`), or keeps them in its last part (`"join"`).
-#' @param parts How many parts there are to be. In a block, as many as names; else as many as the longest text has.
-#' @param regex A regular expression, as R's [regex] has them with `perl = TRUE`.
+#' @param x A column, or a vector, of text or categories. A missing text has missing parts.
+#' @param at What separates the parts: a text, taken literally, or a regular expression in
+#'   `pattern()`. Between two separators that directly follow each other there is an empty text.
+#' @param type The type of the parts: `"text"`, `"integer"`, `"number"`, `"date"` (such as
+#'   `2025-03-01`) or `"category"`; one for all parts, or one for each.
+#' @param short What to do with a text with too few parts: it is an error (`"error"`), or the parts
+#'   it lacks are missing (`"missing"`).
+#' @param long What to do with a text with too many parts: it is an error (`"error"`), all its parts
+#'   are missing (`"missing"`), the parts at the end are dropped (`"drop"`), or they are kept as one
+#'   in the last part (`"join"`).
+#' @param parts The number of parts. In a block, as many as there are names; otherwise as many as
+#'   the text with the most parts has.
+#' @param regex A Perl-compatible regular expression, see [regex].
 #' @return A data frame with the columns `part_1`, `part_2` and so on.
-#' @section Errors:
-#' `rowanroot_wrong_parts` if a text has too few or too many parts: the message counts such rows, and shows the first;
-#' `rowanroot_unreadable` if a part is not of its type; `rowanroot_bad_argument` for another `at`, `type`, `short` or
-#' `long`; `rowanroot_type_mismatch` for anything but text; `rowanroot_bad_text` for text that is not UTF-8.
+#' @section Errors: `rowanroot_wrong_parts` if a text has too few or too many parts: the message
+#'   counts such rows and shows the first; `rowanroot_unreadable` if a part is not of its type;
+#'   `rowanroot_bad_argument` for a wrong `at`, `type`, `short` or `long`; `rowanroot_type_mismatch`
+#'   for anything but text; `rowanroot_bad_text` for text that is not UTF-8.
 #' @examples
 #' split_text(c("NB-01", "SH-02"), "-")
 #' visits <- data.frame(
@@ -78,15 +80,15 @@ pattern <- function(regex) {
 
 #' Join columns into one text
 #'
-#' @param ... Columns, or vectors of the same length, of any type. Numbers have all their digits, up to 15; dates are
-#'   as `2025-03-01`.
-#' @param with What stands between them.
-#' @param missing A row with a missing value is missing (`"keep"`), has what else there is (`"skip"`, without its
-#'   separator), or has an empty text in its place (`"empty"`).
+#' @param ... Columns, or vectors of the same length, of any type. Numbers are written with up to 15
+#'   digits, dates as `2025-03-01`.
+#' @param with The text to put between them.
+#' @param missing What to do with a row that has a missing value: the result is missing (`"keep"`),
+#'   the value is left out along with its separator (`"skip"`), or it counts as empty text
+#'   (`"empty"`).
 #' @return Texts.
-#' @section Errors:
-#' `rowanroot_bad_argument` for another `with` or `missing`, `rowanroot_type_mismatch` for lists,
-#' `rowanroot_wrong_length` for vectors of different lengths.
+#' @section Errors: `rowanroot_bad_argument` for a wrong `with` or `missing`,
+#'   `rowanroot_type_mismatch` for lists, `rowanroot_wrong_length` for vectors of different lengths.
 #' @examples
 #' join_text("NB", 1:2, with = "-")
 #' visits <- data.frame(apiary = c("NB", "SH"), number = c(1L, NA))
@@ -122,7 +124,7 @@ join_text <- function(..., with = " ", missing = "keep") {
   at_rows(join_columns_of_text(shown, enc2utf8(with), missing), list(of_row = of_row))
 }
 
-# The number of each row's combination of values, if there are few different ones: a sample tells when there are
+# The number of each row's combination of values, if there are few different ones: a sample shows when there are
 # not. Zeros of both signs are one group, and may be shown differently.
 few_combinations <- function(columns, rows, call) {
   can_be_grouped <- vapply(columns, function(x) typeof(x) %in% c("logical", "integer", "double", "character"), NA)
@@ -153,21 +155,22 @@ join_columns_of_text <- function(columns, with, missing) {
   }, columns)
 }
 
-#' Words in title case, and parts of texts
+#' Title case, and parts of texts
 #'
-#' `title_case()` begins each word with a capital, and has the rest of it small. `text_between()` gives what stands
-#' between two texts, `text_found()` the first part that a pattern matches.
+#' `title_case()` gives each word a capital first letter and makes the rest small. `text_between()`
+#' gives what is between two texts, `text_found()` the first part that matches a pattern.
 #'
-#' @param x A column, or a vector, of texts or categories. Missing ones stay missing.
-#' @param from,to The texts before and after; the first `from`, and the first `to` that follows. `NULL` for the
-#'   beginning or the end of the text.
-#' @param pattern A regular expression, as R's [regex] has them with `perl = TRUE`.
+#' @param x A column, or a vector, of text or categories. Missing values stay missing.
+#' @param from,to The texts before and after: the first `from`, and the first `to` that follows it.
+#'   `NULL` means the start or the end of the text.
+#' @param pattern A Perl-compatible regular expression, see [regex].
 #' @return Texts. Missing where `from`, `to` or the pattern is not found.
-#' @details A word begins after anything but a letter, a digit or an apostrophe: `Anne-Marie`, `don't`. A single
-#'   letter with an apostrophe stands before a name: `O'Brien`, `L'Aquila`.
-#' @section Errors:
-#' `rowanroot_type_mismatch` for anything but text, `rowanroot_bad_text` for text that is not UTF-8,
-#' `rowanroot_bad_argument` for another `from` or `to`, and a pattern that R can't read.
+#' @details A word begins after anything but a letter, a digit or an apostrophe: `Anne-Marie`,
+#'   `don't`. A single letter with an apostrophe belongs to the name that follows: O'Brien,
+#'   L'Aquila.
+#' @section Errors: `rowanroot_type_mismatch` for anything but text, `rowanroot_bad_text` for text
+#'   that is not UTF-8, `rowanroot_bad_argument` for a wrong `from` or `to`, and for a pattern that
+#'   R can't read.
 #' @examples
 #' title_case(c("NORTH BANK", "anne-marie o'brien"))
 #' text_between("hive NB-01 (strong)", "(", ")")

@@ -1,13 +1,14 @@
-#' Numbers in another unit
+#' Convert units
 #'
-#' Through the package units, which must be installed.
+#' Converts numbers from one unit to another with the package units, which must be installed.
 #'
 #' @param x A column, or a vector, of numbers.
-#' @param from,to The units, as the package units writes them: `"mm"`, `"kg"`, `"degree_Celsius"`, `"km/h"`.
-#' @return Doubles. Missing stays missing.
-#' @section Errors:
-#' `rowanroot_bad_argument` for units that are unknown, or of different quantities; `rowanroot_type_mismatch` for
-#' anything but numbers; `rowanroot_missing_package` if units is not installed.
+#' @param from,to The units, written as in the package units: `"mm"`, `"kg"`, `"degree_Celsius"`,
+#'   `"km/h"`.
+#' @return Doubles. Missing values stay missing.
+#' @section Errors: `rowanroot_bad_argument` for units that are unknown or measure different
+#'   quantities; `rowanroot_type_mismatch` for anything but numbers; `rowanroot_missing_package` if
+#'   units is not installed.
 #' @examplesIf requireNamespace("units", quietly = TRUE)
 #' convert_unit(c(12, 250), "mm", "cm")
 #' visits <- data.frame(gross_kg = c(31, NA))

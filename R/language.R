@@ -18,7 +18,7 @@
 #   memory      how the engine in memory calculates it
 #   chunks      how the engine goes on with it from one chunk of rows to the next: "on" (an ordered word keeps what it
 #               came to), "rows" (it keeps the last rows); row words need nothing
-#   explain     what why() says of it: a function of the facts of a row (language-ordered.R)
+#   explain     how why() explains it: a function of the facts of a row (language-ordered.R)
 #   draw        the figure of a column made by it: "running" or "ranking"
 # Fields of row words:
 #   arguments   how many it has in a formula; `names` are those that they may be given by, `defaults` what the last of

@@ -1,21 +1,22 @@
-#' Where columns come from
+#' Lineage: where columns come from
 #'
-#' The columns of a rooted table and of its files as a graph: each with the formula that made it, what it depends on,
-#' and what depends on it.
+#' Shows the columns of a rooted table and of its files as a graph: the formula that made each
+#' column, what it depends on, and what depends on it.
 #'
-#' A column that a later step sets again is another one: `net_kg (2)` is what `net_kg` became when it was set for
-#' the second time. Scratch columns, whose names begin with a dot, are part of the graph; so are the columns under
-#' `within` and `along` of words that go by them, and the steps that choose rows, which all later columns went
-#' through.
+#' A column that is set again later appears once more: `net_kg (2)` is `net_kg` after it was set for
+#' the second time. Scratch columns, whose names begin with a dot, are part of the graph, and so are
+#' the columns in `within` and `along`. Steps that choose rows are part of it too: all later columns
+#' depend on them.
 #'
 #' @param x A rooted table from [open_table()].
-#' @param column Only this column, what it depends on and what depends on it: its name.
-#' @return An object of class `lineage`, which prints itself. `as.data.frame()` gives a row for each dependency,
-#'   with `from`, `to`, the `formula` of `to` and the `step` that has it; `plot()` a figure, of the package ggplot2.
-#'   It is a list with `nodes`, a data frame with `name`, `kind` (`"file"`, `"input"`, `"column"`, `"scratch"`,
-#'   `"rows"`), `formula`, `step` and `in_result`, and `edges`, a data frame of `from` and `to`, numbers of nodes.
-#' @section Errors:
-#' `rowanroot_not_a_table` for what has no steps; `rowanroot_unknown_column`.
+#' @param column The name of a column, to show only what it depends on and what depends on it.
+#' @return An object of class `lineage`, which can be printed. `as.data.frame()` gives a row for
+#'   each dependency, with `from`, `to`, the `formula` of `to` and its `step`; `plot()` draws it
+#'   with the package ggplot2. It is a list with `nodes`, a data frame with `name`, `kind`
+#'   (`"file"`, `"input"`, `"column"`, `"scratch"`, `"rows"`), `formula`, `step` and `in_result`,
+#'   and `edges`, a data frame with the row numbers of nodes in `from` and `to`.
+#' @section Errors: `rowanroot_not_a_table` for anything but a rooted table;
+#'   `rowanroot_unknown_column`.
 #' @examples
 #' visits <- data.frame(hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5), tare_kg = 6)
 #' yield <- open_table(visits) |>
@@ -59,7 +60,7 @@ name_of_column <- function(typed, value, known) {
   if (rlang::is_string(value)) value else one_line(typed)
 }
 
-# Goes from step to step; `now` says which node each name stands for.
+# Goes from step to step; `now` has the node that each name stands for.
 lineage_graph <- function(x, call) {
   graph <- new.env(parent = emptyenv())
   graph$nodes <- list()
@@ -84,7 +85,7 @@ add_node <- function(graph, name, kind, formula, step, from = numeric()) {
   id
 }
 
-# What a step adds to the graph. Columns of a step that says nothing of them go through it.
+# What a step adds to the graph. Columns that it does not mention pass through it.
 add_step_nodes <- function(step, graph, number) {
   for (group in step_lineage(step)) {
     then <- graph$now

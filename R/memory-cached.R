@@ -19,7 +19,7 @@ add_statements <- function(block, step, typed) {
   }
 }
 
-# A column whose calculation had something to say is calculated again, and says it again.
+# A column whose calculation gave a warning is calculated again, and warns again.
 add_and_keep <- function(block, statement, keys, cache) {
   warned <- FALSE
   started <- proc.time()[["elapsed"]]

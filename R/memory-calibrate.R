@@ -1,4 +1,4 @@
-# What formulas learn from a table, kept to be used on another. A calibration either learns or uses what it has
+# What formulas learn from a table, stored to be used on another. A calibration either learns or uses what it has
 # `found`: for each aggregate its value, or that of each group with the groups' keys; for categories the levels.
 
 new_calibration <- function(found = NULL) {

@@ -24,7 +24,7 @@ ordered_values <- function(word, x, options, layout, about) {
   way(if (is.null(word$memory)) word$r else word$what, x, options, layout, about)
 }
 
-# The ways in which ordered words are calculated: each gets what the word's record says of the way.
+# The ways in which ordered words are calculated: each gets what the word's record has for it.
 delayedAssign("ordered_ways", list(ranking = calculate_ranking, running = calculate_running, moving = calculate_moving,
                                    neighbour = calculate_neighbour, r = calculate_ordered_by_r))
 

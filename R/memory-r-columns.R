@@ -1,5 +1,5 @@
 # A function of the script that can't be taken into a formula is given whole columns. What was written for one row may
-# then mean something else, and nothing says so: such a function is refused, and the message shows how to say which of
+# then mean something else without any sign of it: such a function is refused, and the message shows how to say which of
 # the two is meant. In one_row_per() a function of the group's columns is what is wanted.
 
 # Warnings that only the first of several values was looked at.

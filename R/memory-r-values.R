@@ -21,7 +21,7 @@ call_by_text <- function(at, values, node, block) {
   result <- if (!is.null(kernel)) tryCatch(do.call(kernel, stats::setNames(values, names(node$arguments))),
                                            error = function(e) NULL)
   if (is.null(result)) {
-    # Of text that is no text R names no row, or a row of the different ones.
+    # For bytes that are not text R gives no row number, or one among the distinct values.
     result <- withCallingHandlers(call_r_once(values, node, block), rowanroot_formula_failed = function(e) {
       texts <- list(values = values[[at]], of_row = different$of_row)
       tryCatch(texts_in_utf8(texts, block$call), rowanroot_bad_text = function(e) stop_in_formula(e, block$formula,

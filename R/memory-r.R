@@ -89,7 +89,7 @@ is_table_for <- function(table, argument, column) {
     column$type %in% c("logical", "integer", "double", "text")
 }
 
-# The table's values that a column of this type can have. A NaN is no missing integer.
+# The table's values that a column of this type can have. A NaN is not a missing integer.
 table_like <- function(table, type) {
   if (type %in% c("text", "double")) return(as.vector(table, vector_mode(type)))
   if (is.double(table)) {
@@ -152,7 +152,7 @@ way_out <- function(error, fun, name, labels) {
          paste(c(name, labels), collapse = ", "), ")`.")
 }
 
-# What R says where it is given several values and looks at one: an error in some versions, a warning in others.
+# What R does when it is given several values and uses only one: an error in some versions, a warning in others.
 meant_for_one <- "length > 1|length 1|logical\\(1\\)|only the first used|only the first element"
 
 # Equal code may have given different values, but for columns.

@@ -1,24 +1,26 @@
-#' Figures of columns
+#' Plot columns
 #'
-#' `plot_column()` shows how the values of a column are spread, beside those of the columns that it was made from.
-#' `plot_running()` shows a running word as a line for each group. `plot_ranking()` shows the rows with the best
-#' ranks as ordered bars.
+#' `plot_column()` shows the distribution of a column beside those of the columns that it was made
+#' from. `plot_running()` draws a running total or the like as a line for each group.
+#' `plot_ranking()` shows the rows with the best ranks as ordered bars.
 #'
-#' Of a table of many rows a figure shows what its size can show: spreads are counted, lines have 2,000 points of
-#' each group at most, and six groups at most.
+#' A figure of a table with many rows shows what fits its size: values are counted in bins, and
+#' lines have at most six groups, with at most 2,000 points each.
 #'
 #' @param x A rooted table from [open_table()], or a data frame.
 #' @param column The name of a column.
-#' @param along The column along which it runs; the order of rows, if none is given.
-#' @param within The column whose values make the groups.
-#' @param by For `plot_ranking()` the column that was ranked, as long as the bars; of a rooted table that is known.
-#' @param label The column whose values name the bars; row numbers, if none is given.
-#' @param top How many of the best ranks are shown.
-#' @return An object of the package ggplot2, which draws itself when it is printed, and takes other layers, scales
-#'   and themes.
-#' @section Errors:
-#' `rowanroot_unknown_column`, `rowanroot_type_mismatch` for a column that can't be shown so,
-#' `rowanroot_missing_package`.
+#' @param along The column along which it runs. If it is not given, that of the formula that made
+#'   the column, otherwise the order of rows.
+#' @param within The column whose values make the groups. If it is not given, that of the formula
+#'   that made the column.
+#' @param by The column that was ranked, which gives the bars their length; for a rooted table it is
+#'   found from the formula.
+#' @param label The column whose values label the bars; by default row numbers.
+#' @param top How many of the best ranks to show.
+#' @return A plot of the package ggplot2, which is drawn when it is printed; you can add other
+#'   layers, scales and themes.
+#' @section Errors: `rowanroot_unknown_column`, `rowanroot_type_mismatch` for a column that can't be
+#'   drawn this way, `rowanroot_missing_package`.
 #' @examplesIf requireNamespace("ggplot2", quietly = TRUE)
 #' set.seed(1)
 #' visits <- data.frame(
@@ -54,6 +56,8 @@ plot_column_data <- function(data, own, origins) {
   spreads$column <- factor(spreads$column, names)
   spreads$role <- ifelse(spreads$column == own, "the column", "made from")
   missing <- vapply(names, function(name) sum(is.na(data[[name]])), 0L)
+  subtitle <- paste0("rows by value", if (length(names) > 1) paste0(", beside ", listed(names[-1], identity),
+                                                                    ", which it is made from"))
   ggplot2::ggplot(spreads) +
     ggplot2::geom_rect(ggplot2::aes(xmin = .data$place - .data$width / 2, xmax = .data$place + .data$width / 2,
                                     ymin = 0, ymax = .data$rows, fill = .data$role), show.legend = FALSE) +
@@ -68,8 +72,7 @@ plot_column_data <- function(data, own, origins) {
     ggplot2::scale_x_continuous(labels = function(x) if (all(!is.na(spreads$label))) rep("",
         length(x)) else format(x, big.mark = ",")) +
     ggplot2::scale_y_continuous(expand = ggplot2::expansion(mult = c(0, 0.08))) +
-    ggplot2::labs(title = own, subtitle = if (length(names) > 1) paste("beside", paste(names[-1], collapse = ", ")),
-                  x = NULL, y = "rows") + look_of_figures()
+    ggplot2::labs(title = own, subtitle = subtitle, x = NULL, y = "rows") + look_of_figures()
 }
 
 columns_to_show <- function(x, typed, value, call) {
@@ -154,43 +157,103 @@ empty_figure <- function(name) {
 plot_running <- function(x, column, along = NULL, within = NULL) {
   call <- quote(plot_running())
   shown <- columns_to_show(x, substitute(column), column, call)
-  optional <- function(typed, value) {
+  formula <- if (is_rooted_table(x)) formula_drawn(x, shown$name)
+  given <- function(typed, value, of_formula) {
     name <- name_of_column(typed, value, column_names(x))
     if (!is.null(name) && !name %in% column_names(x)) stop_unknown_column(name, column_names(x), call)
-    name
+    if (is.null(name)) of_formula else name
   }
-  along <- optional(substitute(along), along)
-  within <- optional(substitute(within), within)
+  along <- given(substitute(along), along, along_drawn(formula, shown$data))
+  within <- given(substitute(within), within, within_drawn(formula, shown$data))
   values <- shown$data[[shown$name]]
   if (!is.numeric(values)) {
     stop_because("{.code {shown$name}} must be numbers, not {type_name(values)}.", "type_mismatch", call,
                  column = shown$name)
   }
-  plot_running_data(shown$data, shown$name, along, within)
+  plot_running_data(shown$data, shown$name, along, within, formula$text)
 }
 
-plot_running_data <- function(table, name, along, within) {
+# What a column's formula is, if its word says how it is drawn: as lines (`running`) or as bars (`ranking`), in which
+# groups and order, and in words ("running total of net_kg").
+formula_drawn <- function(x, name) {
+  for (step in rev(rooted(x)$steps)) {
+    for (statement in rev(step$statements)) {
+      if (!name %in% statement$targets || statement$removes) next
+      node <- statement$node
+      what <- if (node$kind == "running") "running" else node$word$draw
+      if (is.null(what)) return(NULL)
+      by <- function(own, of_block) if (is.null(own)) of_block else own
+      return(list(what = what, within = by(node$within, step$within), along = by(node$along$names, step$along$names),
+                  text = call_in_short(statement$formula)))
+    }
+  }
+}
+
+# "running total of net_kg", for `running_total(net_kg, along = day)`.
+call_in_short <- function(formula) {
+  if (!is.call(formula) || !is.name(formula[[1]])) return(NULL)
+  paste(gsub("_", " ", as.character(formula[[1]])), "of", shortened(one_line(formula[[2]]), 40))
+}
+
+# Columns that the result still has: one that gives the order, and the first that makes groups.
+along_drawn <- function(formula, data) if (length(formula$along) == 1 && formula$along %in% names(data)) formula$along
+
+within_drawn <- function(formula, data) Find(function(name) name %in% names(data), formula$within)
+
+most_lines <- 6
+
+plot_running_data <- function(table, name, along, within, text = NULL) {
   values <- table[[name]]
   group <- if (is.null(within)) factor(rep("", length(values))) else groups_by_size(table[[within]])
-  others <- nlevels(group) - 6
-  kept <- which(as.integer(group) <= 6 & !is.na(values))
-  data <- data.frame(at = if (is.null(along)) kept else table[[along]][kept], value = values[kept],
-                     group = droplevels(group[kept]))
+  others <- nlevels(group) - most_lines
+  shown <- which(as.integer(group) <= most_lines & !is.na(values))
+  data <- data.frame(at = if (is.null(along)) shown else table[[along]][shown], value = values[shown],
+                     group = droplevels(group[shown]))
   data <- data[!is.na(data$at), ]
   if (!nrow(data)) return(empty_figure(name))
   data <- data[order(data$group, data$at), ]
-  data <- do.call(rbind, lapply(split(data, data$group),
-                                function(one) if (nrow(one) > 2000) one[unique(round(seq(1, nrow(one),
-                                    length.out = 2000))), ] else one))
+  data <- do.call(rbind, lapply(split(data, data$group), thinned))
+  subtitle <- paste0(text, if (!is.null(text)) " ", "along ", if (is.null(along)) "the rows" else along,
+                     if (!is.null(within)) paste0(", by ", within),
+                     if (others > 0) paste0(" (the ", most_lines, " largest of ", format(others + most_lines,
+                                                                                          big.mark = ","), ")"))
   figure <- ggplot2::ggplot(data, ggplot2::aes(x = .data$at, y = .data$value, colour = .data$group,
                                                linetype = .data$group)) +
-    ggplot2::geom_line(linewidth = 0.7, show.legend = !is.null(within)) +
+    ggplot2::geom_line(linewidth = 0.7) +
     ggplot2::scale_colour_manual(values = look$lines, name = within) +
-      ggplot2::scale_linetype_manual(values = look$dashes, name = within) +
-    ggplot2::labs(title = name, subtitle = if (others > 0) paste("the 6 largest of",
-                                                                 format(others + 6, big.mark = ","), "groups"),
-                  x = if (is.null(along)) "row" else along, y = NULL)
-  figure + look_of_figures()
+    ggplot2::scale_linetype_manual(values = look$dashes, name = within) +
+    ggplot2::scale_y_continuous(labels = function(y) format(y, big.mark = ",", trim = TRUE)) +
+    ggplot2::labs(title = name, subtitle = subtitle, x = if (is.null(along)) "row" else along, y = NULL) +
+    look_of_figures()
+  if (is.null(within)) figure + ggplot2::guides(colour = "none", linetype = "none") else named_lines(figure, data)
+}
+
+# At most 2,000 points of a line.
+thinned <- function(line) {
+  if (nrow(line) <= 2000) line else line[unique(round(seq(1, nrow(line), length.out = 2000))), ]
+}
+
+# Names at the ends of the lines; a legend where a name is long.
+named_lines <- function(figure, data) {
+  longest <- max(nchar(levels(data$group), "width"))
+  if (longest > 16) return(figure)
+  ends <- data[!duplicated(data$group, fromLast = TRUE), ]
+  last <- max(data$at)
+  near <- as.numeric(last) - as.numeric(ends$at) < 0.1 * (as.numeric(last) - as.numeric(min(data$at)))
+  ends$at[near] <- last
+  ends$value <- apart(ends$value, 0.06 * diff(range(data$value)))
+  figure + ggplot2::guides(colour = "none", linetype = "none") +
+    ggplot2::geom_text(data = ends, ggplot2::aes(label = paste0(" ", .data$group)), hjust = 0, size = 3.4) +
+    ggplot2::coord_cartesian(clip = "off") +
+    ggplot2::theme(plot.margin = ggplot2::margin(5.5, 8 + 6.5 * longest, 5.5, 5.5))
+}
+
+# The values, moved up or down as little as possible until each is at least `gap` from the next.
+apart <- function(values, gap) {
+  in_order <- order(values)
+  steps <- gap * seq_along(values)
+  values[in_order] <- stats::isoreg(values[in_order] - steps)$yf + steps
+  values
 }
 
 #' @rdname plot_column
@@ -227,7 +290,8 @@ plot_ranking_data <- function(table, name, top, label, by) {
     ggplot2::geom_text(ggplot2::aes(label = .data$text), hjust = -0.3, size = 3.2, colour = look$ink) +
     ggplot2::scale_y_discrete(labels = stats::setNames(names, seq_along(best))) +
       ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = c(0, 0.08))) +
-    ggplot2::labs(title = name, subtitle = paste0("the best ", length(best), " of ", counted_rows(length(ranks))),
-                  x = if (is.null(by)) NULL else by, y = NULL) +
+    ggplot2::labs(title = name, subtitle = paste0("the ", length(best), " best of ", counted_rows(length(ranks)),
+                                                 if (!is.null(by)) paste0(", ranked by ", by)),
+                  x = by, y = NULL) +
     look_of_figures() + ggplot2::theme(panel.grid.major.y = ggplot2::element_blank())
 }

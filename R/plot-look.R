@@ -1,4 +1,4 @@
-# How rowanroot's figures look: colours that colour-blind readers tell apart, and that differ in lightness, for grey.
+# The look of figures: colours that colour-blind readers can distinguish, and that differ in lightness, for grey.
 
 look <- list(
   ink = "#22313f", line = "#8a97a3", faint = "#e3e7ea", soft = "#5b6a77", accent = "#b5481e", second = "#2b6777",

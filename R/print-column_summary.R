@@ -37,7 +37,7 @@ shown_measures <- function(values, model) {
   vapply(values, shown_measure, "", places = decimal_places(values, model))
 }
 
-# How many decimal places the values of a column have, to judge by the measures that are values of it: none of whole
+# How many decimal places the values of a column have, judged by the measures that are values of it: none for whole
 # numbers, and NA of measurements that have more than six.
 decimal_places <- function(values, model) {
   if (is.integer(model)) return(0)

@@ -25,13 +25,13 @@ comparison_title <- function(x) {
 
 rows_text <- function(x) {
   if (is.na(x$both)) {
-    return("The tables have different numbers of rows: their values are compared only by a key, given as `by`.")
+    return("The tables have different numbers of rows. Give a key, `by`, to match rows and compare their values.")
   }
   if (!length(x$by)) return(character())
   only <- function(rows, title) if (nrow(rows)) paste0(counted_rows(nrow(rows)), " only in ", title, " (",
                                                        first_keys(rows, x$by), ")")
-  paste0(paste(c(paste0(counted_rows(x$both), " in both, by ", paste(x$by, collapse = ", "),
-                        if (x$moved) ", in another order"), only(x$added, x$titles[["after"]]),
+  paste0(paste(c(paste0(counted_rows(x$both), " in both, matched by ", paste(x$by, collapse = ", "),
+                        if (x$moved) ", in a different order"), only(x$added, x$titles[["after"]]),
                  only(x$removed, x$titles[["before"]])), collapse = "; "), ".")
 }
 
@@ -70,7 +70,7 @@ same_text <- function(x) {
   same <- sum(x$columns$status == "same") - length(x$by)
   others <- sum(x$columns$status != "same")
   if (!same && !others) return("There are no columns to compare.")
-  turned <- if (x$turned) "Columns of both come in another order."
+  turned <- if (x$turned) "The columns are in a different order."
   if (!same) return(as.character(turned))
   paste0(c(paste0(if (same == 1) "1 column is" else paste(same, "columns are"), " the same",
                   if (x$both < max(x$rows)) " in the rows of both", "."), turned), collapse = " ")

@@ -54,7 +54,7 @@ knit_text <- function(text, strong = FALSE) {
   if (length(text)) paste0(if (strong) "**", escape_markdown(text), if (strong) "**")
 }
 
-# In a page a wide table can be moved sideways in its own place.
+# In a page a wide table can be scrolled sideways by itself.
 knit_table <- function(table, title, numbers) {
   if (is.null(table) || !length(table)) return(character())
   named <- is.character(attr(table, "row.names"))

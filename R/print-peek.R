@@ -1,15 +1,15 @@
 #' Look at a table
 #'
-#' Shows the size, every column with its type and its number of missing values, and the first rows. In a rooted table,
-#' the columns that its steps made come first, each beside the columns that it came from, however wide the table is;
-#' the columns of groups come before them.
+#' Shows the size of a table, every column with its type and its number of missing values, and the
+#' first rows. In a rooted table, the columns made by its steps come first, each beside the columns
+#' it was made from, however wide the table is; columns that make groups come before them.
 #'
 #' @param x A data frame, a rooted table, or the path of a file, or of several by a pattern.
 #' @param rows How many rows to show.
-#' @param ... For a path: arguments of [open_table()], such as `table = "visits"`.
-#' @return An object of class `table_view`, which prints itself to the width of the console. It is a list
-#'   with `title`, `rows`, `columns` (a data frame of `name`, `type`, `missing`), `strips` (the columns shown
-#'   side by side) and `head` (the first rows).
+#' @param ... For a path, arguments of [open_table()], such as `table = "visits"`.
+#' @return An object of class `table_view`, which prints to the width of the console. It is a list
+#'   with `title`, `rows`, `columns` (a data frame of `name`, `type`, `missing`), `strips` (the
+#'   columns shown side by side) and `head` (the first rows).
 #' @section Errors:
 #' `rowanroot_not_a_table`, and those of [open_table()].
 #' @examples

@@ -3,7 +3,8 @@
 #' Show the steps of a table or a routine
 #'
 #' @param x A rooted table from [open_table()], or a [routine()].
-#' @return A list of class `step_list`, which prints itself: `title`, and `steps`, for each step its lines.
+#' @return A list of class `step_list`, which can be printed, with `title` and `steps`, the lines of
+#'   each step.
 #' @section Errors:
 #' `rowanroot_not_a_table`.
 #' @examples

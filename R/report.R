@@ -1,20 +1,20 @@
-#' Report on a table
+#' Write a report on a table
 #'
-#' Writes one HTML file that needs nothing else: what the table was read from, its steps in words, the lineage, each
-#' new column with the spread of its values beside the columns it came from, checks, what changed since the output
-#' was made before, times and versions. It can be read in light and dark, printed, and handed to a colleague.
+#' Writes one self-contained HTML file: what the table was read from, its steps in words, the
+#' lineage, each new column with its distribution beside the columns it came from, checks, what
+#' changed since the output was last made, times and versions. It has a light and a dark style, can
+#' be printed, and can be sent to a colleague.
 #'
-#' Ranks are shown as ordered bars and running words as lines, of each group. Everything that comes from the data,
-#' names too, is escaped.
+#' Ranks are shown as ordered bars, running words as a line for each group. Everything that comes
+#' from the data is escaped, including names.
 #'
 #' @param x A rooted table from [open_table()].
-#' @param file The path of the file to write; its name ends in `.html`. One that is there is replaced.
-#' @param title What stands above it; what the table is read from, if none is given.
+#' @param to The path of the file to write, which ends in `.html`. An existing file is replaced.
+#' @param title The title of the report; by default what the table is read from.
 #' @return The path of the file, invisibly.
-#' @section Errors:
-#' `rowanroot_not_a_table`; `rowanroot_cannot_write` for a folder that is not there or can't be written to;
-#' `rowanroot_bad_argument`;
-#' `rowanroot_missing_package`: figures and pages need the packages ggplot2 and htmltools.
+#' @section Errors: `rowanroot_not_a_table`; `rowanroot_cannot_write` for a folder that does not
+#'   exist or can't be written to; `rowanroot_bad_argument`; `rowanroot_missing_package`, as figures
+#'   and pages need the packages ggplot2 and htmltools.
 #' @examplesIf requireNamespace("ggplot2", quietly = TRUE) && requireNamespace("htmltools", quietly = TRUE)
 #' visits <- data.frame(hive = c("NB-01", "NB-02", "SH-01"), gross_kg = c(31, 28.5, 20), tare_kg = 6)
 #' yield <- open_table(visits) |>
@@ -24,26 +24,26 @@
 #' report(yield, file)
 #' unlink(file)
 #' @export
-report <- function(x, file, title = NULL) {
+report <- function(x, to, title = NULL) {
   call <- quote(report())
   check_rooted(x, call)
-  if (missing(file)) {
+  if (missing(to)) {
     stop_because(c("Which file?", "try" = "{.code report(x, \"report.html\")}"), "bad_argument", call)
   }
-  check_report_file(file, call)
+  check_report_file(to, call)
   if (!is.null(title) && !rlang::is_string(title)) {
     stop_because("{.arg title} must be one text, not {what_is(title)}.", "bad_argument", call)
   }
   table <- current_table(x, call)
   parts <- reported_parts(table, call)
   write_page(if (is.null(title)) source_title(rooted(table)$source) else title,
-             list(report_of_table(parts, heading = NULL)), file, call)
-  invisible(file)
+             list(report_of_table(parts, heading = NULL)), to, call)
+  invisible(to)
 }
 
 check_report_file <- function(file, call) {
   check_package(c("ggplot2", "htmltools"), "Reports", call)
-  check_path(file, "file", call, several = FALSE)
+  check_path(file, "to", call, several = FALSE)
   if (!path_ending(file) %in% c("html", "htm")) {
     stop_because(c("A report must be an HTML file.", "found" = "{.file {file}} does not end in {.code .html}."),
                  "bad_argument", call)
@@ -58,7 +58,7 @@ check_report_file <- function(file, call) {
   }
 }
 
-# All that is told of a table. Its steps are run one by one, to see what each takes and what it says.
+# Everything that is reported about a table. Its steps are run one by one, for the time and the warnings of each.
 reported_parts <- function(x, call) {
   source <- rooted(x)$source
   parts <- source_parts(source, call)
@@ -207,13 +207,14 @@ missing_text <- function(name, found) {
 
 column_figures <- function(name, found) {
   data <- found$data
-  kind <- kind_of_column(found$table, name)
-  what <- if (is.numeric(data[[name]])) kind$what else "other"
+  formula <- formula_drawn(found$table, name)
+  what <- if (is.numeric(data[[name]])) formula$what else "other"
   spread <- plot_column_data(data, name, found$origins[[name]])
-  spread <- figure_tag(untitled(spread), paste("Spread of the values of", name), 6.4, 2.6)
+  spread <- figure_tag(untitled(spread), paste("Distribution of", name), 6.4, 2.6)
   if (identical(what, "running")) {
-    running <- plot_running_data(data, name, along_of(kind, found), within_of(kind, found))
-    return(list(spread, figure_tag(untitled(running), paste(name, "along the rows"), 6.4, 2.8)))
+    running <- plot_running_data(data, name, along_drawn(formula, data), within_drawn(formula, data), formula$text)
+    running <- running + ggplot2::labs(title = NULL)
+    return(list(spread, figure_tag(running, paste0(name, ": ", running$labels$subtitle), 6.4, 2.8)))
   }
   if (!identical(what, "ranking")) return(list(spread))
   by <- Find(function(one) is.numeric(data[[one]]), intersect(found$origins[[name]], names(data)))
@@ -224,11 +225,6 @@ column_figures <- function(name, found) {
 # In a card the name stands above.
 untitled <- function(figure) figure + ggplot2::labs(title = NULL, subtitle = NULL)
 
-# Columns that the result still has.
-within_of <- function(kind, found) Find(function(name) name %in% names(found$data), kind$within)
-
-along_of <- function(kind, found) if (length(kind$along) == 1 && kind$along %in% names(found$data)) kind$along
-
 formula_of <- function(nodes, name) {
   utils::tail(c(NA_character_, nodes$formula[nodes$name == name & nodes$kind == "column"]), 1)
 }
@@ -236,20 +232,6 @@ formula_of <- function(nodes, name) {
 range_text <- function(values) {
   known <- values[!is.na(values)]
   if (length(known)) paste(value_text(min(known)), "to", value_text(max(known))) else "none"
-}
-
-# What word a column's formula is, if it is one of order.
-kind_of_column <- function(x, name) {
-  for (step in rev(rooted(x)$steps)) {
-    for (statement in rev(step$statements)) {
-      if (!name %in% statement$targets || statement$removes) next
-      node <- statement$node
-      by <- function(own, of_block) if (is.null(own)) of_block else own
-      what <- if (node$kind == "running") "running" else node$word$draw
-      if (is.null(what)) return(NULL)
-      return(list(what = what, within = by(node$within, step$within), along = by(node$along$names, step$along$names)))
-    }
-  }
 }
 
 checks_section <- function(found) {

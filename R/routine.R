@@ -1,28 +1,30 @@
-#' Steps without a table
+#' Reuse steps: routines
 #'
-#' `routine()` begins a list of steps that verbs such as [set_columns()] and [keep_rows()] add to; `run()` applies
-#' it to a table. The same steps serve many tables, and can be kept in a package or a file.
+#' `routine()` starts a list of steps, to which verbs such as [set_columns()] and [keep_rows()] add;
+#' `run()` applies it to a table. The same steps can be used for many tables, and can be stored in a
+#' package or a file.
 #'
-#' A routine is whole: what its formulas take from the script, values and functions, it keeps as it was when the
-#' step was written. So it can be saved by [saveRDS()] and run elsewhere. Columns are looked for only in the table
-#' that it runs on.
+#' A routine is complete: it contains the values and functions that its formulas use, as they were
+#' when the step was written. So it can be saved with [saveRDS()] and run elsewhere. Columns are
+#' looked up only in the table that it runs on.
 #'
-#' `calibrate()` runs a routine on a table and keeps what its formulas learned there: each aggregate such as
-#' `mean(net_kg)`, those in [z_score()], [min_max()] and [share()], of the groups too, and the levels of
-#' [as_category()] and `factor()`. Run on another table the routine uses these and not that table's own. What
-#' `one_row_per()`, `must_hold()` and `should_hold()` calculate, ranks, running words and other functions of whole
-#' columns are always of the table that the routine runs on.
+#' `calibrate()` runs a routine on a table and stores what its formulas learned there: each
+#' aggregate such as `mean(net_kg)`, those inside `z_score()`, `min_max()` and `share()`, also by
+#' group, and the levels of `as_category()` and `factor()`. When the routine is run on another
+#' table, it uses these values in place of that table's own. What [one_row_per()], [must_hold()] and
+#' [should_hold()] calculate, ranks, running words and other functions of whole columns always come
+#' from the table that the routine runs on.
 #'
 #' @param routine A routine.
 #' @param data A data frame, or a rooted table from [open_table()].
-#' @return `routine()` and `calibrate()` give a routine, which prints its steps in words, and `calibrate()` also
-#'   what was learned; `as.data.frame()` of it gives that as a table with `step`, `line`, `learned`, `group` and
-#'   `value`, a text. `run()` gives what the steps give: a data frame of the class of `data`, or a rooted table.
-#' @section Errors:
-#' An error in a step names the step, and has the class that it has in the verb, such as
-#' `rowanroot_unknown_column`; `rowanroot_not_calibrated` for a formula that a calibrated routine did not have when
-#' it was calibrated, since its table has other columns. Rows of a group that was not learned have missing values
-#' there, with a warning of class `rowanroot_unknown_group`.
+#' @return `routine()` and `calibrate()` return a routine. Printing it shows its steps in words and,
+#'   after `calibrate()`, what was learned; `as.data.frame()` returns that as a table with `step`,
+#'   `line`, `learned`, `group` and `value` (text). `run()` returns the result of the steps: a data
+#'   frame of the class of `data`, or a rooted table.
+#' @section Errors: An error in a step names the step, and has the same class as in the verb, such
+#'   as `rowanroot_unknown_column`; `rowanroot_not_calibrated` for a formula that the routine did
+#'   not have when it was calibrated, because the new table has other columns. Rows of a group that
+#'   was not learned get missing values, with a warning of class `rowanroot_unknown_group`.
 #' @examples
 #' yield <- routine() |>
 #'   set_columns({
@@ -53,7 +55,7 @@ is_routine <- function(x) {
   inherits(x, "routine")
 }
 
-# A verb was given a routine: the call is kept, with what it takes from the script.
+# A verb was given a routine: the call is stored, with what it takes from the script.
 with_step <- function(routine, typed, env, call) {
   if (!is.null(routine$learned)) {
     stop_because(c("A calibrated routine takes no more steps.",
@@ -68,7 +70,7 @@ with_step <- function(routine, typed, env, call) {
   routine
 }
 
-# What can be said before there is a table. What is lacking the verb itself says, of any table.
+# Errors that can be found before there is a table. The verb itself reports missing arguments, for any table.
 check_typed <- function(step, env, call) {
   verb <- get(step$verb, envir = topenv(), mode = "function")
   if (call_lacks(step)) eval(as.call(c(list(verb, data.frame()), step$arguments)), env)
@@ -76,7 +78,7 @@ check_typed <- function(step, env, call) {
   for (line in block_lines(step$arguments$block, call)) if (!is_call_to(line, "for")) parse_statement(line, env, call)
 }
 
-# A place of its own for what a piece of code takes from the script: each environment of the script that values are
+# An environment for what a piece of code takes from the script: each environment of the script that values are
 # found in has a twin with these values alone, and functions see the twins of what they saw.
 own_surroundings <- function(code, env) {
   twins <- new.env(parent = emptyenv())

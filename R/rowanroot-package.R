@@ -2,15 +2,15 @@
 #' * add and change columns: [set_columns()]; choose them: [keep_columns()], [drop_columns()], [move_columns()],
 #'   [rename_columns()], with [names_like()], [columns_that()], [all_columns()]
 #' * rows: [keep_rows()], [drop_rows()], [sort_rows()], [top_rows()], [bottom_rows()]; groups: [one_row_per()]
-#' * put tables together: [append_rows()], [append_columns()], [look_up()]
+#' * combine tables: [append_rows()], [append_columns()], [look_up()]
 #' * check: [must_hold()], [should_hold()], with [known()], [in_range()], [has_form()], [only_once()]
 #' * look: [peek()], [column_summary()], [compare_tables()], [plot_column()], [plot_running()], [plot_ranking()]
 #' * steps for many tables: [routine()], [run()], [calibrate()]
 #' @section Words for formulas:
 #' R's own functions, and:
 #' * rank: [ranking()], [row_ranking()]; across columns: [row_total()], [row_mean()], [row_min()], [row_max()]
-#' * accumulate (cumulative sums, lags, rolling means): [running_total()] and the like, [running()], [moving_mean()]
-#'   and the like, [previous()], [following()], [change()]
+#' * order of rows (cumulative sums, lags, rolling means): [running_total()] and the like,
+#'   [running()], [moving_mean()] and the like, [previous()], [following()], [change()]
 #' * scale: [z_score()], [min_max()], [share()], [bands()], [convert_unit()]
 #' * missing values: [first_known()]; aggregates: [count_known()], [count_distinct()], [first_value()], [last_value()]
 #' * text: [split_text()], [join_text()], [title_case()], [text_between()], [text_found()], [pattern()]
@@ -21,7 +21,8 @@
 #' [open_table()], [save_table()], [file_formats], [run_script()], [script_status()], [changes()], [why()],
 #' [lineage()], [show_steps()], [report()], [make_project()], [make_demo()], [clean_store()]
 #'
-#' See also [coming_from], the words of spreadsheets, SQL and base R beside these.
+#' See also [coming_from]: the words of spreadsheets, SQL and base R, and rowanroot's words for the
+#' same things.
 #' @section Options:
 #' Set with [options()]; none is needed.
 #'

@@ -39,7 +39,7 @@ values_in_rows <- function(column, rows) {
       getOption("rowanroot.threads", 0L))
 }
 
-# What each row has of values for the different texts. Texts stay numbers of them until somebody looks.
+# What each row has of values for the different texts. Texts stay numbers of them until they are used.
 at_rows <- function(values, texts) if (is.null(texts$of_row)) values else values_in_rows(values, texts$of_row)
 
 # Row names that are only numbers are none.

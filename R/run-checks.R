@@ -1,7 +1,7 @@
 # Checks of rooted tables in a script. A table that an output takes in is checked when that is made, one that is looked
 # at when it is looked at; the checks of all others are run at the end of the script.
 
-# Notes the checks that the script adds to tables: they tell of themselves by a condition (table-checks.R).
+# Notes the checks that the script adds to tables: they signal a condition (table-checks.R).
 noting_checks <- function(run, code) {
   withCallingHandlers(code, rowanroot_check_added = function(added) {
     if (identical(run$mode, "run")) {

@@ -5,7 +5,7 @@ target_write.file_target <- function(target, x, now, found, force, call) {
   path <- target$path
   make_folder_of(path, call)
   if (needs_chunks(x, path, call)) return(write_chunks(target, x, now, found, force, call))
-  # What is wrong with the table is told before a file is begun.
+  # Errors of the table come before a file is begun.
   older <- older_output(path, now, found, rooted(x)$columns)
   calculate <- function() if (is.null(older)) table_data(x, call) else table_columns(x,
       setdiff(older$columns, older$same), call)
@@ -38,7 +38,7 @@ write_chunks <- function(target, x, now, found, force, call) {
                  x, now, found, force, call)
 }
 
-# `rows` and `places` tell, once the file is written, what is in it.
+# `rows` and `places` have, once the file is written, what is in it.
 replace_output <- function(target, write, rows, x, now, found, force, call, places = function() NULL) {
   hash <- NULL
   replace_file(target$path, write, before = function(file) {

@@ -1,43 +1,49 @@
-#' Save a table as an output
+#' Save a table to a file or a database
 #'
-#' Writes a table to a CSV file, unless the file is up to date: made from the same bytes of the same input
-#' files, by the same formulas with the same constants and functions. What each output was made from is
-#' kept in `.rowanroot/journal.jsonl` in the working directory; spacing, comments and the names of
-#' variables do not count.
+#' Writes a table to a file, unless the file is up to date: made from the same bytes of the same
+#' input files, by the same formulas with the same constants and functions. Spacing, comments and
+#' the names of variables do not count. `.rowanroot/journal.jsonl` in the working directory records
+#' what each output was made from.
 #'
-#' The file is written beside its place, flushed, and renamed: there is always the complete old file or the complete
-#' new one. A file that rowanroot did not write, or that was edited since, is not overwritten.
+#' The file is written under a temporary name, flushed, and renamed, so that there is always the
+#' complete old file or the complete new one. A file that rowanroot did not write, or that was
+#' edited since, is not overwritten.
 #'
-#' Numbers are written in the shortest form that reads back as exactly the same number, dates as
-#' `2026-03-31`, date-times in UTC, in the shortest form that reads back as the same time, missing values as
-#' nothing. Where the path is a symbolic link, the file that it points to is written.
+#' In CSV files, numbers are written in the shortest form that reads back as exactly the same
+#' number, dates as `2026-03-31`, date-times in UTC in the shortest form that reads back as the same
+#' time, and missing values as nothing. If the path is a symbolic link, the file that it points to
+#' is written.
 #'
-#' Where a formula calls R's functions, the time zone, the language and the options `digits`, `OutDec` and `scipen`
-#' count too. A formula that draws random numbers, or asks for the time, the environment or a file, is not a
-#' function of its inputs: a warning of class `rowanroot_made_anew`, and its output is made in each run.
-#' `set.seed()` at the top level of a script makes random numbers repeatable.
+#' If a formula calls R's functions, the time zone, the language and the options `digits`, `OutDec`
+#' and `scipen` count as inputs too. A formula that uses random numbers, the current time, the
+#' environment or a file does not depend on its inputs alone: its output is made in each run, with a
+#' warning of class `rowanroot_made_anew`. `set.seed()` at the top level of a script makes random
+#' numbers repeatable.
 #'
 #' @param x A rooted table from [open_table()], or a data frame.
-#' The end of the name says the format: `.csv`; `.xlsx`, by the package zip; `.parquet`, by nanoparquet; `.jsonl`.
-#' What a format can't hold is an error before anything is written, and a warning counts the values that it changes:
-#' [file_formats] has a table of both.
 #'
-#' A table of a database is written in one transaction, by the driver's bulk way (COPY, for PostgreSQL): to an
-#' SQLite file by its path (`.sqlite`, `.sqlite3`, `.db`), to any other by a DBI connection. Whether it is up to
-#' date is seen by reading it back. A table with the same columns is refilled, and keeps its indexes, triggers,
-#' grants and comments; one with other columns is made again, but not if such things would be lost, unless `force` is
-#' `TRUE`. Rows that other tables refer to with `ON DELETE CASCADE` are not removed.
+#' A database table is written in one transaction, with the driver's bulk method (`COPY` for
+#' PostgreSQL): to an SQLite file by its path, to any other database by a DBI connection. To see
+#' whether it is up to date, it is read back. A table with the same columns is refilled and keeps
+#' its indexes, triggers, grants and comments; one with other columns is created again, but if such
+#' things would be lost this is an error unless `force` is `TRUE`. Rows that other tables refer to
+#' with `ON DELETE CASCADE` are not removed.
 #'
-#' @param path The path of the output, whose folder is made if need be; or a DBI connection.
-#' @param table The name of the table, in a database, or `DBI::Id(schema = , table = )`.
-#' @param force Write it even if it is up to date, or was not written by rowanroot.
-#' @param guard_formulas Put an apostrophe before text that a spreadsheet would run as a formula, which begins with
-#'   `=`, `+`, `-` or `@`, in CSV files and workbooks; names of columns too.
+#' @param path The path of the output, whose folder is created if needed; or a DBI connection. The
+#'   extension sets the format: `.csv`, `.xlsx` (needs the package zip), `.parquet` (nanoparquet),
+#'   `.jsonl`, `.sqlite`, `.sqlite3` or `.db` (RSQLite). Values that a format can't hold are an
+#'   error before anything is written, and a warning counts the values that it changes: see
+#'   [file_formats].
+#' @param table The name of the table in a database, or `DBI::Id(schema = , table = )`.
+#' @param force Write it even if it is up to date, was edited, or was not written by rowanroot.
+#' @param guard_formulas In CSV files and workbooks, put an apostrophe before text that a
+#'   spreadsheet would run as a formula because it begins with `=`, `+`, `-` or `@`, also in names
+#'   of columns.
 #' @return `x`, invisibly.
-#' @section Errors:
-#' `rowanroot_foreign_output` if something else has written the file, `rowanroot_output_is_input` if the
-#' table is made from it, `rowanroot_output_saved_twice` in one script, `rowanroot_cannot_write`,
-#' `rowanroot_bad_text` for text that is not UTF-8, `rowanroot_unknown_format`.
+#' @section Errors: `rowanroot_foreign_output` if the file was written or edited by something else,
+#'   `rowanroot_output_is_input` if the table is made from the file itself,
+#'   `rowanroot_output_saved_twice` if a script saves it twice, `rowanroot_cannot_write`,
+#'   `rowanroot_bad_text` for text that is not UTF-8, `rowanroot_unknown_format`.
 #' @examples
 #' old <- setwd(tempdir())
 #' visits <- data.frame(hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5), tare_kg = c(6, 6.2))
@@ -153,7 +159,7 @@ record_for <- function(target, x, guard, call) {
   now
 }
 
-# Writes the output if it must be written, and tells the run what became of it.
+# Writes the output if it must be written, and reports its state to the run.
 save_output <- function(x, target, force, guard, call) {
   now <- record_for(target, x, guard, call)
   found <- output_state(target, now)

@@ -1,20 +1,22 @@
-#' Run a script, or ask what is out of date
+#' Run a script, or see what is out of date
 #'
-#' `run_script()` runs an R script from top to bottom, in an environment of its own and in the folder
-#' where it lies. Its outputs, which are what [save_table()] saves, are written only if they are out of date.
-#' If a line of the script fails, the outputs that it did not come to stay as they were. An output that fails, by a
-#' check for instance, stays as it was, and those that don't depend on it are made all the same. Checks of tables
-#' that no output uses are run at the end.
+#' `run_script()` runs an R script from top to bottom, in its own environment and in its own folder.
+#' The outputs, which are the tables that it saves with [save_table()], are written only if they are
+#' out of date. If a line of the script fails, the outputs after it stay as they were. If an output
+#' fails, for instance because of a check, it stays as it was, and outputs that don't depend on it
+#' are still made. Checks of tables that no output uses are run at the end.
 #'
-#' `script_status()` runs the script without writing or printing anything, to see what each output would be made
-#' from now, and compares that with what it was made from.
+#' `script_status()` runs the script without writing or printing anything, and compares what each
+#' output would be made from now with what it was made from.
 #'
 #' @param script The path of the script.
-#' @param force Write every output, even if it is up to date or was edited by hand.
-#' @param only Write only the outputs of these names, as the script writes them.
-#' @return A data frame with a row for each output: `output`, its `state` (`"made"`, `"up to date"`, `"failed"` or
-#'   `"left out"` after a run; `"up to date"`, `"stale"`, `"missing"` or `"foreign"` as a status), `why`,
-#'   and after a run the `rows` and the `seconds` taken. `run_script()` gives it invisibly.
+#' @param force Write every output, even if it is up to date, was edited, or was written by
+#'   something else.
+#' @param only Write only these outputs; the names are as in the script.
+#' @return A data frame with a row for each output: `output`, its `state` (`"made"`, `"up to date"`,
+#'   `"failed"` or `"left out"` after a run; `"up to date"`, `"out of date"`, `"missing"` or `"foreign"`
+#'   as a status), `why`, and after a run the `rows` and the `seconds` taken. `run_script()` returns
+#'   it invisibly.
 #' @section Errors:
 #' `rowanroot_no_such_file`; `rowanroot_script_failed`, with the `line`, when an error stops the script, or at its
 #' end when an output or a check failed (the cause is the parent, and `outputs` the data frame of all outputs);
@@ -63,7 +65,7 @@ status_run <- function(script, call) {
   run
 }
 
-# What a run is for: "run" writes outputs, "status" tells their state, "look" only finds the table of the output
+# What a run is for: "run" writes outputs, "status" shows their state, "look" only finds the table of the output
 # `wanted`.
 new_script_run <- function(mode, script, force = FALSE, only = NULL, wanted = NULL) {
   run <- new.env(parent = emptyenv())
@@ -209,7 +211,7 @@ check_only <- function(run, call) {
                "unknown_output", call)
 }
 
-# Tells of one output: to the run that it is part of, and in print.
+# Reports one output: to the run that it is part of, and in print.
 tell_run <- function(output, outcome, why = character(), rows = NA, seconds = NA, chosen = TRUE) {
   told <- list(output = output, state = if (chosen) outcome else "left out", why = as.character(why), rows = rows,
                seconds = seconds)

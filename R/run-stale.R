@@ -1,6 +1,6 @@
 # Is an output up to date, and if not, why?
 
-# The state of an output: "up to date", "missing" (not made yet), "stale", or "foreign" (there is a file, but
+# The state of an output: "up to date", "missing" (not made yet), "out of date", or "foreign" (there is a file, but
 # it is not the one that was written). `why` has a line for each reason.
 output_state <- function(target, now) {
   if (!target_exists(target)) return(list(state = "missing", why = "it is not there yet"))
@@ -11,10 +11,10 @@ output_state <- function(target, now) {
     return(list(state = "foreign", why = why))
   }
   if (isTRUE(record$drawn)) {
-    return(list(state = "stale", why = "a function of it draws random numbers", record = record))
+    return(list(state = "out of date", why = "a function of it draws random numbers", record = record))
   }
   if (identical(record$key, now$key)) return(list(state = "up to date", why = character()))
-  list(state = "stale", why = what_changed(with_details(record), now), record = record)
+  list(state = "out of date", why = what_changed(with_details(record), now), record = record)
 }
 
 # The reasons why what is made now differs from what was made then.
@@ -45,7 +45,7 @@ inputs_of <- function(record) {
   data.frame(name = vapply(record$inputs, `[[`, "", "name"), hash = vapply(record$inputs, `[[`, "", "hash"))
 }
 
-# Lines are told by their name and how often it came before.
+# Lines are identified by their name and how often it came before.
 changed_lines <- function(then, now) {
   then <- stats::setNames(as.list(then), line_names(then))
   now <- stats::setNames(as.list(now), line_names(now))

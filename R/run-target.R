@@ -4,7 +4,7 @@
 # Whether there is something, whoever made it.
 target_exists <- function(target) UseMethod("target_exists")
 
-# The hash of its content as it is now, by which what was written is told from what others did.
+# The hash of its content as it is now, which shows whether something else has changed it.
 target_hash <- function(target) UseMethod("target_hash")
 
 # Writes the table and puts it down in the journal: the old content or the new one is there, whole. Gives the number

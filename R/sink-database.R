@@ -53,7 +53,7 @@ write_table <- function(connection, table, data, sent, force, call) {
   }
 }
 
-# What a table is besides its rows: its `columns`, by name and type; what would be lost if it were made anew, in
+# What a table is besides its rows: its `columns`, by name and type; what would be lost if it were created again, in
 # words, as `kept`; and the tables whose rows are removed or changed with its rows, as `refers`.
 table_about <- function(connection, table) UseMethod("table_about")
 

@@ -1,5 +1,5 @@
-# CSV files that are read chunk by chunk, none of which is kept in memory. The types are those of all rows: they are
-# guessed from some, and if a later chunk shows that one is another, all begins anew.
+# CSV files that are read chunk by chunk, none of which stays in memory. The types are those of all rows: they are
+# guessed from some, and if a later chunk shows another type, reading starts again.
 
 #' @export
 each_chunk.csv_source <- function(source, columns, bytes, begin, work, call) {

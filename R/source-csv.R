@@ -1,7 +1,7 @@
 # CSV files of one shape, as one table: the rows of one file after those of another, in the order of
 # their names.
 
-# What open_table() can be told of a file.
+# What open_table() can be given about a file.
 table_options <- function(separator = ",", decimal = ".", missing = c("", "NA"), comment = NULL, encoding = "UTF-8",
                           header = TRUE, names = NULL,
                         types = NULL, short = "error", long = "error", file_column = NULL, sheet = NULL, table = NULL) {
@@ -76,7 +76,7 @@ source_columns.csv_source <- function(source, call) {
   c(file_column_name(source$options$file_column, names, call), names)
 }
 
-# What the core is told of the format.
+# What the core needs to know of the format.
 csv_format <- function(options) {
   list(separator = options$separator, decimal = options$decimal,
        comment = if (is.null(options$comment)) "" else options$comment,
@@ -172,7 +172,7 @@ column_as_found <- function(column, found, files, call) {
   with_csv_type(column, now)
 }
 
-# What the core is told of columns: where each is in each file, and as what it is read.
+# What the core needs to know of columns: where each is in each file, and its type.
 columns_to_read <- function(opened, names) {
   places <- matrix(vapply(opened$names, function(own) match(names, own), integer(length(names))), nrow = length(names))
   lapply(seq_along(names), function(k) list(type = "text", in_file = places[k, ]))

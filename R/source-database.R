@@ -64,7 +64,7 @@ source_parts.database_source <- function(source, call) {
   data.frame(name = source_title(source), hash = hash)
 }
 
-# The rows of a table have no order, so that it is no part of its content; those of a query have, if it says so.
+# The rows of a table have no order, so that it is not part of its content; those of a query have, if it has ORDER BY.
 has_order <- function(source) !is.null(source$query) && grepl("order[[:space:]]+by", source$query, ignore.case = TRUE)
 
 # The hash of what is in a table, in whatever order. Rows that come in pieces are added up.

@@ -15,7 +15,7 @@ with_readable_files <- function(options, files, read, call, only_header = FALSE)
   read(ifelse(is.na(copies), files$path, copies))
 }
 
-# What the first bytes say: of gzip, or of UTF-16, which no other text begins with.
+# What the first bytes show: gzip, or UTF-16, whose mark no other text begins with.
 file_kind <- function(path, encoding) {
   kind <- list(is_compressed = identical(first_bytes(file(path, "rb"), 2), as.raw(c(0x1f, 0x8b))), encoding = encoding)
   start <- first_bytes(if (kind$is_compressed) gzfile(path, "rb") else file(path, "rb"), 2)

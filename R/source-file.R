@@ -94,7 +94,7 @@ source_files <- function(source, call) {
   data.frame(name = named_in_utf8(names), path = paths)
 }
 
-# A name that is no text can't be written down.
+# A name that is not valid text can't be stored.
 check_names_of_files <- function(names, call) {
   bad <- which(!validUTF8(names) & Encoding(names) == "unknown")
   if (length(bad)) {
@@ -118,7 +118,7 @@ in_folder <- function(folder, code) {
   code
 }
 
-# A run that is to be repeated when a file changes is told which to look at.
+# A run that is repeated when a file changes must know which files to watch.
 tell_watched <- function(source) {
   if (is.null(state$run)) return(invisible())
   patterns <- vapply(source$pattern, function(pattern) {
@@ -153,7 +153,7 @@ check_one_shape <- function(columns, files, call) {
   }
 }
 
-# A file that was written to just now and ends in the middle of a line is probably not all there yet: it is waited
+# A file that was written to just now and ends in the middle of a line is probably not complete yet: it is waited
 # for, until it ends with a line or has been left alone for a while.
 wait_until_written <- function(path, name, call, patience = 30) {
   seconds_old <- function() as.numeric(Sys.time()) - as.numeric(file.mtime(path))

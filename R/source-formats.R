@@ -1,7 +1,8 @@
-#' What each format keeps of a table
+#' What each file format can hold
 #'
-#' A table that is saved and opened again is the same, but for what is said here. What a format can't hold is
-#' refused with an error before anything is written; what it changes is counted in a warning.
+#' A table that is saved and opened again is the same, with the exceptions shown here. Values that a
+#' format can't hold are refused with an error before anything is written; values that it changes
+#' are counted in a warning.
 #'
 #' \tabular{lllllll}{
 #'   \strong{column} \tab \strong{CSV} \tab \strong{JSON lines} \tab \strong{Parquet} \tab \strong{workbook
@@ -42,26 +43,26 @@
 #'   order of rows \tab kept \tab kept \tab kept \tab kept \tab kept \tab none \cr
 #' }
 #'
-#' Files of other programs are read by the same rules: what R's types can't hold exactly is an error that names the
-#' file, the column and the first row, line or cell.
+#' Files written by other programs are read by the same rules: values that R's types can't hold
+#' exactly are an error that names the file, the column and the first row, line or cell.
 #'
-#' - **JSON lines**: numbers and text in one column are an error with the line; `types = c(id = "text")` reads all
-#'   as text, as it is written. Whole numbers of more than 64 bits, and text with the character U+0000, are errors.
-#'   A name that a line lacks is a missing value.
-#' - **Workbooks**: a column is of one type. Dates or logical values among others are an error that names the cell;
-#'   numbers and text together are read as text, with a warning that names the first of each. Errors such as `#N/A`,
-#'   and formulas without a stored value, are missing, and a warning counts them and names the first. Cells that are
-#'   shown as times of day or as durations are durations in hours. The first sheet that is not hidden is read. In
-#'   old workbooks (`.xls`) errors and formulas without a value look like empty cells.
-#' - **Parquet**: decimal numbers of more than 15 digits, whole numbers of 64 bits without a sign that are too
-#'   large, lists and records are errors. A file is read in a process of its own: a damaged one is an error, and
-#'   never ends R.
-#' - **Databases**: `numeric` of PostgreSQL with more than 15 digits is an error, unless `types` asks for text;
-#'   infinite dates are errors. Columns of SQLite that hold values of several types are an error that names the
-#'   first row.
-#' - **Sets of files**: a column that is of different types in two files is an error that names the files and the
-#'   first value. Categories have the levels of all files, in the order in which they are met; ordered ones in an
-#'   order in which each file has its own, or an error.
+#' - **JSON lines**: numbers and text in one column are an error that names the line; `types = c(id
+#' = "text")` reads everything as text, as it is written. Whole numbers of more than 64 bits, and
+#' text with the character U+0000, are errors. A name that is not in a line gives a missing value. -
+#' **Workbooks**: a column has one type. Dates or logical values among others are an error that
+#' names the cell; numbers and text together are read as text, with a warning that names the first
+#' of each. Errors such as `#N/A`, and formulas without a stored value, are missing; a warning
+#' counts them and names the first. Cells shown as times of day or as durations are read as
+#' durations in hours. The first sheet that is not hidden is read. In old workbooks (`.xls`) errors
+#' and formulas without a value look like empty cells. - **Parquet**: decimal numbers of more than
+#' 15 digits, unsigned 64-bit whole numbers that are too large, lists and records are errors. Each
+#' file is read in a separate process, so that a damaged file is an error and can't crash R. -
+#' **Databases**: `numeric` of PostgreSQL with more than 15 digits is an error, unless `types` asks
+#' for text; infinite dates are errors. Columns of SQLite that hold values of several types are an
+#' error that names the first row. - **Sets of files**: a column that is of different types in two
+#' files is an error that names the files and the first value. Categories get the levels of all
+#' files, in the order in which they appear; for ordered categories the order must agree with that
+#' of each file, or it is an error.
 #'
 #' @name file_formats
 #' @seealso [open_table()], [save_table()]
@@ -169,7 +170,7 @@ new_table_source <- function(path, options, call) {
   new_file_source("csv", path, options)
 }
 
-# What `read` gives of one file; what a package says is wrong with it is told with the file's name.
+# What `read` gives of one file; a package's error is reported with the file's name.
 read_one_file <- function(source, path, name, read, call) {
   tryCatch(read(source, path, name, call), error = function(e) {
     if (inherits(e, "rowanroot_error")) stop(e)
@@ -193,7 +194,7 @@ with_file_column <- function(data, source, files, rows, call) {
   with_columns(data, c(stats::setNames(list(file), source$options$file_column), unclass(data)))
 }
 
-# Plain data frames with the same columns, one below the other; `place` says in words where a row of one is.
+# Plain data frames with the same columns, one below the other; `place` describes in words where a row of one is.
 frames_below <- function(tables, names, call, place = function(table, row) paste("row", row)) {
   if (length(tables) == 1) return(tables[[1]])
   columns <- lapply(stats::setNames(nm = base::names(tables[[1]])),
@@ -201,6 +202,6 @@ frames_below <- function(tables, names, call, place = function(table, row) paste
   structure(columns, row.names = .set_row_names(sum(vapply(tables, nrow, 0L))), class = "data.frame")
 }
 
-# These formats say what their columns are only when they are read: the values are kept for the first look.
+# The columns of these formats are known only once they are read: the values are stored for their first use.
 #' @export
 source_columns.file_source <- function(source, call) names(source_data(source, source_parts(source, call), NULL, call))

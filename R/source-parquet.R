@@ -1,4 +1,4 @@
-# Parquet files, by nanoparquet. What is not exact in R's types is refused; what Parquet has no type for is kept
+# Parquet files, by nanoparquet. What is not exact in R's types is refused; what Parquet has no type for is stored
 # beside the values in the file, under our name.
 
 #' @export

@@ -249,7 +249,7 @@ sheet_moments <- function(number, name, table, call) {
                                                             "UTC")
 }
 
-# The 29th of February 1900, which workbooks count, was none; a time without a day is no date.
+# The 29th of February 1900, which workbooks count, did not exist; a time without a day is not a date.
 sheet_days <- function(number, from_1904) {
   days <- if (from_1904) number - 24107 else ifelse(number >= 61, number - 25569,
                                                     ifelse(number >= 1 & number < 60, number - 25568, NA))

@@ -44,8 +44,8 @@ remember_written <- function(path, hash) {
   state$written[[path]] <- list(state = file_states_cpp(path), hash = hash)
 }
 
-# What was written is known from now on, if it was left alone until its time would tell. To wait for that costs less
-# than to read a large file again.
+# What was written is known from now on, if nothing changed it until its time stamp would show it. To wait for that
+# costs less than to read a large file again.
 know_written <- function() {
   written <- state$written
   state$written <- NULL

@@ -1,12 +1,12 @@
-# The journal says what each output was made from: `.rowanroot/journal.jsonl`, one JSON record a line,
+# The journal records what each output was made from: `.rowanroot/journal.jsonl`, one JSON record a line,
 # oldest first. A record is written before the output takes its place, and counts only if the file on disk
-# is the one that it tells of: so a run may be killed between the two.
+# is the one that it describes: so a run may be killed between the two.
 
 journal_folder <- function() file.path(base_folder(), ".rowanroot")
 
 journal_path <- function() file.path(journal_folder(), "journal.jsonl")
 
-# Records of each output that are kept: those before the last tell an old output from a foreign file.
+# How many records of each output stay: those before the last distinguish an old output from a foreign file.
 records_kept <- 5L
 
 read_journal <- function() {
@@ -20,7 +20,7 @@ read_journal <- function() {
 
 output_records <- function(output) Filter(function(record) identical(record$output, output), read_journal())
 
-# The last record that tells of a file with this content, or NULL.
+# The last record of a file with this content, or NULL.
 record_of_content <- function(records, hash) {
   matching <- Filter(function(record) identical(record$written, hash), records)
   if (length(matching)) matching[[length(matching)]]

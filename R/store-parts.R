@@ -1,6 +1,6 @@
 # Parts of a source, such as files: what became of them.
 
-# "june.csv changed", for each part that did; parts are told by name.
+# "june.csv changed", for each part that did; parts are identified by name.
 changed_parts <- function(before, now) {
   common <- intersect(now$name, before$name)
   changed <- common[now$hash[match(common, now$name)] != before$hash[match(common, before$name)]]

@@ -2,7 +2,7 @@
 
 new_check <- function() list2env(list(is_done = FALSE), parent = emptyenv())
 
-# Tells whoever listens, such as the script that is run.
+# Signals it to whoever listens, such as the script that is run.
 tell_check_added <- function(table, check) {
   added <- structure(class = c("rowanroot_check_added", "condition"),
                      list(message = "", call = NULL, table = table, check = check))

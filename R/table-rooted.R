@@ -1,58 +1,67 @@
 #' Open files as a rooted table
 #'
-#' A rooted table is a source and a list of steps. Nothing is read until its values are looked at; when a
-#' file has changed by the next look, they are calculated again, and a line says why.
+#' A rooted table is a source and a list of steps. Nothing is read until its values are used. If a
+#' file has changed the next time, they are calculated again, and a line says why.
 #'
-#' CSV files are read exactly: types come from the whole column and from all files together; numbers come
-#' back bit for bit; codes with leading zeros, and whole numbers too long to be exact, stay text. Dates of the form
-#' `2026-03-31` are dates, and date-times such as `2026-03-31T12:00:00Z` are moments; those without a zone are taken
-#' as of UTC. Lines end as on any system; fields may be quoted, with line ends in them; gzip is unpacked. Texts are
-#' made into R's strings when they are looked at.
+#' CSV files are read exactly: the type of a column is found from all its values in all files;
+#' numbers are read exactly; codes with leading zeros, and whole numbers too long to be exact, stay
+#' text. Dates such as `2026-03-31` become dates, and date-times such as `2026-03-31T12:00:00Z`
+#' become times; without a zone they are taken as UTC. Line ends of all systems are recognised;
+#' fields may be quoted, with line ends in them; gzip files are unpacked. Text becomes R's strings
+#' only when it is used.
 #'
-#' Workbooks (`.xlsx`, `.xlsm`, `.xls`), Parquet (`.parquet`), SQLite (`.sqlite`, `.sqlite3`, `.db`), JSON lines
-#' (`.jsonl`, `.jsonl.gz`, `.ndjson`) and text with tabs (`.tsv`) are known by the end of their name; the first four
-#' need the packages zip or readxl, nanoparquet and RSQLite. [file_formats] says what each keeps, and what is an
-#' error. Date-times of a workbook that are all at midnight are dates. A DBI connection gives a table or a query of
-#' any database, which is read again at every look. The rows of a table have no order there: the same rows in another
-#' order are the same table, and so are those of a query that does not say `ORDER BY`.
+#' Workbooks (`.xlsx`, `.xlsm`, `.xls`), Parquet (`.parquet`), SQLite (`.sqlite`, `.sqlite3`,
+#' `.db`), JSON lines (`.jsonl`, `.jsonl.gz`, `.ndjson`) and text with tabs (`.tsv`) are recognised
+#' by the extension; workbooks need the package zip or readxl, Parquet nanoparquet, and SQLite
+#' RSQLite. [file_formats] shows what each format can hold, and what is an error. Date-times of a
+#' workbook that are all at midnight are read as dates. With a DBI connection you can open a table
+#' or a query of any database; it is read again each time its values are used. Rows of a database
+#' table have no order: the same rows in another order are the same table. This also holds for
+#' queries without `ORDER BY`.
 #'
-#' Only columns that are needed are read: if a later step leaves a column out, its values are not looked at. Where
-#' there is a journal, columns that were read are kept in `.rowanroot`, and of many files only those are read again
-#' that changed. A file that ends in the middle of a line, and was written to just now, is waited for.
+#' Only columns that are needed are read: if a later step leaves a column out, its values are not
+#' read. Where there is a journal, columns that were read are cached in `.rowanroot`, and of many
+#' files only those that changed are read again. A file that ends in the middle of a line and was
+#' just written to may still be growing: it is read once it has stopped changing.
 #'
-#' @param path The path of a file, a pattern such as `"visits/*.csv"` for several files of one shape,
-#'   or several of these. Or a data frame, or a DBI connection.
-#' @param separator The character between two fields; a tab, where files are named `.tsv`.
-#' @param decimal The character before the decimals of a number.
-#' @param missing What stands for a missing value. In quotes it is text. In a workbook text that stands for a
-#'   missing value does so among numbers and dates; among other text only if `missing` is given.
-#' @param comment A character at the start of lines that are not rows, such as `"#"`.
-#' @param encoding `"UTF-8"`, `"latin1"`, `"windows-1252"` or `"UTF-16"`. Files in UTF-16 that say so at their
-#'   beginning need not be given.
-#' @param header Whether the first row has the names of the columns.
+#' @param path The path of a file, a pattern such as `"visits/*.csv"` for several files with the
+#'   same columns, or several of these; or a data frame, or a DBI connection.
+#' @param separator The character between two fields; for files whose names end in `.tsv`, a tab.
+#' @param decimal The decimal mark.
+#' @param missing Text that means a missing value. In quotes it is ordinary text. In a workbook such
+#'   text means a missing value among numbers and dates; among other text only if `missing` is
+#'   given.
+#' @param comment The character that starts comment lines, such as `"#"`.
+#' @param encoding `"UTF-8"`, `"latin1"`, `"windows-1252"` or `"UTF-16"`. UTF-16 files that begin
+#'   with a byte order mark are recognised.
+#' @param header Whether the first row contains the names of the columns.
 #' @param names Names of the columns instead of those in the header.
-#' @param types Types for some columns, as in `c(hive = "text", day = "date")`: `"text"`, `"category"`, `"integer"`,
-#'   `"number"`, `"integer64"`, `"logical"`, `"date"` or `"time"`. A value that is not of its type is an error with
-#'   file and line. Columns of a database can be asked for as `"text"`.
-#' @param short,long What to do with rows that have too few fields (`"error"`, or `"missing"` for the rest) or too
-#'   many (`"error"` or `"drop"`).
-#' @param sheet The name or number of a workbook's sheet; the first that is not hidden, if none is given.
-#' @param table The name of a table in a database, or `DBI::Id(schema = , table = )`; it need not be given if there
-#'   is only one.
+#' @param types Types for some columns, as in `c(hive = "text", day = "date")`: `"text"`,
+#'   `"category"`, `"integer"`, `"number"`, `"integer64"`, `"logical"`, `"date"` or `"time"`. A
+#'   value that is not of its type is an error that names file and line. For databases only `"text"`
+#'   can be asked for.
+#' @param short,long What to do with rows that have too few fields (`"error"`, or `"missing"`: the
+#'   rest is missing) or too many (`"error"`, or `"drop"`: the rest is dropped).
+#' @param sheet The name or number of a workbook's sheet; by default the first that is not hidden.
+#' @param table The name of a table in a database, or `DBI::Id(schema = , table = )`; not needed if
+#'   there is only one.
 #' @param query A query in SQL, for a DBI connection.
-#' @param file_column The name of a column with the name of each row's file, without its ending.
-#' @return A rooted table: print it for a view of it, [as.data.frame()] gives its values, and
-#'   [set_columns()], [keep_rows()] and [save_table()] take it. `$`, `[[`, `names()`, `dim()`, `lapply()`,
-#'   `split()`, `cbind()`, `with()` and R's other functions of data frames work on its values. What would change it
-#'   in place, such as `x$new <- 1`, is an error of class `rowanroot_not_in_place`.
-#' @section Errors:
-#' `rowanroot_no_such_file`; `rowanroot_csv`, with file and line, for a line with too many or too few fields,
-#' a quote that is never closed, a value that is not of the type that was asked for, and the like;
-#' `rowanroot_different_columns` if files don't fit together; `rowanroot_type_mismatch` if a column is of different
-#' types in two files, or in the cells of a sheet; `rowanroot_changing_file` if one changes while it is read;
-#' `rowanroot_unreadable_file`, `rowanroot_unknown_format`, `rowanroot_missing_package`; `rowanroot_no_such_sheet`,
-#' `rowanroot_no_such_table`, `rowanroot_database` with what the database said, `rowanroot_unreadable_value` for a
-#' value of a database that R can't hold, `rowanroot_repeated_name` for two columns of a query with the same name.
+#' @param file_column The name of a column to add, with the name of each row's file without its
+#'   extension.
+#' @return A rooted table. Print it to look at it, use `as.data.frame()` for its values, and give it
+#'   to [set_columns()], [keep_rows()], [save_table()] and the other verbs. `$`, `[[`, `names()`,
+#'   `dim()`, `lapply()`, `split()`, `cbind()`, `with()` and R's other functions for data frames
+#'   work on its values. Changing it in place, as in `x$new <- 1`, is an error of class
+#'   `rowanroot_not_in_place`.
+#' @section Errors: `rowanroot_no_such_file`; `rowanroot_csv`, with file and line, for a line with
+#'   too many or too few fields, a quote that is never closed, a value that is not of the type asked
+#'   for, and the like; `rowanroot_different_columns` if files have different columns;
+#'   `rowanroot_type_mismatch` if a column has different types in two files, or in the cells of a
+#'   sheet; `rowanroot_changing_file` if a file changes while it is read;
+#'   `rowanroot_unreadable_file`, `rowanroot_unknown_format`, `rowanroot_missing_package`;
+#'   `rowanroot_no_such_sheet`, `rowanroot_no_such_table`, `rowanroot_database` with the database's
+#'   own message, `rowanroot_unreadable_value` for a value of a database that R can't hold,
+#'   `rowanroot_repeated_name` if two columns of a query have the same name.
 #' @examples
 #' folder <- tempfile()
 #' dir.create(folder)

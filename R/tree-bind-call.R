@@ -72,7 +72,7 @@ bind_r_call <- function(fun, name, word, arguments, expr, scope) {
   new_call(fun, name, bound, expr, scope$env, word, within, picks)
 }
 
-# Whether a call of a word has for each row what that row's values alone come to.
+# Whether the result of a word in each row depends on that row's values alone.
 goes_by_value <- function(word, arguments = NULL) {
   if (is.null(word) || !word$kind %in% c("row", "look_up")) return(FALSE)
   is.null(arguments) || is.null(word$whole) || !word$whole(arguments)

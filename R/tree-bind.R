@@ -98,7 +98,7 @@ script_value <- function(name, scope) {
   stop_unknown_column(name, scope$columns, scope$call, scope_text(scope))
 }
 
-# Does the code look up a name that means something in the formula? R's own list of names says at once that it does
+# Does the code look up a name that means something in the formula? R's own list of names shows at once that it does
 # not, or that it does where no sign has a meaning of its own.
 mentions <- function(expr, scope) {
   if (!any(is_in_scope(all.vars(expr), scope))) return(FALSE)
@@ -173,7 +173,7 @@ bind_code <- function(expr, scope) {
   new_code(expr, columns, scope$env)
 }
 
-# Of a column, `x[[1]]` or `x[1]` would be the first row's value in every row, which nobody means who writes for
+# Of a column, `x[[1]]` or `x[1]` would be the first row's value in every row, which is never meant by code for
 # one row; and a handler of errors would be called for all rows at once.
 check_takes_every_row <- function(fun, arguments, expr, scope) {
   if (identical(fun, base::`[`)) return(check_not_by_number(arguments, expr, scope))
@@ -269,7 +269,7 @@ stop_above_alone <- function(scope) {
                "bad_formula", scope$call)
 }
 
-# An error of the package's own words says what is wrong; the formula is added.
+# The formula is added to errors of the package's own words.
 stop_in_formula <- function(error, formula, call) {
   error$call <- call
   stop_with_line(error, "in" = "{formula}")

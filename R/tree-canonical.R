@@ -1,4 +1,4 @@
-# A tree as text that says the same if, and only if, it calculates the same: spacing, comments and
+# A tree as text that is the same if, and only if, it calculates the same: spacing, comments and
 # names of variables have gone, values and the bodies of functions are in it. Keys are made of it.
 
 canonical <- function(node) {

@@ -138,7 +138,7 @@ sort_text <- function(x) if (is.object(x)) paste("of class", class(x)[1]) else t
 # How a node was written.
 label_of <- function(node) if (node$kind %in% c("column", "rows")) node$name else one_line(node$shown)
 
-# A condition must be true or false: `as_rows` says that it picks the rows that are kept or checked.
+# A condition must be true or false: `as_rows` if it picks the rows that are kept or checked.
 check_condition <- function(node, type, as_rows, about) {
   if (isTRUE(node$some_rows) && type != "logical" && type != "missing") stop_rows_by_number(node, about)
   if (as_rows && type %in% c("integer", "double", "number")) stop_number_as_condition(node, type, about)

@@ -1,16 +1,18 @@
 #' Choose columns
 #'
-#' Where a verb takes columns, such as `carry =` in [set_columns()], they can be given as bare names,
-#' as a range `a:c`, by a pattern, by what they hold, or all of them; with a minus in front they are left out. Several
-#' stand in `c()`; `NULL` stands for none. These words are for such places only. `columns_that()` looks at the
-#' columns as they are when the verb is written.
+#' Where a verb takes columns, such as `carry` in [set_columns()], they can be given as bare names,
+#' as a range `a:c`, by a pattern for names, or by what they contain. A minus in front leaves them
+#' out. Put several in `c()`; `NULL` means none. `columns_that()` tests the columns as they are
+#' before the verb runs. These words have no other use.
 #'
-#' `column_named()` is for blocks: it stands for the column of that name, left or right of `<-`.
+#' `column_named()` is for blocks: it stands for the column of that name, on the left or the right
+#' of `<-`.
 #'
-#' @param name Code of the script that gives a name.
-#' @param is A function that says for a column whether it is chosen, such as `is.numeric`.
-#' @param pattern A pattern in which `*` is any text and `?` any one character, such as `"*_kg"`.
-#' @return Nothing outside a verb: there it is an error of class `rowanroot_bad_choice`.
+#' @param name Code that gives the name of a column, such as the variable of a loop.
+#' @param is A function that returns `TRUE` for the columns to choose, such as `is.numeric`.
+#' @param pattern A pattern such as `"*_kg"`, in which `*` stands for any text and `?` for any one
+#'   character.
+#' @return Outside of a verb they are an error of class `rowanroot_bad_choice`.
 #' @examples
 #' visits <- data.frame(hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5), tare_kg = c(6, 6.2))
 #' visits |> set_columns({ net_kg <- gross_kg - tare_kg }, carry = -names_like("*_kg"))

@@ -46,7 +46,7 @@ check_recursion <- function(fun, expr, scope) {
 
 # Inside a function there are no columns, only its parameters, its own names, and what the script has.
 function_scope <- function(fun, expr, scope) {
-  # What is not called as it is written, such as one with `within`, is told when it is called.
+  # What is not called as it is written, such as one with `within`, gives its error when it is called.
   given <- tryCatch(as.list(match.call(fun, expr))[-1], error = function(e) give_up())
   inner <- new_scope(character(), environment(fun), scope$line, scope$call,
                      scope[c("find_word", "seen_through", "words")])

@@ -1,6 +1,6 @@
 # Which parts of a tree have one value for each group.
 
-# Whether a tree has one value for each group: NA if only its values can say so.
+# Whether a tree has one value for each group: NA if only its values can show it.
 values_of_group <- function(node, of_group) {
   fold_node(node, function(node, children) {
     of_all <- all(unlist(children))

@@ -98,7 +98,7 @@ typed_object <- function(value) new_node("object", value = value, type = "other"
 
 typed_code <- function(node) new_node("code", node = node, type = "other")
 
-# In place of a node, what it came to.
+# The result of a node, in its place.
 new_found <- function(typed, shown) new_node("typed", typed = typed, shown = shown)
 
 # Lists of nodes, such as the arguments of a call, may have a node of that name, but no text.

@@ -1,10 +1,10 @@
-#' From the greatest to the least
+#' Order from the greatest value to the least
 #'
-#' Where rows are put in order, as by `along =` and in [sort_rows()], a column in `descending()` counts from the
-#' greatest to the least value. Missing values come last all the same.
+#' Where columns give the order of rows, as in [sort_rows()] and in `along`, a column in
+#' `descending()` is sorted from the greatest value to the least. Missing values still come last.
 #'
 #' @param x A column, or a vector.
-#' @return For use in `along =` and in [sort_rows()] only.
+#' @return Nothing by itself: it is for `along` and `sort_rows()` only.
 #' @examples
 #' visits <- data.frame(day = c(2, 1, 3), net_kg = c(5, 7, 9))
 #' visits |> set_columns({ so_far <- running_total(net_kg, along = descending(day)) })

@@ -96,7 +96,7 @@ value_kinds <- function(node) {
 
 anew_words <- function(kinds) if (length(kinds)) paste(outside_words[kinds], collapse = " and ")
 
-# Told once for each output that is made.
+# The warning comes once for each output that is made.
 tell_not_repeatable <- function(lines, call) {
   for (line in lines) {
     if (is.null(line$anew)) next

@@ -38,7 +38,7 @@ goes_by_chunks <- function(step) UseMethod("goes_by_chunks")
 #' @export
 goes_by_chunks.default <- function(step) FALSE
 
-# What the step says, line by line: for each line its name, its text, a key, and the script's values in it.
+# The step's lines: for each line its name, its text, a key, and the script's values in it.
 step_lines <- function(step) UseMethod("step_lines")
 
 # For each column that the step sets, the columns that it is made from.
@@ -82,7 +82,7 @@ step_reason.default <- function(step, column, row, rows) list(kind = "moved")
 # It is a value of the table before; `formula` is the step's word for it where it has another name.
 reason_same <- function(column, row, formula = NULL) list(kind = "same", column = column, row = row, formula = formula)
 
-# It comes from elsewhere, as the step says.
+# It comes from elsewhere, as the step describes.
 reason_given <- function() list(kind = "given")
 
 # A line of the step's block sets it.

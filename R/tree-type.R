@@ -213,7 +213,7 @@ type_running <- function(node, schema, about) {
   stop_type_changes(node, type, found, about)
 }
 
-# The statements of a block with typed trees, and the schema after it. Each is told by its line.
+# The statements of a block with typed trees, and the schema after it. Each is identified by its line.
 type_block <- function(statements, schema, call, is_used = rep(TRUE, length(statements))) {
   for (k in which(is_used)) {
     statement <- statements[[k]]

@@ -44,7 +44,7 @@ stop_with_line <- function(error, ..., envir = parent.frame()) {
   stop(error)
 }
 
-# An error that another one led to: its sentence, then what the other one says.
+# An error caused by another one: its sentence, then that of the other one.
 stop_caused <- function(sentence, error, call, class = NULL, ...) {
   if (is.null(class)) class <- sub("^rowanroot_", "", base::class(error)[1])
   is_ours <- !is.null(error$parts)
@@ -57,10 +57,15 @@ stop_caused <- function(sentence, error, call, class = NULL, ...) {
                quote = TRUE))
 }
 
+# How cli joins names: "a, b and c", "a, b or c".
+lists_in_words <- list(span = list("vec-sep2" = " and ", "vec-last" = " and "),
+                       "span.or" = list("vec-sep2" = " or ", "vec-last" = " or "),
+                       "span.or span" = list("vec-sep2" = " or ", "vec-last" = " or "))
+
 # The sentences with what stands in braces, without colours: names and values that come from files are no signs to a
 # terminal.
 filled_in <- function(message, envir) {
-  outer <- options(cli.num_colors = 1L)
+  outer <- options(cli.num_colors = 1L, cli.user_theme = lists_in_words)
   on.exit(options(outer))
   message[] <- shown(vapply(message, cli::format_inline, "", .envir = envir))
   message

@@ -3,7 +3,7 @@
 # From so many bytes of files on work takes long.
 long_from <- 1e8
 
-# Shows what is told by tell_progress() while the code runs, which reads so many bytes.
+# Shows what tell_progress() reports while the code runs, which reads so many bytes.
 with_progress <- function(bytes, code) {
   if (is.null(state$progress) && cli::is_dynamic_tty() && bytes >= long_from) {
     state$progress <- new.env(parent = emptyenv())

@@ -10,8 +10,15 @@ nearest_name <- function(name, known) {
 # The first few of many names, and how many more there are, for a message.
 listed <- function(names, show = in_code, at_most = 8) {
   more <- length(names) - at_most
-  if (more <= 1) return(cli::ansi_collapse(show(names)))
+  if (more <= 1) return(in_a_sentence(show(names)))
   paste0(paste(show(names[seq_len(at_most)]), collapse = ", "), " and ", format(more, big.mark = ","), " more")
+}
+
+# "a", "a and b", "a, b and c".
+in_a_sentence <- function(texts, word = "and") {
+  last <- length(texts)
+  if (last < 2) return(paste(texts))
+  paste(paste(texts[-last], collapse = ", "), word, texts[last])
 }
 
 in_code <- function(names) in_format(names, "{.code {one}}")

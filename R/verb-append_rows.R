@@ -3,16 +3,17 @@
 #' `append_rows()` puts the rows of other tables below those of `x`: columns are matched by name, in any order.
 #' `append_columns()` puts the columns of other tables beside those of `x`.
 #'
-#' Whole numbers become doubles where a table has these, categories get the levels of all in turn, and a text for a
-#' category becomes a level of it. Nothing else is converted.
+#' Whole numbers become doubles where another table has doubles, categories get the levels of all
+#' tables in turn, and text given for a category becomes one of its levels. Nothing else is
+#' converted.
 #'
 #' @param x A data frame, or a rooted table from [open_table()].
 #' @param ... Data frames; for `append_rows()` also lists of one value for each column.
-#' @return A table of the class of `x`. Row names that are only numbers are counted again.
-#' @section Errors:
-#' `rowanroot_unknown_column` for a column that `x` does not have, `rowanroot_missing_column` for one that is lacking;
-#' `rowanroot_type_mismatch` for text where numbers are, and the like; `rowanroot_wrong_length` for another number
-#' of rows; `rowanroot_repeated_name` for a column that is there already; `rowanroot_not_a_table`.
+#' @return A table of the same class. Row names that are only numbers are numbered again.
+#' @section Errors: `rowanroot_unknown_column` for a column that `x` does not have,
+#'   `rowanroot_missing_column` for one that is not there; `rowanroot_type_mismatch` for types that
+#'   do not fit, such as text below numbers; `rowanroot_wrong_length` for a different number of
+#'   rows; `rowanroot_repeated_name` for a column that already exists; `rowanroot_not_a_table`.
 #' @examples
 #' visits <- data.frame(hive = c("NB-01", "NB-02"), net_kg = c(25, 22.3))
 #' visits |> append_rows(data.frame(net_kg = 14L, hive = "SH-01"), list(hive = "OM-01", net_kg = NA))

@@ -1,15 +1,14 @@
-#' Keep, leave out and move columns
+#' Keep, drop and move columns
 #'
-#' `keep_columns()` keeps the columns that are named, in the order in which they are; `drop_columns()` leaves them
-#' out; `move_columns()` puts them side by side in another place.
+#' `keep_columns()` keeps the chosen columns, in the order in which they are given; `drop_columns()`
+#' removes them; `move_columns()` puts them side by side at another position.
 #'
 #' @param x A data frame, or a rooted table from [open_table()].
-#' @param ... The columns, as [all_columns()] says.
+#' @param ... The columns, chosen as shown in [all_columns()].
 #' @param after Where the columns go: after the column of this name; `0` puts them first. By default they go last.
 #' @return A table with these columns, and the rows of `x`. Columns are shared with `x`, not copied.
-#' @section Errors:
-#' `rowanroot_unknown_column`; `rowanroot_bad_choice` for what chooses no column; `rowanroot_bad_argument` for a
-#' column that is given with a name: [rename_columns()] gives names.
+#' @section Errors: `rowanroot_unknown_column`; `rowanroot_bad_choice` for anything that does not
+#'   choose columns; `rowanroot_bad_argument` for `new = old`, which is for [rename_columns()].
 #' @examples
 #' visits <- data.frame(
 #'   hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5), tare_kg = c(6, 6.2), frames = c(3L, 6L)
@@ -78,7 +77,7 @@ new_step_columns <- function(verb, typed, after, names, env, call) {
             class = c("step_columns", "step"))
 }
 
-# `place` says how many of the old columns come before.
+# `place` is the number of old columns that come before.
 moved <- function(names, chosen, place) {
   rest <- setdiff(names, chosen)
   append(rest, chosen, after = sum(match(rest, names) <= place))

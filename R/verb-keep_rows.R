@@ -1,17 +1,17 @@
 #' Keep or drop the rows where a formula holds
 #'
-#' `keep_rows()` keeps the rows where the condition is true, `drop_rows()` all others.
+#' `keep_rows()` keeps the rows where the condition is true, `drop_rows()` drops them.
 #'
 #' @param x A data frame, or a rooted table from [open_table()].
-#' @param condition A formula as in [set_columns()] that is true or false for each row. Rows where it is
-#'   missing are neither kept by the one, nor dropped by the other.
-#' @param ... Nothing: there is one condition; several are joined with `&&`.
-#' @param within Columns by whose values the rows are grouped, as in [set_columns()]: aggregates in the condition
-#'   are then of the group.
-#' @return A table with all columns of `x` and these rows, in their order. Row names that are only numbers are counted
-#'   anew.
-#' @section Errors:
-#' As [set_columns()]; `rowanroot_type_mismatch` if the condition is neither true nor false.
+#' @param condition A formula as in [set_columns()] that is true or false for each row. Rows where
+#'   it is missing are not kept by `keep_rows()` and not dropped by `drop_rows()`.
+#' @param ... Must be empty: there is one condition; join several with `&&`.
+#' @param within Columns whose values group the rows, as in [set_columns()]: aggregates in the
+#'   condition are then calculated for each group.
+#' @return A table with all columns of `x` and the rows that are kept, in their order. Row names
+#'   that are only numbers are numbered again.
+#' @section Errors: As [set_columns()]; `rowanroot_type_mismatch` if the condition does not give
+#'   true or false.
 #' @examples
 #' visits <- data.frame(hive = c("NB-01", "NB-02", "SH-01"), net_kg = c(25, 22.3, NA))
 #' visits |> keep_rows(net_kg > 24)

@@ -1,21 +1,21 @@
 #' Check that conditions hold
 #'
-#' `must_hold()` stops where a condition does not hold in every row, `should_hold()` warns. All conditions are
-#' checked, and reported with the number of rows that break them, and the first of these. A condition may also be of
-#' the whole table, such as `sum(share) == 1`.
+#' `must_hold()` stops with an error if a condition does not hold in every row, `should_hold()`
+#' warns. All conditions are checked; the message gives the number of rows that break each, and the
+#' first of them. A condition may also be about the whole table, such as `sum(share) == 1`.
 #'
-#' A check is a step like others: in a script that [run_script()] runs, an output whose table breaks it is not
-#' written, and the old one stays.
+#' A check is a step of the table: when [run_script()] runs a script, an output whose table fails a
+#' check is not written, and the old file stays.
 #'
 #' @param x A data frame, or a rooted table from [open_table()].
-#' @param ... Formulas as in [set_columns()] that are true or false, best with names that say what holds. Where one
-#'   is missing it does not hold.
-#' @param within Columns by whose values the rows are grouped, as in [set_columns()].
+#' @param ... Formulas as in [set_columns()] that are true or false, preferably with names that
+#'   describe what must be true. A condition that is missing does not hold.
+#' @param within Columns whose values group the rows, as in [set_columns()].
 #' @return `x`, invisibly.
-#' @section Errors:
-#' `rowanroot_broken_condition`, of the warning too: with `broken`, a data frame that has for each broken condition
-#' its name, its formula, how many rows break it, and the first of them. Else as [set_columns()].
-#' @seealso [known()] and others for conditions that many tables must meet.
+#' @section Errors: `rowanroot_broken_condition`, also the class of the warning; its field `broken`
+#'   is a data frame with the name and formula of each broken condition, the number of rows that
+#'   break it, and the first of these. Otherwise as [set_columns()].
+#' @seealso [known()] and other conditions for checks.
 #' @examples
 #' visits <- data.frame(hive = c("NB-01", "NB-02", "SH-01"), net_kg = c(25, 22.3, -14))
 #' visits |> must_hold("every hive is named" = known(hive), "hives come once" = only_once(hive))

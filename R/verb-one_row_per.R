@@ -1,18 +1,18 @@
 #' One row for each group
 #'
 #' @param x A data frame, or a rooted table from [open_table()].
-#' @param columns Columns by whose values the rows are grouped, as [all_columns()] says: missing values are a group
-#'   of their own.
-#' @param block Lines in braces, as in [set_columns()]; each gives one value for a group, such as `mean(net_kg)` or
-#'   `.rows`. Later lines can use earlier ones. Without a block there are only the groups: `one_row_per(x,
-#'   all_columns())` has the different rows.
-#' @param ... Nothing: a formula outside the braces is an error.
-#' @return A table of the class of `x` with the columns that make the groups and those that the block sets, a row
-#'   for each group, in the order in which groups first come.
-#' @section Errors:
-#' As [set_columns()]; `rowanroot_not_one_value` for a formula that has a value for each row;
-#' `rowanroot_not_row_wise` for `sum(m)` of a column `m` that has one value for the group; `rowanroot_bad_target` to
-#' set a column that makes the groups.
+#' @param columns Columns whose values group the rows, chosen as shown in [all_columns()]. Missing
+#'   values are a group of their own.
+#' @param block Lines in braces, as in [set_columns()]; each gives one value for a group, such as
+#'   `mean(net_kg)` or `.rows`. Later lines can use earlier ones. Without a block the result has
+#'   only the groups: `one_row_per(x, all_columns())` removes repeated rows.
+#' @param ... Must be empty: a formula outside the braces is an error.
+#' @return A table of the same class with the columns that make the groups, then those that the
+#'   block sets. It has one row for each group, in the order in which the groups first appear.
+#' @section Errors: As [set_columns()]; `rowanroot_not_one_value` for a formula that gives a value
+#'   for each row; `rowanroot_not_row_wise` for an aggregate such as `sum(m)` of a column `m` that
+#'   already has one value for each group; `rowanroot_bad_target` for setting a column that makes
+#'   the groups.
 #' @examples
 #' visits <- data.frame(
 #'   apiary = c("NB", "NB", "SH"), keeper = c("Ada", "Jo", "Ada"), net_kg = c(25, 22.3, 14)
@@ -55,7 +55,7 @@ new_step_one_row_per <- function(columns, block, names, env, call) {
   structure(step, class = c("step_one_row_per", "step_set_columns", "step"))
 }
 
-# Statements that are marked if only their values can say whether there is one for a group.
+# Statements that are marked if only their values can show whether there is one for a group.
 one_value_statements <- function(statements, keys, call) {
   of_group <- keys
   for (k in seq_along(statements)) {

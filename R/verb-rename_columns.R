@@ -1,15 +1,15 @@
-#' Give columns other names
+#' Rename columns
 #'
 #' @param x A data frame, or a rooted table from [open_table()].
-#' @param ... Pairs `new = old`; and a function of names, such as `toupper`, for all columns that are in no pair.
-#' @param style For all columns that are in no pair: words in small letters joined by `_` (`"snake"`); joined
-#'   without anything, with capitals from the second on (`"camel"`); with capitals and spaces (`"title"`); or the
-#'   name in small letters (`"lower"`). A word ends before a capital that follows a small letter, and at what is
-#'   neither letter nor digit.
-#' @return The table with other names. Columns are shared with `x`, not copied.
-#' @section Errors:
-#' `rowanroot_unknown_column`; `rowanroot_repeated_name` if two columns would have the same name, or one is renamed
-#' twice; `rowanroot_bad_argument` for what is neither a pair nor a function that gives a name for each name.
+#' @param ... Pairs `new = old`, and a function of names, such as `toupper`, for all other columns.
+#' @param style A style for all columns that are not in a pair: `"snake"` (net_kg), `"camel"`
+#'   (netKg), `"title"` (Net Kg) or `"lower"` (small letters, nothing else changed). A word ends
+#'   before a capital letter that follows a small one, and at any character that is not a letter or
+#'   a digit.
+#' @return The table with the new names. Columns are shared with `x`, not copied.
+#' @section Errors: `rowanroot_unknown_column`; `rowanroot_repeated_name` if two columns would have
+#'   the same name, or one is renamed twice; `rowanroot_bad_argument` for anything other than a pair
+#'   or a function that returns a name for each name.
 #' @examples
 #' visits <- data.frame(`Hive Code` = c("NB-01", "NB-02"), grossKg = c(31, 28.5), check.names = FALSE)
 #' visits |> rename_columns(gross = grossKg)

@@ -1,70 +1,77 @@
 #' Add, change and remove columns
 #'
-#' Each line of the block sets one column by a formula that is written as if for one row; it is run for
-#' all rows at once. Lines are run from top to bottom, and a later one sees the earlier ones.
+#' Each line of the block sets one column with a formula written as if for one row; it is calculated
+#' for all rows at once. Lines run from top to bottom, and a later line can use the columns that
+#' earlier ones set.
 #'
-#' In a formula a name is looked up among the columns first, then where the block was written.
-#' Arithmetic, comparisons, `&&` and `||`, `if` and `else`, `switch()`, `is.na()`, `sqrt()` and the like work
-#' row by row, with R's results and R's rules for missing values: a condition that is missing gives missing,
-#' and so does an `if` without `else` where it does not hold.
+#' A name in a formula is first looked up among the columns, then where the block was written.
+#' Arithmetic, comparisons, `&&` and \code{||}, `if` and `else`, `switch()`, `is.na()`, `sqrt()` and
+#' similar functions work row by row, with R's results and R's rules for missing values: a missing
+#' condition gives a missing value, and so does an `if` without `else` where the condition is false.
 #'
 #' @section Lines of a block:
-#' * `name <- formula` creates a column or replaces it; `=` works as `<-`. A name that starts with a dot is
-#'   scratch: later lines see it, the result does not have it.
-#' * `name <- NULL` removes a column; what was derived from it stays.
-#' * `name[condition] <- formula` sets only the rows where the condition is true; the others keep their value,
-#'   or are missing if the column is new.
+#' * `name <- formula` creates a column or replaces it; `=` works like `<-`. A name that starts with
+#'   a dot is a scratch column: later lines can use it, but it is not part of the result.
+#' * `name <- NULL` removes a column; columns derived from it stay.
+#' * `name[condition] <- formula` sets only the rows where the condition is true; other rows keep
+#'   their value, or are missing if the column is new.
 #' * `c(a, b) <- formula` sets several columns, from `list(formula, formula)` or from a function that gives a
 #'   list, a data frame or a matrix.
-#' * `for (name in names_like("*_g")) line` writes the line out for each name; [column_named()] is the column
-#'   of that name.
+#' * `for (name in names_like("*_g")) line` repeats the line for each name; `column_named()` stands
+#'   for the column of that name.
 #'
-#' @section Functions:
-#' A function of your own, or of a package, that is written for one row, with `if`, `switch`, local names and
-#' `return()`, is taken into the formula and runs for all rows at once. Any other function is called once, with
-#' whole columns (of the group under `within`), and gives one value for each row, or, if it is R's own or a
-#' package's, one for all. A function of the script that gives one value for several rows is refused, and so is one
-#' with code such as `x[1]` that means one thing for a row and another for a column: [one_by_one()] calls it for each
-#' row, [all_at_once()] with whole columns. `mean()`, `sum()`, `sd()`, `min()`, `max()` and the like are over the
-#' column or the group: `max(a, b)` of several columns, or `max(a, 0)`, could also mean the greater in each row, and
-#' is refused with both ways to say it.
+#' @section Functions: A function from your script or from a package that is written for one row,
+#'   with `if`, `switch`, local names and `return()`, becomes part of the formula and runs for all
+#'   rows at once. Any other function is called once with whole columns (for each group, if there
+#'   are groups) and returns one value for each row; functions of R and of packages may also return
+#'   a single value for all rows. Refused are a function from your script that returns one value for
+#'   several rows, and one with code such as `x[1]`, which means one thing for a row and another for
+#'   a column: [one_by_one()] calls it for each row, [all_at_once()] with whole columns. `mean()`,
+#'   `sum()`, `sd()`, `min()`, `max()` and the like are calculated over the column or the group.
+#'   `max(a, b)` of several columns, or `max(a, 0)`, could also mean the greater value in each row;
+#'   it is refused, and the error shows both ways to write it.
 #'
-#' [ranking()], [running_total()], [moving_mean()], [previous()], [running()], [z_score()] and [row_total()] are
-#' words for what depends on order, on groups, or on other columns of the row.
+#' [ranking()], [running_total()], [moving_mean()], [previous()], [running()], [z_score()] and
+#' [row_total()] are for calculations that depend on the order of rows, on groups, or on other
+#' columns of the row.
 #'
-#' `.row` is the number of the row and `.rows` the number of rows, of the group under `within`.
+#' `.row` is the number of the row and `.rows` the number of rows, both within the group if there
+#' are groups.
 #'
-#' @section Types:
-#' Types are R's. The branches of an `if`, and the two sides of a comparison, must both be text or neither:
-#' R would quietly make a text of a number there. Texts are compared by the code points of their characters, so that
-#' a result does not depend on the machine's language. Sums and means of doubles keep what rounding takes from them,
-#' and may differ from R's in the last digit; everything else is as in R, bit for bit.
+#' @section Types: Types are R's. The branches of an `if`, and the two sides of a comparison, must
+#'   both be text or neither: R would silently turn the number into text. Texts are compared by the
+#'   code points of their characters, so that results do not depend on the machine's language. Sums
+#'   and means of doubles compensate for rounding and may differ from R's in the last digit;
+#'   everything else is the same as in R, bit for bit.
 #'
-#' @param x A data frame, or a rooted table from [open_table()]. It is never changed itself.
+#' @param x A data frame, or a rooted table from [open_table()]. It is not changed.
 #' @param block Lines in braces.
-#' @param ... Nothing: a formula outside the braces is an error.
-#' @param within Columns by whose values the rows are grouped, given as for `carry`. Aggregates such as `mean()` and
-#'   `sum()`, R's functions of whole columns, `.row` and `.rows` are then of the group. Missing values are a group
-#'   of their own. A single function can have its own: `mean(net_kg, within = apiary)`. Rows stay in their order.
-#' @param along Columns that give the order of rows, for all that depends on it: running words, `previous()` and the
-#'   like, [first_value()], `.row`, and R's functions of whole columns such as `cumsum()`. [descending()] is from
-#'   the greatest down.
-#' @param carry Which of the old columns the result keeps, as [all_columns()] says: all by default.
+#' @param ... Must be empty: a formula outside the braces is an error.
+#' @param within Columns whose values group the rows, given as for `carry`. Aggregates such as
+#'   `mean()` and `sum()`, R's functions of whole columns, `.row` and `.rows` are then calculated
+#'   for each group. Missing values are a group of their own. A single function can be given groups
+#'   of its own: `mean(net_kg, within = apiary)`. The order of the rows does not change.
+#' @param along Columns that give the order of rows for everything that depends on it: running
+#'   words, `previous()` and the like, `first_value()`, `.row`, and R's functions of whole columns
+#'   such as `cumsum()`. With [descending()] the greatest value comes first.
+#' @param carry Which of the old columns to keep, chosen as shown in [all_columns()]: all by
+#'   default.
 #' @param after Where new columns go: after the column of this name; `0` puts them first. By default
 #'   they go last. Columns that are replaced stay where they are.
-#' @return A data frame with the rows of `x`, in their order, and of its class; columns that did not
+#' @return A data frame of the same class with the same rows in the same order; columns that did not
 #'   change are shared with `x`, not copied. For a rooted table, a rooted table with one more step.
-#' @section Errors:
-#' `rowanroot_unknown_column`, `rowanroot_unknown_function`, `rowanroot_wrong_length` (one value for each row,
-#' or one), `rowanroot_type_mismatch` (text where a number must be), `rowanroot_bad_result` (a list or a
-#' data frame where a column must be), `rowanroot_wrong_columns` (other than as many as names),
-#' `rowanroot_bad_loop`, `rowanroot_bad_formula`, `rowanroot_endless_recursion`, `rowanroot_formula_failed` (R's own
-#' message is in it), `rowanroot_ambiguous_word` (`max(a, b)`), `rowanroot_not_row_wise` (`a[2]`),
-#' `rowanroot_row_or_columns`, `rowanroot_bad_target`, `rowanroot_not_a_statement`, `rowanroot_not_a_block`,
-#' `rowanroot_not_a_table`, `rowanroot_bad_text` (text that is not UTF-8), `rowanroot_no_level` for a text given to
-#' a category that is not one of its levels; to compare them is a warning of that class. Whole numbers that become too
-#' large are missing, with a warning of class `rowanroot_overflow`; the least or greatest of no values is infinite,
-#' with one of class `rowanroot_no_values`.
+#' @section Errors: `rowanroot_unknown_column`, `rowanroot_unknown_function`,
+#'   `rowanroot_wrong_length` (neither one value for each row nor a single value),
+#'   `rowanroot_type_mismatch` (such as text where a number is needed), `rowanroot_bad_result` (a
+#'   list or a data frame where a column is needed), `rowanroot_wrong_columns` (not as many columns
+#'   as names), `rowanroot_bad_loop`, `rowanroot_bad_formula`, `rowanroot_endless_recursion`,
+#'   `rowanroot_formula_failed` (R's own message is in it), `rowanroot_ambiguous_word` (`max(a,
+#'   b)`), `rowanroot_not_row_wise` (`a[2]`), `rowanroot_row_or_columns`, `rowanroot_bad_target`,
+#'   `rowanroot_not_a_statement`, `rowanroot_not_a_block`, `rowanroot_not_a_table`,
+#'   `rowanroot_bad_text` (text that is not UTF-8), `rowanroot_no_level` for setting a category to a
+#'   text that is not one of its levels; comparing it with such a text is a warning of that class.
+#'   Whole numbers that become too large are missing, with a warning of class `rowanroot_overflow`;
+#'   the minimum or maximum of no values is infinite, with a warning of class `rowanroot_no_values`.
 #' @examples
 #' visits <- data.frame(
 #'   hive = c("NB-01", "NB-02", "SH-01"),

@@ -1,13 +1,14 @@
-#' Put rows in order
+#' Sort rows
 #'
 #' @param x A data frame, or a rooted table from [open_table()].
-#' @param ... Columns, the first of them first; in [descending()] from the greatest to the least value.
-#' @param missing Where rows go that have no value in a column: `"last"`, whatever the direction, or `"first"`.
-#' @return The table with its rows in order. Rows that are equal in all these columns stay in the order in which they
-#'   came. Text goes by its characters' numbers in Unicode, whatever the language: capitals before small
-#'   letters; categories go by the order of their levels.
-#' @section Errors:
-#' `rowanroot_unknown_column`, `rowanroot_bad_choice` for anything but columns, `rowanroot_type_mismatch` for a list.
+#' @param ... Columns to sort by; where the first are equal, the next decides. [descending()] sorts
+#'   from the greatest value to the least.
+#' @param missing Where rows with a missing value go: `"last"`, in both directions, or `"first"`.
+#' @return The sorted table. Rows that are equal in all these columns keep their order. Text is
+#'   sorted by the Unicode code points of its characters, whatever the language: capitals before
+#'   small letters. Categories are sorted by their levels.
+#' @section Errors: `rowanroot_unknown_column`, `rowanroot_bad_choice` for anything but columns,
+#'   `rowanroot_type_mismatch` for a column that is a list.
 #' @examples
 #' visits <- data.frame(apiary = c("SH", "NB", "NB"), net_kg = c(14, 20, 25))
 #' visits |> sort_rows(apiary, descending(net_kg))

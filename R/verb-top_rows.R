@@ -1,16 +1,17 @@
 #' The rows with the greatest or the least values
 #'
 #' @param x A data frame, or a rooted table from [open_table()].
-#' @param count How many rows, of each group under `within`.
-#' @param by The column whose values count, or several in `c()`: a later one where the earlier are equal.
-#' @param within Columns whose values make groups. Missing values are a group of their own.
-#' @param ties Rows that are equal to the last one are kept too (`"keep"`: there may be more rows than `count`), or
-#'   cut (`"cut"`: those that came first stay).
-#' @return A table of these rows, the greatest first (the least, of `bottom_rows()`); with groups one after the
-#'   other, in the order in which they first come. Rows without a value in `by` are left out.
-#' @section Errors:
-#' `rowanroot_unknown_column`, `rowanroot_bad_argument` for another `count` or `ties`, `rowanroot_type_mismatch` for
-#' a list.
+#' @param count How many rows to keep, in each group if there are groups.
+#' @param by The column to compare, or several in `c()`: where the first are equal, the next
+#'   decides.
+#' @param within Columns whose values group the rows. Missing values are a group of their own.
+#' @param ties What to do with rows that are equal to the last one kept: `"keep"` them too, so that
+#'   there may be more rows than `count`, or `"cut"` them, so that those that come first stay.
+#' @return A table of these rows, the greatest first (for `bottom_rows()`, the least). Groups follow
+#'   each other in the order in which they first appear. Rows with a missing value in `by` are left
+#'   out.
+#' @section Errors: `rowanroot_unknown_column`, `rowanroot_bad_argument` for a wrong `count` or
+#'   `ties`, `rowanroot_type_mismatch` for a column that is a list.
 #' @examples
 #' visits <- data.frame(apiary = c("SH", "NB", "NB", "NB"), net_kg = c(14, 20, 25, 18))
 #' visits |> top_rows(2, by = net_kg)

@@ -1,15 +1,14 @@
-#' What differs in an output from what it was before
+#' Compare an output with its previous version
 #'
-#' When an output is made again, the file that it replaces is kept in `.rowanroot` beside the script, until it is
-#' made again.
+#' When an output is made again, the file that it replaces is kept in `.rowanroot` beside the script
+#' until the output is made once more.
 #'
-#' @param output The path of an output: of the file itself, in the folder of its script or below. A table of an
-#'   SQLite file that has several is named as in print: `"out/yield.sqlite, table net"`.
-#' @param by Columns that make the key by which rows are found, as in [compare_tables()].
-#' @return A comparison as [compare_tables()] gives it: print it, or take [as.data.frame()] of it.
-#' @section Errors:
-#' `rowanroot_no_such_file`; `rowanroot_unknown_output` if nothing is known of the file; `rowanroot_nothing_before`
-#' if it was made only once.
+#' @param output The path of an output file, in the folder of its script or below. A table of an
+#'   SQLite file that has several is written as in `"out/yield.sqlite, table net"`.
+#' @param by Columns that make the key by which rows are matched, as in [compare_tables()].
+#' @return A comparison as from [compare_tables()]: print it, or use `as.data.frame()`.
+#' @section Errors: `rowanroot_no_such_file`; `rowanroot_unknown_output` if the file is not an
+#'   output; `rowanroot_nothing_before` if it was made only once.
 #' @examples
 #' old <- setwd(tempdir())
 #' visits <- data.frame(hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5))

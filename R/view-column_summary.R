@@ -1,13 +1,14 @@
-#' What is in each column
+#' Summarise columns
 #'
 #' @param x A data frame, or a rooted table from [open_table()].
-#' @param ... Columns, as [all_columns()] says: all by default.
-#' @return A data frame of class `column_summary` with a row for each column: its name (`column`) and `type`, how
-#'   many rows are `known` and `missing`, and how many `different` values there are; of numbers, dates and times
-#'   `mean`, `sd`, `min`, the quartiles `q1`, `median` and `q3` (as R's [stats::quantile()]) and `max`, as doubles:
-#'   days or seconds since 1970-01-01; of texts, categories, true and false the most `frequent` three values with
-#'   their counts, of equally frequent ones those that come first. Printed, dates are dates, and what is nothing
-#'   beside a column's greatest values reads 0.
+#' @param ... Columns, chosen as shown in [all_columns()]: all by default.
+#' @return A data frame of class `column_summary` with a row for each column: its name (`column`)
+#'   and `type`, how many rows are `known` and `missing`, and how many `different` values there are.
+#'   For numbers, dates and times: `mean`, `sd`, `min`, the quartiles `q1`, `median` and `q3` (as
+#'   R's [stats::quantile()]) and `max`, as doubles; dates are days and times are seconds since
+#'   1970-01-01. For text, categories and logical columns: the three most `frequent` values with
+#'   their counts; of equally frequent values the first come first. When printed, dates are shown as
+#'   dates, and values that are tiny beside the column's greatest value are shown as 0.
 #' @section Errors:
 #' `rowanroot_unknown_column`, `rowanroot_not_a_table`.
 #' @examples

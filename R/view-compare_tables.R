@@ -1,24 +1,26 @@
-#' What differs between two tables
+#' Compare two tables
 #'
-#' Says which columns were added, removed and changed: in how many rows, by how much at most, and the first
-#' examples; and which rows are only in one of the tables. Rows are found by their key, or are compared in their
-#' order.
+#' Shows which columns were added, removed and changed, in how many rows, the largest change, and
+#' the first examples; and which rows are in only one of the tables. Rows are matched by key, or
+#' compared in their order.
 #'
 #' @param before,after Data frames, or rooted tables from [open_table()].
-#' @param by Columns of both tables that are the key of a row, as [all_columns()] says. Without it rows are compared
-#'   in their order, if the tables have the same number.
-#' @param ignore Changes of numbers up to this much do not count.
-#' @return A list of class `table_comparison`, which prints itself, with `columns`, a data frame that has for each
-#'   column its `status` (`"added"`, `"removed"`, `"changed"`, `"same"`), its types, in how many `rows` it changed,
-#'   the `largest` change of a number, or of a date in days and of a time in seconds, and `examples`; `added` and
-#'   `removed`, data frames of the rows that are only in `after` or `before`; and the number of rows in `both`.
-#'   `as.data.frame()` gives `columns`.
+#' @param by Columns of both tables that make the key of a row, chosen as shown in [all_columns()].
+#'   Without it, rows are compared in their order; the tables must then have the same number of
+#'   rows.
+#' @param ignore Changes of numbers up to this size are ignored.
+#' @return A list of class `table_comparison`, which can be printed, with `columns`, a data frame
+#'   that has for each column its `status` (`"added"`, `"removed"`, `"changed"`, `"same"`), its
+#'   types, the number of `rows` in which it changed, the `largest` change (for dates in days, for
+#'   times in seconds) and `examples`; `added` and `removed`, data frames of the rows that are only
+#'   in `after` or only in `before`; and the number of rows in `both`. `as.data.frame()` returns
+#'   `columns`.
 #'
-#'   Missing values are the same as missing values. Where a column has another type, its values are compared as
-#'   texts, those of whole numbers and other numbers as numbers.
-#' @section Errors:
-#' `rowanroot_unknown_column`; `rowanroot_duplicate_key` if a key is in a table twice; `rowanroot_type_mismatch` for
-#' keys of different types; `rowanroot_bad_argument`, `rowanroot_not_a_table`.
+#' Two missing values count as the same. If a column has different types in the two tables, its
+#' values are compared as text, except that whole numbers and doubles are compared as numbers.
+#' @section Errors: `rowanroot_unknown_column`; `rowanroot_duplicate_key` if a key occurs twice in a
+#'   table; `rowanroot_type_mismatch` for keys of different types; `rowanroot_bad_argument`,
+#'   `rowanroot_not_a_table`.
 #' @examples
 #' before <- data.frame(hive = c("NB-01", "NB-02", "SH-01"), gross_kg = c(31, 28.5, NA), tare_kg = 6)
 #' after <- before[c(3, 1), ] |>

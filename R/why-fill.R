@@ -1,6 +1,6 @@
 # A formula with the values of one row in the places of its names.
 
-# The line's formula `filled`, what there is to say of it as `notes`, and the columns that it `used`.
+# The line's formula `filled` with values, `notes` on it, and the columns that it `used`.
 fill_line <- function(statement, block, row) {
   found <- new.env(parent = emptyenv())
   found$notes <- character()
@@ -95,7 +95,7 @@ fill_name <- function(code, block, row, found, held) {
   if (is.atomic(value) && length(value) == 1) held(value_text(value)) else code
 }
 
-# The text of a call's value, if it is one of a whole column or of an order: a note tells of it, too.
+# The text of a call's value, if it is one of a whole column or of an order: a note explains it, too.
 special_call <- function(code, block, row, found, inner) {
   if (!is.symbol(code[[1]])) return(NULL)
   node <- tryCatch(block$bind(code), error = function(e) NULL)
@@ -196,7 +196,7 @@ group_text <- function(node, block, row) {
                                                                  row))), ""), collapse = " and "))
 }
 
-# A look-up of one column is shown as what it gave. The note tells where the table has it.
+# A look-up of one column is shown as its result. The note names the row of the table.
 explain_call.word_look_up <- function(word, code, node, block, row, found, inner) {
   if (node$kind != "r_call") return(NULL)
   keys <- node$arguments[!names(node$arguments) %in% c("table", "take", "by", "unknown")]
@@ -247,7 +247,7 @@ indented <- function(x, width) {
     if (!is.null(x$place)) cli::col_grey(paste("from", x$place))
   )
   inner <- lapply(x$from, function(one) {
-    # What a file says needs no line of its own.
+    # The value of a file needs no line of its own.
     head <- paste0(cli::style_bold(one$column), " is ", value_text(one$value))
     if (is.null(one$formula) && !length(one$from)) {
       paste0(head, cli::col_grey(paste0(", ", paste(c(if (!is.null(one$place)) paste("from", one$place), one$notes),

@@ -1,19 +1,20 @@
-#' Why a value is what it is
+#' Explain a value
 #'
-#' Shows one value of a rooted table with the formula that made it, the row's own numbers filled in, and the same of
-#' every column that went into it, back to the file and the line.
+#' Shows one value of a rooted table with the formula that made it and the row's own numbers filled
+#' in, then the same for every column that went into it, back to the file and the line.
 #'
-#' For an `if`, the branches that were tried are shown; for a rank, the rows before and after it; for a running total,
-#' the last rows that went in; for an aggregate, how many rows; for a look-up, the row of its table.
+#' For an `if`, the branches that were tried are shown; for a rank, the rows ranked before and after
+#' it; for a running total, the last rows that went into it; for an aggregate, the number of rows;
+#' for a look-up, the row of the other table.
 #'
 #' @param x A rooted table from [open_table()].
 #' @param column The name of a column.
 #' @param row The number of the row.
-#' @param where Instead of the row's number, a formula that holds in one row only, such as `hive == "NB-04" && day
-#'   == max(day)`.
-#' @return An object of class `explanation`, which prints itself. It is a list with `column`, `row`, `value`,
-#'   `formula`, `filled` (the formula with its values), `notes`, `place` (file and line, of a column that was read)
-#'   and `from`, a list of the explanations of what went into it.
+#' @param where In place of the row's number, a formula that is true in one row only, such as `hive
+#'   == "NB-04" && day == max(day)`.
+#' @return An object of class `explanation`, which can be printed. It is a list with `column`,
+#'   `row`, `value`, `formula`, `filled` (the formula with its values), `notes`, `place` (file and
+#'   line, for a column that was read) and `from`, a list of explanations of what went into it.
 #' @section Errors:
 #' `rowanroot_not_a_table`, `rowanroot_unknown_column`; `rowanroot_no_such_row` for a row that the table does not
 #' have, or if `where` holds in none or in several.
@@ -185,7 +186,7 @@ explain_statement <- function(step, trace, k, at, column, row) {
     earlier <- utils::tail(which(vapply(step$statements[seq_len(at - 1)], function(one) name %in% one$targets, NA)), 1)
     if (length(earlier)) explain_statement(step, trace, k, earlier, name, row) else explain_column(trace, k, name, row)
   })
-  # What comes out is told anyway.
+  # The result is shown anyway.
   filled <- if (!identical(shown$filled, value_text(value))) shown$filled
   new_explanation(column, row, value, formula = line_text(statement$line), filled = filled, notes = shown$notes,
                   from = from)

@@ -104,7 +104,7 @@ try_core <- function(place, plain, flags, work) {
   objects <- vapply(all, function(file) if (file %in% again) object_of(work, file) else object_of(plain, file), "")
   program <- file.path(work, "tests")
   if (quiet("g++", c(flags, objects, "-o", program))) return("invalid")
-  if (quiet(program, character(), timeout = 300)) "killed" else "survives"
+  if (quiet(program, character(), timeout = 60)) "killed" else "survives"
 }
 
 # The package's test files that could notice a change in this file of the core, the likeliest first.

@@ -12,7 +12,7 @@ test_that("a formula that draws random numbers or looks outside is reported, and
     write_text(c("library(rowanroot)", helper, paste0("save_table(set_columns(open_table('in.csv'), { y <- ",
                                                       formula, " }), 'out.csv')")), "a.R")
     expect_warning(quietly(run_script("a.R", force = TRUE)), class = "rowanroot_made_anew")
-    expect_identical(script_status("a.R")$state, "stale", info = formula)
+    expect_identical(script_status("a.R")$state, "out of date", info = formula)
     if (formula != "x + rnorm(1)") {
       expect_match(script_status("a.R")$why, "draws random numbers|asks for the|looks at a file", info = formula)
     }
@@ -51,7 +51,7 @@ test_that("a seed at the top of the script makes random numbers a function of th
   quietly(run_script("a.R"))
   expect_identical(readLines("out.csv"), first)
   write_text(sub("7", "8", script), "a.R")
-  expect_identical(script_status("a.R")$state, rep("stale", 2))
+  expect_identical(script_status("a.R")$state, rep("out of date", 2))
   quietly(run_script("a.R"))
   expect_false(identical(readLines("out.csv"), first))
 })
@@ -71,13 +71,13 @@ test_that("functions named by text, methods for classes, and settings of R count
   write_text(script, "a.R")
   quietly(run_script("a.R"))
   expect_identical(state(script)$state, "up to date")
-  expect_identical(state(sub("x \\* 2", "x * 3", script))$state, "stale")
-  expect_identical(state(sub("'one'", "'two'", script))$state, "stale")
+  expect_identical(state(sub("x \\* 2", "x * 3", script))$state, "out of date")
+  expect_identical(state(sub("'one'", "'two'", script))$state, "out of date")
   expect_identical(state(script, digits = 3)$why, "options(digits) is 3, was 7")
   expect_identical(state(script, OutDec = ",")$why, "options(OutDec) is ,, was .")
   expect_match(withr::with_envvar(c(TZ = "Asia/Tokyo"), state(script)$why), "the time zone is Asia/Tokyo")
   expect_identical(withr::with_locale(c(LC_COLLATE = "C"), state(script)$state),
-                   if (Sys.getlocale("LC_COLLATE") == "C") "up to date" else "stale")
+                   if (Sys.getlocale("LC_COLLATE") == "C") "up to date" else "out of date")
   # Where R's functions are not called, settings do not matter.
   plain <- "rowanroot::save_table(rowanroot::set_columns(rowanroot::open_table('in.csv'), { a <- x * 2 }), 'plain.csv')"
   write_text(plain, "a.R")
@@ -91,7 +91,7 @@ test_that("a file with another name makes a column of file names stale", {
                "save_table(open_table('visits/*.csv'), 'plain.csv')"), "yield.R")
   quietly(run_script("yield.R"))
   file.rename("visits/2025-02.csv", "visits/2025-03.csv")
-  expect_identical(state_of_project()$state, c("stale", "up to date"))
+  expect_identical(state_of_project()$state, c("out of date", "up to date"))
   expect_match(state_of_project()$why[1], "visits/2025-03.csv is new; visits/2025-02.csv is gone")
   quietly(run_script("yield.R"))
   expect_identical(unique(as.data.frame(open_table("out.csv", types = c(month = "text")))$month),

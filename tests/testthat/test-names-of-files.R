@@ -68,7 +68,7 @@ test_that("what is watched are files, not what fits their names, and what is com
   DBI::dbExecute(connection, "INSERT INTO kg VALUES (2)")
   now <- watched_states(run$watched, getwd())
   expect_identical(basename(names(now)[now != states]), "stock.sqlite-wal")
-  expect_identical(script_status("s.R")$state, c("up to date", "up to date", "stale"))
+  expect_identical(script_status("s.R")$state, c("up to date", "up to date", "out of date"))
 })
 
 test_that("a script that goes elsewhere has its journal and its outputs where they are", {

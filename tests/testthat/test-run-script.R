@@ -14,7 +14,7 @@ test_that("an output is made once, and again only if what it is made from change
   expect_identical(state_of_project()$state, "up to date")
 
   write_text(sub("2.2", "2.20462", project_script), "yield.R")
-  expect_identical(state_of_project()[2:3], data.frame(state = "stale", why = "net_lb: pounds is 2.20462, was 2.2"))
+  expect_identical(state_of_project()[2:3], data.frame(state = "out of date", why = "net_lb: pounds is 2.20462, was 2.2"))
   quietly(run_script("yield.R"))
 
   write_text(c("hive,gross_kg,tare_kg", "SH-01,22,6"), "visits/2025-02.csv")
@@ -46,7 +46,7 @@ test_that("another separator makes an output stale", {
   write_text(script, "yield.R")
   quietly(run_script("yield.R"))
   write_text(sub("','", "';'", script), "yield.R")
-  expect_identical(state_of_project()$state, "stale")
+  expect_identical(state_of_project()$state, "out of date")
 })
 
 test_that("a file that something else wrote is reported, not overwritten", {
@@ -75,7 +75,7 @@ test_that("a run that was killed between the journal and the output is mended", 
   quietly(run_script("yield.R"))
   write_text(old, "out/yield.csv")
   write_text("half", "out/.yield.csv.123.unfinished")
-  expect_identical(state_of_project()$state, "stale")
+  expect_identical(state_of_project()$state, "out of date")
   quietly(run_script("yield.R"))
   expect_identical(state_of_project()$state, "up to date")
   expect_identical(list.files("out", all.files = TRUE, no.. = TRUE), "yield.csv")
