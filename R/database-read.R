@@ -117,7 +117,7 @@ exact_query <- function(connection, query, names, columns) {
 fetched_column <- function(column, name, finish, asked, before, call) {
   if (!is.null(finish)) column <- finish(column, before)
   if (is.list(column)) {
-    stop_because(c("The column {.code {name}} of the database holds bytes or other things, not single values.",
+    stop_because(c("The column {.code {name}} of the database holds values that can't be in a column, such as bytes.",
                    "try" = "Leave it out, with a {.arg query} that names the columns."), "nested_values", call,
                  column = name)
   }

@@ -67,7 +67,7 @@ check_keys_once <- function(codes, of_table, call, table = "the table") {
   twice <- which(duplicated(codes) & !is.na(codes))
   if (!length(twice)) return(invisible())
   keys <- unique(codes[twice])
-  stop_because(c("{counted(length(keys), 'key')} of {table} {cli::qty(length(keys))}{?is/are} there more than once.",
+  stop_because(c("{counted(length(keys), 'key')} of {table} {cli::qty(length(keys))}{?occurs/occur} more than once.",
                  "found" = paste0(paste0("The first is {key_text(of_table, twice[1])}, in rows ",
                                          "{match(codes[twice[1]], codes)} "),
                               "and {twice[1]}."),

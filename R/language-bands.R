@@ -60,8 +60,8 @@ check_ends <- function(x, ends, call) {
   single <- vapply(ends, function(end) length(end) == 1 && (is.numeric(end) || inherits(end, "Date")) && !is.na(end),
                    NA)
   if (!all(single)) {
-    stop_because(paste0("Each end must be one number, or one date of dates: ",
-                        "{.code {one_line(ends[[which(!single)[1]]])}} is not."), "bad_argument", call)
+    stop_because(c("Each end must be one number, or one date for dates.",
+                   "found" = "{.code {one_line(ends[[which(!single)[1]]])}} is not."), "bad_argument", call)
   }
   dated <- vapply(ends, function(end) inherits(end, "Date") || is.infinite(end), NA)
   if (is_date && !all(dated)) stop_because("The ends of bands of dates must be dates.", "bad_argument", call)

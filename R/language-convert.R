@@ -96,7 +96,8 @@ check_time_format <- function(format, call) {
   }
   check <- moment_format_cpp(format)
   if (check[["can_read"]] && !check[["has_date"]]) {
-    stop_because(c("A time needs a year, a month and a day.", "found" = "The format {.val {format}} lacks one.",
+    stop_because(c("A time needs a year, a month and a day.",
+                   "found" = "The format {.val {format}} does not have all of them.",
                    "try" = "Join them first, as in {.code as_time(join_text(day, hour), \"%Y-%m-%d %H:%M\")}."),
                      "bad_argument", call)
   }
@@ -151,7 +152,7 @@ as_category <- function(x, levels = NULL, ordered = FALSE, unreadable = "error")
   texts <- different_texts(x, call)
   if (is.null(levels)) levels <- sort(unique(texts$values), method = "radix")
   if (!is.atomic(levels) || anyNA(levels) || anyDuplicated(levels)) {
-    stop_because("{.arg levels} must be texts, each once.", "bad_argument", call)
+    stop_because("{.arg levels} must be texts without repeats.", "bad_argument", call)
   }
   codes <- match(texts$values, enc2utf8(as.character(levels)))
   check_read(is.na(codes) & !is.na(texts$values), texts, "one of the levels", unreadable, call)
@@ -191,7 +192,7 @@ read_numbers <- function(texts, marks, unreadable, call) {
   result <- rep(NA_real_, length(values))
   result[fits] <- as.numeric(plain)
   too_large <- is.infinite(result)
-  check_read(too_large, texts, "a number", unreadable, call, "No number is as large.")
+  check_read(too_large, texts, "a number", unreadable, call, "R has no number that large: read it as text.")
   result[too_large] <- NA
   result
 }

@@ -121,7 +121,7 @@ moving_word <- function(name, x, rows, short, along, within) {
 check_moving <- function(options, call) {
   options <- check_options(options, list(rows = NULL, short = "missing"))
   if (is.null(options$rows)) {
-    stop_because(c("How many rows has the window?", "try" = "{.code rows = 7}"),
+    stop_because(c("How many rows does the window have?", "try" = "{.code rows = 7}"),
                  "bad_argument", call)
   }
   check_one_of(options$short, c("missing", "fewer"), "short", call)

@@ -17,7 +17,7 @@ bind_switch <- function(word, arguments, expr, scope) {
   labels <- if (by_name) given else as.character(seq_along(alternatives))
   is_default <- by_name & !nzchar(labels)
   if (sum(is_default) > 1) {
-    stop_because(c("{.code switch()} can have one alternative without a name, for what nothing else matches.",
+    stop_because(c("{.code switch()} can have one alternative without a name, for values that match no other.",
                    "found" = "It has {sum(is_default)}.", "in" = "{scope_text(scope)}"), "bad_formula", scope$call)
   }
   node <- if (any(is_default)) bind_formula(alternatives[[which(is_default)]], scope) else new_value(NA, NA)

@@ -263,7 +263,7 @@ check_split_at <- function(at, call) {
 check_pattern <- function(regex, call) {
   why <- NULL
   if (!is.character(regex) || length(regex) != 1 || is.na(regex)) {
-    stop_because("A pattern is one regular expression, as text, not {what_is(regex)}.", "bad_argument", call)
+    stop_because("A pattern must be one regular expression, as text, not {what_is(regex)}.", "bad_argument", call)
   }
   tryCatch(regexpr(regex, "", perl = TRUE), warning = function(w) why <<- conditionMessage(w),
            error = function(e) why <<- conditionMessage(e))
@@ -288,7 +288,7 @@ check_parts <- function(wrong, counts, parts, x, texts, how, call) {
   first <- as.character(x)[rows[1]]
   most <- max(counts, na.rm = TRUE)
   stop_because(c(paste0("{counted_rows(length(rows))} {cli::qty(length(rows))}{?has/have} too {how} parts; ",
-                        "should be {parts}."),
+                        "there should be {parts}."),
                  "found" = paste0("The first is row {rows[1]}, {.val {first}}, with ",
                               "{counted(at_rows(counts, texts)[rows[1]], 'part')}."),
                  "try" = if (how == "few" && most < parts) "Ask for {most} parts: no row has more."

@@ -48,7 +48,7 @@ lineage <- function(x, column = NULL) {
 check_rooted <- function(x, call) {
   if (is_rooted_table(x)) return(invisible())
   stop_because(c("{.arg x} must be a rooted table, not {what_is(x)}.",
-                 "try" = "Steps are recorded on what {.code open_table()} gives; it takes a data frame, too."),
+                 "try" = "Only tables from {.code open_table()} record their steps; it also takes a data frame."),
                "not_a_table", call)
 }
 

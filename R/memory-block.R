@@ -84,7 +84,7 @@ add_statement <- function(block, statement) {
 check_no_list <- function(value, node, block) {
   if (!is.list(value) || inherits(value, "AsIs") || node$kind == "column") return(invisible())
   stop_because(c("A column must have one value for each row, not a list.",
-                 "found" = "{.code {block$formula}} gives lists.",
+                 "found" = "{.code {block$formula}} gives a list.",
                  "try" = "Take one value of each, as in {.code vapply({label_of(node)}, `[`, \"\", 1)}.",
                  "try" = "To keep the lists, write {.code I({label_of(node)})}."),
                "bad_result", block$call)

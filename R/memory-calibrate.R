@@ -72,7 +72,7 @@ warn_unknown_groups <- function(place, groups, now, one, block) {
   warn_because(c(paste0("{counted_rows(length(rows))} {cli::qty(length(rows))}{?is/are} of ",
                         "{counted(length(unknown), 'group')} that the routine was not calibrated on."),
                  "found" = "The first is row {rows[1]}, of the group {key_text(now, unknown[1])}.",
-                 "try" = "{.code {one$label}} is missing there."), "unknown_group", block$call, rows = rows)
+                 "found" = "{.code {one$label}} is missing there."), "unknown_group", block$call, rows = rows)
 }
 
 stop_not_calibrated <- function(node, block) {

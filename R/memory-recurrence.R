@@ -60,10 +60,10 @@ settle <- function(node, block) {
 # A function of R is called with whole columns: it can't have the row above.
 check_no_above <- function(arguments, node, block) {
   if (!any(vapply(arguments, has_above, NA))) return(invisible())
-  stop_because(c("{.code .above} can only go into what runs row by row.",
-                 "found" = if (is.null(node)) "In {.code {block$formula}} it goes into what needs whole columns."
-                       else "{.code {label_of(node)}} in {.code {block$formula}} does not.",
-                 "try" = paste0("Arithmetic, comparisons, {.code if}, {.code pmin()}, {.code round()} and functions ",
-                              "of one row made of such do.")),
+  stop_because(c("{.code .above} can only be used in calculations that run row by row.",
+                 "found" = if (is.null(node)) "{.code {block$formula}} uses it in a function that needs whole columns."
+                       else "{.code {label_of(node)}} in {.code {block$formula}} needs whole columns.",
+                 "try" = paste0("Use arithmetic, comparisons, {.code if}, {.code pmin()}, {.code round()}, or ",
+                                "functions of one row made of these.")),
                "bad_formula", block$call)
 }

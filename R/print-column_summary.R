@@ -46,14 +46,14 @@ decimal_places <- function(values, model) {
   if (all(is.finite(among[!is.na(values[names(among)])]))) max(among[c("min", "max")]) else NA
 }
 
-# A whole number is shown as it is. Others have two places more than the column's values, and three digits at least;
+# A whole number is shown as it is. Others have two places more than the column's values (six at most) and three digits;
 # those of a column of measurements five digits.
 shown_measure <- function(value, places) {
   if (is.na(value)) return("")
   if (!is.finite(value)) return(format(value))
   if (value != 0 && (abs(value) >= 1e15 || abs(value) < 1e-4)) return(format(signif(value, 5), scientific = TRUE))
   digits_before <- if (value == 0) 1 else floor(log10(abs(value))) + 1
-  shown_places <- if (is.na(places)) max(0, 5 - digits_before) else max(places + 2, 3 - digits_before)
+  shown_places <- if (is.na(places)) max(0, 5 - digits_before) else max(min(places + 2, 6), 3 - digits_before)
   value <- round(value, shown_places)
   # Years and other numbers of four digits need no mark.
   format(value, digits = 15, big.mark = if (abs(value) >= 1e4) "," else "", scientific = FALSE)

@@ -18,7 +18,7 @@ show_steps <- function(x) {
   call <- quote(show_steps())
   if (!is_routine(x) && !is_rooted_table(x)) {
     stop_because(c("{.arg x} must be a rooted table or a routine, not {what_is(x)}.",
-                   "try" = "Steps are recorded on what {.code open_table()} or {.code routine()} gives."),
+                   "try" = "Only tables from {.code open_table()}, and routines, record their steps."),
                  "not_a_table", call)
   }
   steps <- if (is_routine(x)) x$steps else lapply(rooted(x)$steps, `[[`, "typed_call")

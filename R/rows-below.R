@@ -38,7 +38,7 @@ stop_not_of_one_sort <- function(parts, k, model, name, call) {
   at <- which(!is.na(parts[[k]]))[1]
   shown <- as.character(parts[[k]][at])
   stop_because(c("Column {.code {name}} of table {k - 1} can't be appended to that of the first.",
-                 "found" = "There it is {sort_text(parts[[k]])}, in the first table {sort_text(model)}.",
+                 "found" = "It is {sort_text(parts[[k]])} there, and {sort_text(model)} in the first table.",
                  "found" = if (is.atomic(parts[[k]])) "Its first value there is {.val {shown}}, in row {at}.",
                  "try" = "Convert one of them first, for example with {.code as_number()} or {.code as.character()}."),
                    "type_mismatch", call, column = name)

@@ -56,7 +56,7 @@ target_write.database_target <- function(target, x, now, found, force, call) {
     tryCatch(DBI::dbWithTransaction(connection, write()), error = function(e) {
       if (inherits(e, "rowanroot_error")) stop(e)
       stop_because(c("Can't write the table {.val {table_label(target$table)}}.",
-                     "found" = "Its message: {one_text(conditionMessage(e))}", "try" = "The table is as it was."),
+                     "found" = "Its message: {one_text(conditionMessage(e))}", "found" = "The table did not change."),
                    "database", call)
     })
   })

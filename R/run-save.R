@@ -83,8 +83,8 @@ check_output_path <- function(path, call) {
   }
   if (ending %in% file_kinds$sqlite$endings) return(invisible())
   stop_because(c("Can't tell the format of {.file {path}}.",
-                 "try" = "End its name in {.or {.code .{c(names(output_formats), 'sqlite')}}}."), "unknown_format",
-               call)
+                 "try" = "The name can end in {.or {.code {paste0('.', c(names(output_formats), 'sqlite'))}}}."),
+               "unknown_format", call)
 }
 
 check_saved_once <- function(path, call) {

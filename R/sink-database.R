@@ -6,7 +6,7 @@ with_connection <- function(target, work, writes = FALSE) {
     if (is.null(target$connection)) with_sqlite_file(target$path, work, writes) else work(target$connection)
   }, error = function(e) {
     if (inherits(e, "rowanroot_error")) stop(e)
-    stop_because(c("Can't look into {.file {target$name}}.",
+    stop_because(c("Can't read {.file {target$name}}.",
                    "found" = "Its message: {one_text(conditionMessage(e))}"), "database", quote(save_table()))
   })
 }
@@ -38,9 +38,9 @@ write_table <- function(connection, table, data, sent, force, call) {
     DBI::dbExecute(connection, DBI::SQL(paste("DELETE FROM", DBI::dbQuoteIdentifier(connection, table))))
   } else {
     if (length(about$kept) && !force) {
-      stop_because(c("The table {.val {table_label(table)}} would lose what the new one does not have.",
+      stop_because(c("Creating the table {.val {table_label(table)}} again would lose what belongs to it.",
                      "found" = "{about$kept}",
-                     "try" = paste0("To lose it, run with {.code --force}, or write ",
+                     "try" = paste0("To accept that, run with {.code --force}, or write ",
                                     "{.code save_table(\u2026, force = TRUE)}.")),
                    "cannot_write", call)
     }

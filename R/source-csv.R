@@ -91,7 +91,8 @@ check_types_known <- function(types, names, call) {
 
 file_column_name <- function(name, names, call) {
   if (!is.null(name) && name %in% names) {
-    stop_because(c("{.arg file_column} must be a new name.", "found" = "The files have a column {.code {name}}."),
+    stop_because(c("{.arg file_column} must be a new name.",
+                   "found" = "The files already have a column {.code {name}}."),
                  "bad_argument", call)
   }
   name
@@ -219,8 +220,8 @@ stop_csv_misfit <- function(misfit, column, type, files, call) {
 }
 
 csv_problems <- list(
-  too_many_fields = "Line {line} of {.file {file}} has {found} fields, and the header {expected}.",
-  too_few_fields = "Line {line} of {.file {file}} has {found} field{?s}, and the header {expected}.",
+  too_many_fields = "Line {line} of {.file {file}} has {found} fields, and the header has {expected}.",
+  too_few_fields = "Line {line} of {.file {file}} has {found} field{?s}, and the header has {expected}.",
   open_quote = "A quote that opens on line {line} of {.file {file}} is never closed.",
   text_after_quote = "On line {line} of {.file {file}}, text follows a closing quote.",
   nul_byte = "Line {line} of {.file {file}} has a NUL byte: it is no text.",

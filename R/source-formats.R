@@ -91,7 +91,7 @@ other_endings <- c("json", "xml", "html", "htm", "pdf", "doc", "docx", "ods", "x
                    "bz2", "xz", "zst", "png", "jpg", "jpeg", "yaml", "yml", "r")
 
 ways_out_of_endings <- list(
-  json = "JSON is read line by line, an object on each: {.file visits.jsonl}.",
+  json = "JSON is read if each line holds one object, and the name ends in {.file .jsonl}.",
     rds = "{.code open_table(readRDS(\"{path}\"))}",
   ods = "Save it as {.file .xlsx}.", xlsb = "Save it as {.file .xlsx}.", zip = "Unpack it first.",
     xz = "Unpack it first, or compress it as {.file .gz}.", bz2 = "Unpack it first, or compress it as {.file .gz}."
@@ -115,8 +115,8 @@ check_kind_of_file <- function(path, kind, call) {
   is_of <- kind_of_path(path)
   if (is_of != kind) {
     what <- function(kind) if (kind == "csv") "CSV files" else file_kinds[[kind]]$what
-    stop_because(c("{.file {path}} has the name of {what(is_of)}, but is opened with {what(kind)}.",
-                   "try" = paste0("Open it by a name of its own, or by a pattern with an ending, such as ",
+    stop_because(c("{.file {path}} belongs to {what(is_of)} by its name, but is opened together with {what(kind)}.",
+                   "try" = paste0("Open it separately, or use a pattern with an extension, such as ",
                                 "{.code \"visits/*.csv\"}.")),
                  "unknown_format", call, file = path)
   }

@@ -240,7 +240,7 @@ sheet_moments <- function(number, name, table, call) {
   bad <- which(!is.na(number) & is.na(days))
   if (length(bad)) {
     stop_because(c(paste0("The cell {.code {cell_of(table, name, bad[1])}} of {.file {table$file}} is shown as a ",
-                          "date, and is none that there is."), "found" = "Its number is {number[bad[1]]}.",
+                          "date, but there is no such date."), "found" = "Its number is {number[bad[1]]}.",
                    "try" = "Correct it, or read the column as text: {.code types = c({name} = \"text\")}."),
                      "unreadable_file", call, column = name, file = table$file, rows = bad)
   }

@@ -182,7 +182,7 @@ check_takes_every_row <- function(fun, arguments, expr, scope) {
   stop_because(c("{.code {one_line(expr)}} would give every row the same value.",
                  "found" = paste0("It is used in {.code {scope_text(scope)}}, and {.code [[} takes one value out of a ",
                               "whole column."),
-                 "try" = paste0("For a value of each row, use ",
+                 "try" = paste0("For each row, use ",
                               "{.code vapply({one_line(arguments[[1]])}, `[`, \"\", 1)}, or a function that ",
                               "works on whole columns.")),
                "not_row_wise", scope$call)
@@ -264,8 +264,8 @@ stop_formula_failed <- function(code, formula, error, call, way_out = NULL) {
 stop_above_alone <- function(scope) {
   stop_because(c("{.code .above} can only be used in {.code running()}.",
                  "in" = "{scope_text(scope)}",
-                 "try" = paste0("For example {.code running(.above * 0.99 + net_kg, start = 0)}; the row before of a ",
-                              "column is {.code previous(net_kg)}.")),
+                 "try" = paste0("For example {.code running(.above * 0.99 + net_kg, start = 0)}; for a column's row ",
+                              "before, {.code previous(net_kg)}.")),
                "bad_formula", scope$call)
 }
 

@@ -37,7 +37,7 @@ column_named <- function(name) {
 }
 
 stop_only_in_verbs <- function(word) {
-  stop_because(c("{.code {word}} stands for columns only where a verb takes columns.",
+  stop_because(c("{.code {word}} can only be used where a verb takes columns.",
                  "try" = "{.code set_columns(x, {{ \u2026 }}, carry = {word})}"), "bad_choice")
 }
 
@@ -50,7 +50,7 @@ with_columns_found <- function(expr, x, env, call) {
   }
   is <- if (length(expr) == 2) tryCatch(eval(expr[[2]], env), error = function(e) NULL)
   if (!is.function(is)) {
-    stop_because(c("{.code columns_that()} needs a function.", "found" = "In {.code {one_line(expr)}} there is none.",
+    stop_because(c("{.code columns_that()} needs a function.", "found" = "{.code {one_line(expr)}} has none.",
                    "try" = "{.code columns_that(is.numeric)}"), "bad_choice", call)
   }
   data <- if (is_rooted_table(x)) as.data.frame(x) else x
@@ -106,7 +106,7 @@ known_column <- function(name, names, env, call) {
   if (!is.null(other)) {
     hint <- nearest_name(name, names)
     stop_because(c("There is no column {.code {name}}.",
-                   "found" = "What is called {.code {name}} in the script is {what_is(other)}, not names of columns.",
+                   "found" = "{.code {name}} in the script is {what_is(other)}, not names of columns.",
                    "try" = if (length(hint)) "{.code {hint}}" else "The columns are {listed(names)}."),
                  "unknown_column", call, column = name, nearest = hint)
   }

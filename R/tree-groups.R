@@ -62,7 +62,7 @@ goes_by_groups <- function(node) {
 
 stop_not_one_value <- function(formula, call) {
   stop_because(c("{.code {formula}} has a value for each row, not one for each group.",
-                 "try" = "Take one of them, for example with {.code mean()}, {.code max()} or {.code first_value()}.",
+                 "try" = "Summarise it, for example with {.code mean()}, {.code max()} or {.code first_value()}.",
                  "try" = "A column that is only used on the way is a scratch column: begin its name with a dot."),
                "not_one_value", call)
 }

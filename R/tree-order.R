@@ -19,7 +19,7 @@ choose_order <- function(expr, names, env, call) {
   chosen <- lapply(parts, function(part) {
     if (is_call_to(part, "-")) {
       stop_because(c("Can't order by {.code {one_line(part)}}.",
-                     "try" = "From the greatest to the least it is {.code descending({one_line(part[[2]])})}."),
+                     "try" = "For the greatest value first, write {.code descending({one_line(part[[2]])})}."),
                    "bad_choice", call)
     }
     downwards <- is_call_to(part, "descending")

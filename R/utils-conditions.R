@@ -105,8 +105,10 @@ what_is <- function(x) {
   if (is.language(x)) return("a piece of code")
   if (!is.null(dim(x))) return(paste("a table of", paste(dim(x), collapse = " x ")))
   if (is.list(x)) return(if (is.object(x)) paste("an object of class", class(x)[1]) else paste("a list of", length(x)))
-  kind <- type_name(x)
-  if (length(x) == 1) paste("one", kind, "value") else paste(length(x), kind, "values")
+  kind <- switch(type_name(x), integer = "whole number", logical = "logical value", category = "category value",
+                 type_name(x))
+  if (length(x) != 1) return(counted(length(x), kind))
+  if (identical(x, "")) "an empty text" else paste("a", kind)
 }
 
 # Text that stands for itself in a message.

@@ -75,7 +75,7 @@ new_step_append <- function(verb, tables, typed, names, call) {
   twice <- anyDuplicated(columns)
   if (twice) {
     stop_because(c("There is a column {.code {columns[twice]}} already.",
-                   "try" = "Rename one of them first, by {.code rename_columns()}."), "repeated_name", call)
+                   "try" = "Rename one of them first, with {.code rename_columns()}."), "repeated_name", call)
   }
   structure(list(verb = verb, tables = tables, typed = typed, columns = columns, columns_before = names),
             class = c(paste0("step_", verb), "step_append", "step"))
@@ -89,8 +89,8 @@ check_same_columns <- function(added, names, number, call) {
     stop_because(c(paste0("Table {number} to append has {cli::qty(length(unknown))}{?a column/columns} that the ",
                           "first has not: {listed(unknown)}."),
                    "found" = if (length(lacking) && !length(hint)) "It lacks {listed(lacking)}.",
-                   "try" = if (length(hint)) paste0("Is {.code {unknown[1]}} what is called {.code {hint}} there? ",
-                                                  "Rename it by {.code rename_columns()}.")
+                   "try" = if (length(hint)) paste0("Is it the column {.code {hint}}? ",
+                                                  "Then rename it with {.code rename_columns()}.")
                          else "Leave it out by {.code drop_columns()}."), "unknown_column", call, column = unknown)
   }
   if (!length(lacking)) return(invisible())

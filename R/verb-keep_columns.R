@@ -50,13 +50,13 @@ choice_as_typed <- function(typed, x, env, call) {
   parts <- as.list(typed)[-1]
   named <- names(parts)[nzchar(names(parts))]
   if (length(named)) {
-    stop_because(c("{.code {deparse(call)}} takes columns as they are named.",
-                   "found" = "One is given with the name {.arg {named[1]}}.",
-                   "try" = "To rename write {.code rename_columns(x, {named[1]} = {one_line(parts[[named[1]]])})}."),
+    stop_because(c("{.code {deparse(call)}} can't rename columns.",
+                   "found" = "{.code {named[1]} = {one_line(parts[[named[1]]])}}",
+                   "try" = "To rename, write {.code rename_columns(x, {named[1]} = {one_line(parts[[named[1]]])})}."),
                      "bad_argument", call)
   }
   if (!length(parts)) {
-    stop_because(c("There are no columns.", "try" = "{.code {call[[1]]}(x, hive, net_kg)}"), "bad_choice", call)
+    stop_because(c("No columns are given.", "try" = "{.code {call[[1]]}(x, hive, net_kg)}"), "bad_choice", call)
   }
   with_columns_found(as.call(c(quote(c), parts)), x, env, call)
 }

@@ -51,7 +51,7 @@ check_one_condition <- function(others, call) {
   code <- one_line(others[[2]])
   given <- if (named) paste(name, "=", code) else code
   stop_because(c("There must be one condition.",
-                 "found" = "Besides it there is {.code {given}}.",
+                 "found" = "There is also {.code {given}}.",
                  "try" = if (named) "To compare write {.code {name} == {code}}."
                        else "Join several with {.code &&} or {.code ||}."),
                "bad_formula", call)

@@ -34,7 +34,7 @@ one_row_per <- function(x, columns, block, ...) {
   check_table(x, call)
   check_nothing_outside(substitute(list(...)), call)
   if (missing(columns)) {
-    stop_because(c("There are no columns to group by.",
+    stop_because(c("No columns to group by are given.",
                    "try" = "{.code one_row_per(x, apiary, {{ mean_kg <- mean(net_kg) }})}"), "bad_choice", call)
   }
   columns <- with_columns_found(substitute(columns), x, parent.frame(), call)

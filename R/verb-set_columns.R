@@ -140,7 +140,7 @@ place_of <- function(after, names, env, call) {
   if (is.numeric(after) && length(after) == 1 && after == 0) return(0)
   chosen <- if (is.numeric(after)) character() else choose_columns(after, names, env, call)
   if (length(chosen) != 1) {
-    stop_because(c("{.arg after} must be the name of one column, or 0 for the first place.",
+    stop_because(c("{.arg after} must be the name of one column, or 0 to come first.",
                    "found" = "It is {.code {one_line(after)}}."), "bad_choice", call)
   }
   match(chosen, names)

@@ -85,11 +85,11 @@ pairs_by_key <- function(before, after, key, titles, call) {
 check_keys_known <- function(codes, key, table, call) {
   missing <- which(is_missing_key(codes))
   if (!length(missing)) return(invisible())
-  stop_because(c("A row must have a key that is known.",
-                 "found" = paste0("In {table} {counted_rows(length(missing))} {cli::qty(length(missing))}{?has/have} ",
-                              "none in {.code {key}}, row {missing[1]} first."),
-                 "try" = "Take other columns into {.arg by}, or compare the rows that have one."), "missing_key", call,
-                   rows = missing)
+  stop_because(c("Each row must have a key.",
+                 "found" = paste0("In {table}, {.code {key}} {cli::qty(length(key))}{?is/are} missing in ",
+                                  "{counted_rows(length(missing))}, row {missing[1]} first."),
+                 "try" = "Use other columns for {.arg by}, or compare only the rows that have a key."),
+               "missing_key", call, rows = missing)
 }
 
 new_table_comparison <- function(before, after, key, pairs, titles, ignore) {

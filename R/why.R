@@ -35,7 +35,7 @@ why <- function(x, column, row = NULL, where = NULL) {
   call <- quote(why())
   check_rooted(x, call)
   if (missing(column)) {
-    stop_because(c("Why which column?", "try" = "{.code why(x, net_kg, row = 12)}"), "bad_argument",
+    stop_because(c("Which column should be explained?", "try" = "{.code why(x, net_kg, row = 12)}"), "bad_argument",
                  call)
   }
   explain(x, row, name_of_column(substitute(column), column, column_names(x)), substitute(where), parent.frame(), call)
@@ -53,7 +53,7 @@ explain <- function(x, row, column, where, env, call) {
 
 row_to_explain <- function(data, row, where, env, call) {
   if (is.null(where) == is.null(row)) {
-    stop_because(c(if (is.null(row)) "Which row?" else "{.arg row} and {.arg where} both say which row.",
+    stop_because(c(if (is.null(row)) "Which row?" else "Give {.arg row} or {.arg where}, not both.",
                    "try" = "Give its number as {.arg row}, or a formula that holds in it as {.arg where}."),
                      "bad_argument", call)
   }
@@ -62,7 +62,7 @@ row_to_explain <- function(data, row, where, env, call) {
     if (length(rows) == 1) return(rows)
     stop_because(c(paste0("{.code {one_line(where)}} holds in ",
                           "{if (length(rows)) counted_rows(length(rows)) else 'no row'}, not in one."),
-                   "try" = if (length(rows)) "These are rows {listed(rows, format)}: say more, or give {.arg row}."),
+                   "try" = if (length(rows)) "They are {listed(rows, format)}. Add to the formula, or give {.arg row}."),
                      "no_such_row", call)
   }
   if (!is.numeric(row) || length(row) != 1 || is.na(row) || row != floor(row) || row < 1 || row > nrow(data)) {

@@ -151,7 +151,7 @@ class ChunkFile {
     return places_;
   }
 
-  // False if the system says no, which errno tells.
+  // False if the system refuses; errno has the reason.
   bool put(const std::string& text) {
     if (std::fwrite(text.data(), 1, text.size(), file_.get()) != text.size()) return false;
     if (!text.empty()) places_.push_back((places_.empty() ? 0 : places_.back()) + static_cast<double>(text.size()));

@@ -1,5 +1,5 @@
 // A new string costs R more than most of what is done with it, so results that are texts stay as what they are made of
-// until somebody looks: numbers of a few different texts, pieces of other texts, or columns to join.
+// until they are used: numbers of a few different texts, pieces of other texts, or columns to join.
 
 #include <algorithm>
 #include <initializer_list>
@@ -17,7 +17,7 @@ namespace {
 constexpr R_xlen_t batch = text_batch;
 using Piece = TextBytes;
 
-// A form says how long the vector is that its parts, a list, make, and whether its strings are new ones, to be kept. If
+// A form has the length of the vector that its parts, a list, make, and whether its strings are new, to be stored. If
 // so, an object of it gives the bytes of each: piece(row, k), for the k-th row of a batch; and `prepare` may fetch what
 // a later row will need.
 struct Coded {
@@ -119,7 +119,7 @@ struct Joined {
   std::string joined_[batch];
 };
 
-// R's side of a form. The first datum is the parts, NULL once somebody may have written to the vector, or all new
+// R's side of a form. The first datum is the parts, NULL once the vector may have been written to, or all new
 // strings are made; the second the strings, as far as they are made, or NULL. An empty text there may be one yet to be
 // made.
 template <class Form>
@@ -274,7 +274,7 @@ void make_texts(SEXP x) {
 }
 
 SEXP new_coded_texts(SEXP codes, SEXP texts) {
-  // No string may be made while the codes are put into their places: they are all made before.
+  // No string may be made while the codes are put into the vector: they are all made before.
   make_texts(texts);
   STRING_PTR_RO(texts);
   return DeferredStrings<Coded>::make({codes, texts});

@@ -59,7 +59,7 @@ double available_memory_cpp() {
 }
 
 // For each file a text that is another one whenever the file is written to or replaced: its size, its number in the
-// file system, and when it and what the system says of it were changed, in nanoseconds. Missing where there is no file.
+// file system, and when it and its attributes were changed, in nanoseconds. Missing where there is no file.
 // [[Rcpp::export]]
 Rcpp::CharacterVector file_states_cpp(std::vector<std::string> paths) {
   Rcpp::CharacterVector states(paths.size());

@@ -154,7 +154,7 @@ std::string kept_write_cpp(std::string path, SEXP column, double first, double r
   return "";
 }
 
-// What each file says of its column; a missing type where there is no whole file.
+// What each file has on its column; a missing type where there is no complete file.
 // [[Rcpp::export]]
 Rcpp::List kept_heads_cpp(std::vector<std::string> paths) {
   const R_xlen_t count = static_cast<R_xlen_t>(paths.size());

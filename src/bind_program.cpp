@@ -44,7 +44,7 @@ SEXP part(SEXP list, const char* name) {
 
 std::string text_part(SEXP list, const char* name) { return CHAR(STRING_ELT(part(list, name), 0)); }
 
-// Makes a program of typed nodes (tree-node.R says what they are).
+// Makes a program of typed nodes (see tree-node.R).
 class Compiler {
  public:
   // The run's slots: their values, what is yet to be calculated, and which of these count overflows.
@@ -175,7 +175,7 @@ class Compiler {
   Rcpp::LogicalVector counting_;
   std::vector<Rcpp::RObject> translated_;
   std::map<std::pair<int, int>, int> slots_;
-  // Parts of a recurrence that stand in several places.
+  // Parts of a recurrence that occur several times.
   std::map<std::pair<std::string, int>, int> shared_;
   std::map<std::string, bool> shared_counts_;
 };

@@ -29,7 +29,7 @@ void fetch(SEXP text) {
 
 std::size_t pages_for(R_xlen_t rows) { return static_cast<std::size_t>((rows + texts_on_page - 1) / texts_on_page); }
 
-// Does work(row, text) for each text that is not missing, and missing(row) for the others. Says whether all are in
+// Does work(row, text) for each text that is not missing, and missing(row) for the others. Gives whether all are in
 // UTF-8; if not, some may be left out.
 template <class Work, class Missing>
 bool each_text(SEXP texts, Work work, Missing missing) {
@@ -54,7 +54,7 @@ bool each_text(SEXP texts, Work work, Missing missing) {
   return all_plain;
 }
 
-// Pieces of texts: cut(text, &piece) says whether there is one. NULL if a text is not in UTF-8.
+// Pieces of texts: cut(text, &piece) gives whether there is one. NULL if a text is not in UTF-8.
 template <class CutText>
 SEXP cut_texts(SEXP texts, CutText cut) {
   Rcpp::Shield<SEXP> starts(new_vector(INTSXP, XLENGTH(texts))), sizes(new_vector(INTSXP, XLENGTH(texts)));
@@ -122,7 +122,7 @@ SEXP count_parts_cpp(Rcpp::CharacterVector texts, std::string at) {
 }
 
 // The first parts of each text, one vector for each; missing where there are not so many. The last goes on to the end
-// of the text with `rest`. `fits` says whether each text that is not missing has as many parts.
+// of the text with `rest`. `fits` is whether each text that is not missing has as many parts.
 // [[Rcpp::export]]
 SEXP split_texts_cpp(Rcpp::CharacterVector texts, std::string at, int parts, bool rest) {
   const R_xlen_t rows = texts.size();
@@ -222,8 +222,8 @@ Rcpp::LogicalVector moment_format_cpp(std::string format) {
                                      Rcpp::Named("has_date") = reader.has_date());
 }
 
-// Seconds since 1970, without the blanks around a text; missing for empty texts, and NaN for what is no moment of this
-// format. `universal` says which are of Universal Time, not of a clock.
+// Seconds since 1970, without the blanks around a text; missing for empty texts, and NaN for what is not a time of this
+// format. `universal` marks those of Universal Time, not of a clock.
 // [[Rcpp::export]]
 SEXP read_moments_cpp(Rcpp::CharacterVector texts, std::string format) {
   const MomentReader reader(format);

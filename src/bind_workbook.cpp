@@ -76,7 +76,7 @@ Rcpp::List workbook_parts_cpp(std::string workbook, std::string relationships, s
   });
 }
 
-// How many `rows` a sheet has, and of each column that has something its place `at`, from 1, and for each row what
+// How many `rows` a sheet has, and of each column that has something its number `at`, from 1, and for each row what
 // there `is`, by the number that CellIs has, the `number` and the `text`.
 // [[Rcpp::export]]
 Rcpp::List sheet_read_cpp(std::string sheet, std::string strings, std::string styles) {

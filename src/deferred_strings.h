@@ -1,5 +1,5 @@
 #pragma once
-// Character vectors whose strings are made when somebody looks at them. R's own code sees ordinary ones.
+// Character vectors whose strings are made when they are used. R's own code sees ordinary ones.
 
 #include <Rcpp.h>
 
@@ -22,7 +22,7 @@ SEXP new_cut_texts(SEXP source, SEXP starts, SEXP sizes);
 void make_texts(SEXP x);
 
 // Texts that are written on pages, raw vectors in a list: where each begins on its page, and its size, in bytes. Pages
-// have the texts of so many rows each, or else `first_rows` says at which row, from 0, each begins.
+// have the texts of so many rows each, or else `first_rows` has the row, from 0, at which each begins.
 constexpr R_xlen_t texts_on_page = 1 << 16;
 SEXP new_written_texts(SEXP pages, SEXP starts, SEXP sizes, SEXP first_rows = R_NilValue);
 

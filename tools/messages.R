@@ -36,9 +36,10 @@ for (file in files[!grepl(many_processes, files)]) {
 }
 
 printed <- function(one) {
-  head <- if (is.null(one$call)) "" else paste0(deparse(one$call)[1], ": ")
-  label <- c(error = "Error", warning = "Warning", message = "")[intersect(one$class, c("error", "warning", "message"))]
-  paste0(label, if (nzchar(label)) if (nzchar(head)) " in " else ": ", head, trimws(one$text, "right"))
+  text <- gsub("/[^ '\"]*/Rtmp[^/ '\"]*/", "/bees/", trimws(one$text, "right"))
+  if ("message" %in% one$class) return(text)
+  label <- if ("error" %in% one$class) "Error" else "Warning"
+  paste0(label, if (is.null(one$call)) ": " else paste0(" in ", deparse(one$call)[1], " : "), text)
 }
 all <- lapply(mget(ls(met), met), function(one) data.frame(class = one$class[1], text = printed(one)))
 all <- do.call(rbind, all)

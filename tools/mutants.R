@@ -91,8 +91,10 @@ prepare <- function(name, flags) {
   folder
 }
 
-# "killed", "survives", or "invalid" where it is no program.
+# "killed", "survives", or "invalid" where it does not compile, or says the same in other words.
 try_core <- function(place, plain, flags, work) {
+  found <- substr(readLines(place$file)[place$line], place$start, place$start + place$length - 1)
+  if (found %in% c("return {};", "return false;", "return 0;", "return nullptr;")) return("invalid")
   unlink(work, recursive = TRUE)
   dir.create(work, recursive = TRUE)
   lines <- readLines(place$file)

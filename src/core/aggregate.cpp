@@ -127,7 +127,7 @@ Partial moments_block(const T* values, std::size_t rows) {
   return partial;
 }
 
-// What is no number compares as neither less nor greater.
+// NaN compares as neither less nor greater.
 template <class T>
 ROWANROOT_WIDE void range_lanes(const T* values, std::size_t rows, double* leasts, double* greatests,
                                 std::int64_t* counts) {

@@ -13,7 +13,7 @@
 namespace rowanroot {
 namespace {
 
-// Bytes of the input from one place on: more are read when they are needed.
+// Bytes of the input from one position on: more are read when they are needed.
 class Window {
  public:
   Window(const Input& input, std::uint64_t first, std::uint64_t bytes) : input_(input), first_(first) {
@@ -51,7 +51,7 @@ std::size_t count_lines(const char* first, const char* last) {
   return lines;
 }
 
-// What is wrong first is told.
+// The first error is reported.
 void check_bytes(const char* first, std::size_t count, std::size_t line) {
   const void* const nul = std::memchr(first, '\0', count);
   const std::size_t before_nul = nul ? static_cast<std::size_t>(static_cast<const char*>(nul) - first) : count;
@@ -160,7 +160,7 @@ class Search {
     } catch (const CsvRecords::Incomplete&) {
       return false;
     } catch (const CsvError&) {
-      // What is wrong before is told first.
+      // An earlier error is reported first.
       check_bytes(window.at(piece->first), static_cast<std::size_t>(records.at() - window.at(piece->first)), 0);
       throw;
     }

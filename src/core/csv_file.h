@@ -16,7 +16,7 @@ namespace rowanroot {
 // The names in the header alone.
 std::vector<std::string> csv_names(const Input& input, const CsvFormat& format);
 
-// The kind of CsvError that says the same: "changed" or "unreadable".
+// The kind of CsvError: "changed" or "unreadable".
 std::string input_problem(const InputError& error);
 
 // Bytes from `first` to `next`, with these rows and line ends; `row` and `line` are those that come before.

@@ -12,7 +12,7 @@ namespace rowanroot {
 struct CsvFormat {
   char separator = ',';
   char decimal = '.';
-  char comment = '\0';                              // a line that begins with it is no record; NUL: there are none
+  char comment = '\0';                              // a line that begins with it is not a record; NUL: there are none
   std::vector<std::string> missing = {"", "NA"};    // what stands for a missing value, if it is not quoted
   bool has_header = true;
   std::vector<std::string> names;                   // instead of those in the header

@@ -44,7 +44,7 @@ class CsvReading {
     for (auto& of_worker : numberings_) of_worker.resize(columns.size());
   }
 
-  // Throws the first error of all places.
+  // Throws the error that comes first in the files.
   void read() {
     std::atomic<std::size_t> failed(places_.size());
     run_pieces(places_.size(), threads_, [&](int worker, std::size_t p) {

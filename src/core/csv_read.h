@@ -10,9 +10,9 @@
 
 namespace rowanroot {
 
-// What every value of a column could be read as. A column where nothing is known could be all of them. Moments are of
-// Universal Time, clock times say of none. An empty text in quotes is a missing number or date, and makes a text of a
-// column that has nothing else.
+// What every value of a column could be read as. A column where nothing is known could be all of them. Date-times have
+// an offset, clock times have none. An empty text in quotes is a missing number or date, and makes a column that has
+// nothing else text.
 enum Kinds : unsigned {
   could_be_logical = 1,
   could_be_integer = 2,

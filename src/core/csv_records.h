@@ -20,7 +20,7 @@ struct CsvField {
 
 class CsvRecords {
  public:
-  // Doubled quotes are undone in place: a field never gets longer. If the bytes are not the file's last, what needs
+  // Doubled quotes are replaced in place: a field never gets longer. If the bytes are not the file's last, what needs
   // more of them throws Incomplete.
   CsvRecords(char* first, char* end, bool is_last, const CsvFormat& format);
 

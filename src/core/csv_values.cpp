@@ -22,7 +22,7 @@ std::string_view without_minus(std::string_view text) {
   return !text.empty() && text[0] == '-' ? text.substr(1) : text;
 }
 
-// A plus before a number says nothing.
+// A plus before a number has no meaning.
 std::string_view without_plus(std::string_view text) {
   return text.size() > 1 && text[0] == '+' && text[1] != '-' ? text.substr(1) : text;
 }
@@ -58,7 +58,7 @@ template <class T>
 bool read_whole(std::string_view text, T* value) {
   text = without_plus(text);
   const std::string_view digits = without_minus(text);
-  // There is no whole number -0: it is one with a point.
+  // There is no whole number -0: it is a double.
   if (digits.empty() || !is_digit(digits[0]) || has_leading_zero(digits) || text == "-0") return false;
   T number;
   const auto [end, problem] = std::from_chars(text.data(), text.data() + text.size(), number);
@@ -68,7 +68,7 @@ bool read_whole(std::string_view text, T* value) {
 }
 
 // A number of few digits without an exponent: digits and a power of ten that doubles hold exactly are divided, which
-// rounds as reading it does. Gives false where it can't be told.
+// rounds as reading it does. Gives false where that can't be decided.
 bool read_short_real(std::string_view text, double* value) {
   static const double powers[] = {1e0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15};
   if (text.size() > 16) return false;

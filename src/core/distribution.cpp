@@ -14,7 +14,7 @@
 namespace rowanroot {
 namespace {
 
-// `value_at` gives the known value at a place of their order.
+// `value_at` gives the known value at a position of their order.
 template <class ValueAt>
 void set_quantiles(Distribution& result, const std::vector<double>& shares, ValueAt value_at) {
   if (result.known == 0) return;
@@ -68,7 +68,7 @@ void set_mean_and_variance(const Counted<T>& sorted, Distribution& result) {
   result.variance = static_cast<double>(squares / (result.known - 1.0L));
 }
 
-// Few different values are counted, and only these put in order. Says whether they were few.
+// Few different values are counted, and only these put in order. Gives whether they were few.
 template <class T>
 bool count_few(const T* values, std::size_t rows, const std::vector<double>& shares, Workers threads,
                Distribution& result) {

@@ -33,7 +33,7 @@ Filter::Filter(const std::int32_t* condition, std::size_t rows, Workers threads)
   pieces_.push_back({rows, kept});
 }
 
-// Every value is written, and only a kept one moves the place on: no branch to guess wrong. It ends with
+// Every value is written, and only a kept one moves the position on: no branch to mispredict. It ends with
 // the last kept one, so nothing is written past the piece's own part of the result.
 template <class T>
 void Filter::keep_values(const T* from, T* to) const {

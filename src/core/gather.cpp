@@ -67,7 +67,7 @@ void take_from_lines(void* to, std::size_t first, std::size_t last, const unsign
   for (std::size_t i = first; i < last; ++i, lines += width) std::memcpy(values + i, lines, sizeof(T));
 }
 
-// Rows are made of the columns, so that a row far away is one place of memory to go to and not one a column.
+// Rows are made of the columns, so that a row far away is one access to memory and not one for each column.
 void gather_pack(const Pack& pack, std::size_t rows, const std::int32_t* order, std::size_t count, Workers threads) {
   const std::size_t width = pack.width <= 16 ? 16 : pack.width <= 32 ? 32 : line;
   Buffer<unsigned char> packed((rows + 1) * width + line);

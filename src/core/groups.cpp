@@ -78,7 +78,7 @@ Extent extent_of(const std::int32_t* values, std::size_t rows, Workers threads) 
   return all;
 }
 
-// Whole numbers that lie close together are looked up in a table; missing ones have the first place.
+// Whole numbers that lie close together are looked up in a table; missing ones are the first entry.
 std::size_t number_integers(const std::int32_t* values, std::size_t rows, Workers threads, std::size_t most,
                             std::int32_t* of_row) {
   const Extent extent = extent_of(values, rows, threads);
@@ -196,7 +196,7 @@ void look_up_values(const void* column, std::size_t rows, const void* table, std
       [=](std::size_t k) { return key_of(keys[k]); }, threads, places);
 }
 
-// In a table of whole numbers that lie close together, each number's place is looked up by it.
+// In a table of whole numbers that lie close together, each number's entry is found by it.
 void look_up_integers(const std::int32_t* values, std::size_t rows, const std::int32_t* keys, std::size_t size,
                       const Workers& threads, std::int32_t* places) {
   const Extent extent = extent_of(keys, size, threads);

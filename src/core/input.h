@@ -13,7 +13,7 @@ class Input {
  public:
   virtual ~Input() = default;
   virtual std::uint64_t size() const = 0;
-  // Reads so many bytes from this place on; throws InputError if they can't be had.
+  // Reads so many bytes from this position on; throws InputError if they can't be had.
   virtual void read(std::uint64_t first, std::size_t count, char* to) const = 0;
 };
 

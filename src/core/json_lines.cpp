@@ -12,7 +12,7 @@ namespace {
 
 bool is_digit(char c) { return c >= '0' && c <= '9'; }
 
-// The places of columns are few mostly: the error tells them by name.
+// How much of a value an error shows.
 constexpr std::size_t longest_shown = 60;
 
 // A whole number fits 32 bits, or is exact as a double too, or fits 64 bits; a larger one is real only if a double has
@@ -29,7 +29,7 @@ unsigned kind_of_number(std::string_view text, bool is_whole) {
   double real;
   const auto [end, problem] = std::from_chars(text.data(), text.data() + text.size(), real);
   if (problem == std::errc::result_out_of_range) {
-    // Too small for a double is next to nothing; what is too large is no number here.
+    // Too small for a double is next to nothing; what is too large is not a number here.
     return std::fabs(std::strtod(std::string(text).c_str(), nullptr)) < 1 ? json_real : json_too_large;
   }
   if (!is_whole || text == "-0") return json_real;

@@ -1,6 +1,6 @@
 #pragma once
 // Columns kept in files, to be had back without reading or calculating anything: a small head and the plain values,
-// each with a checksum. The files may be thrown away at any time; a damaged one is told from a whole one.
+// each with a checksum. The files may be thrown away at any time; a damaged one is recognised.
 
 #include <cstdint>
 #include <memory>
@@ -34,7 +34,7 @@ struct DamagedFile : std::runtime_error {
 
 using KeptBuffer = std::pair<const void*, std::size_t>;
 
-// Throws InputError with what the system said; then there is no such file, or the one that was there before.
+// Throws InputError with the system's message; then there is no such file, or the one that was there before.
 void write_kept(const std::string& path, KeptHead head, const std::vector<KeptBuffer>& buffers);
 
 class KeptFile {

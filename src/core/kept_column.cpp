@@ -31,7 +31,7 @@ void read_into(const KeptFile& file, std::size_t buffer, T* to, std::size_t coun
   file.read(buffer, to);
 }
 
-// The part of a text's bytes that begins at a place.
+// The part of a text's bytes that begins at a position.
 std::string_view text_at(std::string_view bytes, std::size_t at, std::int32_t size) {
   if (size < 0 || static_cast<std::size_t>(size) > bytes.size() - at) throw DamagedFile("another size");
   return bytes.substr(at, static_cast<std::size_t>(size));

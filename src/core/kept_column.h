@@ -16,7 +16,7 @@ struct KeptPage {
   std::size_t first_row, size;
 };
 
-// All that reads throws InputError, and DamagedFile where the files are not what they say.
+// All that reads throws InputError, and DamagedFile where a file does not match its checksum.
 class KeptColumn {
  public:
   explicit KeptColumn(const std::vector<std::string>& paths);

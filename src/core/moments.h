@@ -8,7 +8,7 @@
 
 namespace rowanroot {
 
-// Seconds since 1970-01-01 00:00: of Universal Time if the text says by how much its clock differs from it, else of the
+// Seconds since 1970-01-01 00:00: of Universal Time if the text has an offset from it, else of the
 // clock that it was read from.
 struct Moment {
   std::int64_t seconds = 0;

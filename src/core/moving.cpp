@@ -11,7 +11,7 @@
 namespace rowanroot {
 namespace {
 
-// Of two that are unknown, a missing one is stronger than one that is no number.
+// Of two that are unknown, a missing one is stronger than NaN.
 double unknown_of(double a, double b) {
   return is_missing_real(a) || is_missing_real(b) ? missing_real() : a != a ? a : b;
 }
@@ -29,7 +29,7 @@ struct Greatest {
   static Value join(Value a, Value b) { return a != a || b != b ? unknown_of(a, b) : std::max(a, b); }
 };
 
-// The windows of one group: `at(i)` is the place of its i-th row. `ends` has room for a stretch.
+// The windows of one group: `at(i)` is the position of its i-th row. `ends` has room for a stretch.
 template <class Word, class Place, class LookUp>
 void windows(bool mean, std::size_t window, bool complete, const double* values, std::size_t rows, Place at,
              double* result, std::vector<typename Word::Value>& ends, LookUp look_up) {

@@ -7,7 +7,7 @@
 
 namespace rowanroot {
 
-// The kind whose name has this place among all of them.
+// The kind whose name has this position among all of them.
 template <class Kind, std::size_t count>
 Kind kind_of_name(const char* const (&names)[count], const std::string& name) {
   for (std::size_t k = 0; k < count; ++k)

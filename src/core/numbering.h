@@ -113,11 +113,11 @@ class Numbering {
 
   std::vector<Entry> entries_;
   std::size_t mask_;
-  int shift_;  // leaves the bits of a place
+  int shift_;  // leaves the bits of an entry
   std::vector<std::uint64_t> keys_;
 };
 
-// The same for keys that are small: places in a table.
+// The same for keys that are small: indexes of a table.
 class SmallNumbering {
  public:
   explicit SmallNumbering(std::size_t keys) : number_(keys, -1) {}

@@ -104,7 +104,7 @@ class Run {
     unsigned char* base;
   };
 
-  // Gives every result that is no output a slot, and a slot back when its last reader has run. A result
+  // Gives every result that is not an output a slot, and a slot back when its last reader has run. A result
   // may take an operand's slot if both have the same width.
   void place_results() {
     const auto& steps = program_.steps_;

@@ -22,7 +22,7 @@ class Program {
   // formulas share is calculated once.
   int add_input(Type type);
   int add_constant(const Constant& value);
-  // `wanted` is a logical register that says whose overflows count, or -1 for all rows. It matters only to
+  // `wanted` is a logical register of the rows whose overflows count, or -1 for all rows. It matters only to
   // operations that count.
   int add_operation(const std::string& name, const std::vector<int>& operands, int wanted = -1);
 

@@ -38,7 +38,7 @@ Gathered gather(Type type, const void* column, std::size_t rows, const std::int3
   return gather(static_cast<const std::int32_t*>(column), rows, group_of_row, groups);
 }
 
-// The value at a place in the order, and the one after it.
+// The value at a position in the order, and the one after it.
 struct Neighbours {
   double lower, upper;
 };

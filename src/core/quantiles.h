@@ -1,5 +1,5 @@
 #pragma once
-// Values at a place in the order of a column, or of each group.
+// Values at a position in the order of a column, or of each group.
 
 #include <cmath>
 #include <cstddef>
@@ -20,7 +20,7 @@ std::vector<double> medians(Type type, const void* column, std::size_t rows, boo
 std::vector<double> quantiles(double share, Type type, const void* column, std::size_t rows,
                               const std::int32_t* group_of_row, std::size_t groups);
 
-// Between the values at a place in an order, counted from 1, and at the next one.
+// Between the values at a position in an order, counted from 1, and at the next one.
 inline double between_two(double lower, double upper, double place) {
   const double beyond = place - std::floor(place);
   return beyond > 0 && upper != lower ? (1 - beyond) * lower + beyond * upper : lower;

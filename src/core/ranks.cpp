@@ -125,7 +125,7 @@ struct SmallGroup {
   std::uint64_t keys[small];
   std::uint32_t rows[small];
   std::int32_t places[small] = {}, less[small];
-  // Members with the same place, as a chain: the last for each count of lesser ones, and the one before each.
+  // Members with the same rank, as a chain: the last for each count of lesser ones, and the one before each.
   std::int32_t last[small], before[small];
 };
 
@@ -192,7 +192,7 @@ Buckets<GroupedKey> share_out_groups(const SortKeys& keys, std::size_t rows, con
       });
 }
 
-// The rows of a bucket, group by group; gives where each group ends. Their numbers are those of the bucket's places.
+// The rows of a bucket, group by group; gives where each group ends. Their numbers are positions in the bucket.
 std::vector<std::uint32_t> set_apart(const GroupedKey* bucket, std::size_t count, std::size_t first_place,
                                      std::size_t first_group, std::size_t groups, KeyedRow* to) {
   std::vector<std::uint32_t> ends(groups + 1, 0);
@@ -203,8 +203,8 @@ std::vector<std::uint32_t> set_apart(const GroupedKey* bucket, std::size_t count
   return ends;
 }
 
-// Rows go to buckets of several groups first, since a processor can't write to very many places in turn; then, in the
-// bucket, to their groups.
+// Rows go to buckets of several groups first, since a processor can't write to very many addresses in turn; then, in
+// the bucket, to their groups.
 template <class Rank>
 void rank_groups(const SortKeys& keys, std::size_t rows, const RankOptions& options, const std::int32_t* group_of_row,
                  std::size_t groups, Workers threads, Rank* ranks) {

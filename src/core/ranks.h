@@ -1,5 +1,5 @@
 #pragma once
-// Ranks: the place of each row's value in the order of all values, or of its group's.
+// Ranks: the position of each row's value in the order of all values, or of its group's.
 
 #include <cstddef>
 #include <cstdint>
@@ -8,10 +8,10 @@
 
 namespace rowanroot {
 
-// Which of their places rows with equal values get.
+// Which of their ranks rows with equal values get.
 enum class Ties { least, greatest, average, first, last, dense };
 
-// Missing values have no rank, or come first or last, where each has a place of its own in row order.
+// Missing values have no rank, or come first or last, where each has a rank of its own in row order.
 enum class MissingRank { keep, first, last };
 
 struct RankOptions {

@@ -13,7 +13,7 @@ namespace {
 
 bool is_missing(double value) { return value != value; }
 bool is_missing(std::int32_t value) { return value == missing_integer; }
-double as_missing(double value) { return value; }  // a missing value, or one that is no number
+double as_missing(double value) { return value; }  // a missing value, or NaN
 double as_missing(std::int32_t) { return missing_real(); }
 
 // Each has what a group begins with, how a value is taken in, and what has come of `count` values so far.

@@ -32,7 +32,7 @@ struct Sequence {
     });
   }
 
-  // Calls visit(i) for each place in the order, and looks up now and then.
+  // Calls visit(i) for each position in the order, and looks up now and then.
   template <class Visit>
   void each_place(Visit visit) const {
     constexpr std::size_t block = 1 << 16;

@@ -17,7 +17,7 @@ struct KeyedRow {
   std::uint32_t group;  // where rows are of groups; else the bits of a key that follow on `key`
 };
 
-// What a row takes with it on the way to its group: short, since writing to places far apart is most of the work.
+// What a row takes with it on the way to its group: short, since writing to addresses far apart is most of the work.
 struct __attribute__((packed)) GroupedKey {
   std::uint64_t key;
   std::uint32_t group;
@@ -61,7 +61,7 @@ struct Buckets {
   const std::size_t row_count;
 };
 
-// `choose` says the bucket of each row from first to last, `fill` gives these rows with their keys. No more than 65,536
+// `choose` gives the bucket of each row from first to last, `fill` gives these rows with their keys. At most 65,536
 // buckets.
 using ChooseBuckets = std::function<void(std::size_t first, std::size_t last, std::uint16_t* buckets)>;
 template <class Row>

@@ -1,5 +1,5 @@
 #pragma once
-// Texts that are told from each other by number.
+// Distinct texts, by number.
 
 #include <cstdint>
 #include <cstring>

@@ -93,7 +93,7 @@ int whole(const std::string& text) {
 // A sheet has no more.
 constexpr std::uint32_t most_rows = 1048576, most_columns = 16384;
 
-// Gives false for what is no name of a cell.
+// Gives false for what is not a name of a cell.
 bool cell_place(const std::string& name, std::uint32_t* row, std::uint32_t* column) {
   std::uint64_t letters = 0, digits = 0;
   std::size_t i = 0;
