@@ -229,6 +229,14 @@ neighbours_cpp <- function(rows, by, order, of_row, groups) {
     .Call(`_rowanroot_neighbours_cpp`, rows, by, order, of_row, groups)
 }
 
+last_known_cpp <- function(column, backwards, order, of_row, groups, threads) {
+    .Call(`_rowanroot_last_known_cpp`, column, backwards, order, of_row, groups, threads)
+}
+
+parts_of_ranks_cpp <- function(ranks, counts, parts) {
+    .Call(`_rowanroot_parts_of_ranks_cpp`, ranks, counts, parts)
+}
+
 number_in_group_cpp <- function(rows, order, of_row, groups) {
     .Call(`_rowanroot_number_in_group_cpp`, rows, order, of_row, groups)
 }

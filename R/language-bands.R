@@ -87,7 +87,7 @@ band_names <- function(ends) {
 }
 
 words_of_bands <- function() list(language_word("bands", "row"),
-                                  derived_word("first_known", bind_first_known, one_row = TRUE))
+                                  derived_word("first_known", bind_first_known, one_row = TRUE, choices = TRUE))
 
 # Where a column is missing, the next one counts.
 bind_first_known <- function(given, expr, scope) {

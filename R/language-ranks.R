@@ -19,6 +19,8 @@
 #'   two have their own rule for ties.
 #' @param within Columns (or vectors) whose values group the rows. Missing values are a group of
 #'   their own.
+#' @param along Columns (or vectors) that decide which of equal values comes first, with `ties`
+#'   `"first"` or `"last"`; by default the order of rows.
 #' @return Whole numbers; doubles for averages and shares.
 #' @section Errors: `rowanroot_bad_argument` for a missing or wrong option,
 #'   `rowanroot_type_mismatch` for a list.
@@ -34,15 +36,65 @@
 #' @concept quartile
 #' @concept dense rank
 #' @export
-ranking <- function(x, best, ties = "min", missing = "keep", as = "position", within = NULL) {
+ranking <- function(x, best, ties = "min", missing = "keep", as = "position", within = NULL, along = NULL) {
   call <- quote(ranking())
   if (base::missing(best)) check_ranking(list(), call)
-  word_on_vectors("ranking", x, list(best = best, ties = ties, missing = missing, as = as), within, call = call)
+  word_on_vectors("ranking", x, list(best = best, ties = ties, missing = missing, as = as), within, along, call)
+}
+
+#' Quartiles, deciles and other equal parts
+#'
+#' Sorts the rows by a column and cuts them into parts that are as equal in size as can be. This is
+#' `NTILE` of the SQL standard (ISO/IEC 9075-2): if the parts can't be equal, the first ones have a
+#' row more. Equal values can so be in two parts: `along` decides which comes first, by default the
+#' order of rows. For parts with fixed limits use [bands()].
+#'
+#' @param parts How many parts: 4 for quartiles, 10 for deciles.
+#' @param best Which value is in part 1: the `"highest"` or the `"lowest"`.
+#' @param along Columns (or vectors) that decide which of equal values comes first.
+#' @inheritParams ranking
+#' @return Whole numbers from 1 to `parts`; missing where `x` is.
+#' @section Errors: `rowanroot_bad_argument` for a missing or wrong option,
+#'   `rowanroot_type_mismatch` for a list.
+#' @examples
+#' equal_parts(c(5, 1, 4, 2, 3), 2, best = "highest")
+#' visits <- data.frame(apiary = c("NB", "NB", "SH", "SH"), net_kg = c(20, 25, 14, 17))
+#' visits |> set_columns({ half <- equal_parts(net_kg, 2, best = "highest", within = apiary) })
+#' @concept quartile
+#' @concept decile
+#' @concept percentile
+#' @concept ntile
+#' @export
+equal_parts <- function(x, parts, best, within = NULL, along = NULL) {
+  call <- quote(equal_parts())
+  given <- c(if (!base::missing(parts)) list(parts = parts), if (!base::missing(best)) list(best = best))
+  check_equal_parts(given, call)
+  word_on_vectors("equal_parts", x, given, within, along, call)
+}
+
+check_equal_parts <- function(options, call) {
+  if (is.null(options$parts)) {
+    stop_because(c("How many parts?", "try" = "{.code parts = 4} for quartiles, {.code parts = 10} for deciles."),
+                 "bad_argument", call)
+  }
+  if (is.null(options$best)) {
+    stop_because(c("Which end is best?",
+                   "try" = paste0("{.code best = \"highest\"} puts the largest values into part 1, ",
+                                  "{.code best = \"lowest\"} the smallest.")), "bad_argument", call)
+  }
+  list(parts = check_whole_number(options$parts, 1, "parts", call),
+       best = check_one_of(options$best, c("highest", "lowest"), "best", call))
+}
+
+explain_part <- function(facts) {
+  known <- sum(!is.na(facts$arguments[facts$rows]))
+  paste0("of ", facts$options$parts, " equal parts of ", counted(known, "value"), ", among ", facts$of)
 }
 
 words_of_ranks <- function() list(
+  ordered_word("equal_parts", check_equal_parts, "parts", explain = explain_part),
   ordered_word("ranking", check_ranking, "ranking", draw = "ranking", explain = explain_rank),
-  language_word("row_ranking", "column")
+  language_word("row_ranking", "column", choices = TRUE)
 )
 
 check_ranking <- function(options, call) {

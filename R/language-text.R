@@ -334,7 +334,7 @@ typed_part <- function(part, type, texts, call) {
 }
 
 words_of_texts <- function() list(
-  language_word("split_text", "row", for_names = split_for_names), language_word("join_text", "row"),
+  language_word("split_text", "row", for_names = split_for_names), language_word("join_text", "row", choices = TRUE),
     language_word("title_case", "row"),
   language_word("text_between", "row"), language_word("text_found", "row"), language_word("has_form", "row")
 )

@@ -18,6 +18,7 @@
 #   memory      how the engine in memory calculates it
 #   chunks      how the engine goes on with it from one chunk of rows to the next: "on" (an ordered word keeps what it
 #               came to), "rows" (it keeps the last rows); row words need nothing
+#   choices     whether its arguments may choose columns, as names_like() does
 #   explain     how why() explains it: a function of the facts of a row (language-ordered.R)
 #   draw        the figure of a column made by it: "running" or "ranking"
 # Fields of row words:
@@ -83,6 +84,7 @@ delayedAssign("for_binding", list(
   find_word = find_word,
   seen_through = c(syntax_seen_through, unique(vapply(Filter(is_row_word, all_words()), `[[`, "", "name"))),
   words = names_to_offer,
+  takes_choices = vapply(Filter(function(word) isTRUE(word$choices), all_words()), `[[`, "", "name"),
   elsewhere = functions_elsewhere
 ))
 

@@ -179,7 +179,8 @@ aggregate_quantile <- function(node, id, type, groups, block) {
   if (isTRUE(node$word$needs_known) && !node$skip_missing && anyNA(column)) {
     stop_because(c("{.code {label_of(node)}} can't have missing values.",
                    "found" = paste0("In {.code {block$formula}} it has ",
-                                    "{counted(sum(is.na(column)), 'missing value')}, row {which(is.na(column))[1]} first."),
+                                    "{counted(sum(is.na(column)), 'missing value')}, ",
+                                    "row {which(is.na(column))[1]} first."),
                    "try" = "To leave them out write {.code na.rm = TRUE}."), "formula_failed", block$call)
   }
   one <- groups_or_one(groups, block)

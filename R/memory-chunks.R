@@ -35,8 +35,8 @@ with_earlier_chunks <- function(layout, node, key, block) {
 }
 
 # The last `count` rows of each group in the chunks before, put before the values of this one; `calculate` gets these,
-# and the groups of all of them.
-after_earlier_rows <- function(x, layout, count, calculate) {
+# and the groups of all of them. A word that goes on from its own results keeps those.
+after_earlier_rows <- function(x, layout, count, calculate, of_results = FALSE) {
   carried <- layout$carried
   if (is.null(carried)) return(calculate(x, layout))
   of_row <- if (is.null(layout$of_row)) rep(0L, layout$rows) else layout$of_row
@@ -48,7 +48,7 @@ after_earlier_rows <- function(x, layout, count, calculate) {
   values <- calculate(x, layout)
   from_the_end <- number_in_group_cpp(layout$rows, rev(seq_len(layout$rows)) - 1L, layout$of_row, layout$groups)
   kept <- which(from_the_end <= count)
-  carried$x <- x[kept]
+  carried$x <- if (of_results) values[kept] else x[kept]
   carried$of_row <- layout$of_row[kept]
   values[earlier + seq_len(length(values) - earlier)]
 }

@@ -26,7 +26,8 @@ ordered_values <- function(word, x, options, layout, about) {
 
 # The ways in which ordered words are calculated: each gets what the word's record has for it.
 delayedAssign("ordered_ways", list(ranking = calculate_ranking, running = calculate_running, moving = calculate_moving,
-                                   neighbour = calculate_neighbour, r = calculate_ordered_by_r))
+                                   neighbour = calculate_neighbour, known = calculate_known, parts = calculate_parts,
+                                   r = calculate_ordered_by_r))
 
 calculate_ordered_by_r <- function(r, x, options, layout, about) {
   rows <- if (is.null(layout$order)) seq_along(x) else order_rows(layout$order) + 1L
@@ -162,6 +163,41 @@ calculate_neighbour <- function(direction, x, options, layout, about) {
     values[is.na(rows)] <- options$default
     values
   })
+}
+
+# The last known value up to each row, or the next one from it on. Numbers are moved by the core; of other columns the
+# rows that the values are in.
+calculate_known <- function(direction, x, options, layout, about) {
+  check_single_values(x, about)
+  after_earlier_rows(x, layout, 1, function(x, layout) {
+    order <- order_rows(layout$order)
+    if (direction < 0 && !is.null(order)) order <- rev(order)
+    known <- function(values) {
+      last_known_cpp(values, direction < 0 && is.null(order), order, layout$of_row, layout$groups,
+                     getOption("rowanroot.threads", 0L))
+    }
+    if (is.numeric(x) && !is.object(x) || is.logical(x)) return(known(x))
+    if (is.factor(x)) return(structure(known(as.integer(x)), levels = levels(x), class = class(x)))
+    if (inherits(x, c("Date", "POSIXct", "difftime"))) return(with_class_of(known(as.vector(unclass(x))), x))
+    values_in_rows(x, known(replace(seq_along(x), is.na(x), NA_integer_)))
+  }, of_results = TRUE)
+}
+
+check_single_values <- function(x, about) {
+  if (is.atomic(x) && length(dim(x)) <= 1) return(invisible())
+  stop_because(c("{.code {about$name}()} needs a column of single values.",
+                 "found" = "{.code {about$label}} is {what_is(x)}.", "in" = "{about$formula}"), "type_mismatch",
+               about$call)
+}
+
+# Which of so many parts a row is in: NTILE of the SQL standard, whose larger parts come first.
+calculate_parts <- function(what, x, options, layout, about) {
+  ranks <- calculate_ranking("ranking", x, c(options, list(ties = "first", missing = "keep", as = "position")), layout,
+                             about)
+  count <- if (is.null(layout$of_row)) sum(!is.na(ranks))
+           else spread_groups_cpp(aggregate_groups_cpp("known", ranks, TRUE, layout$of_row, layout$groups,
+                                                       getOption("rowanroot.threads", 0L)), layout$of_row)
+  parts_of_ranks_cpp(ranks, as.numeric(count), options$parts)
 }
 
 check_default <- function(x, default, about) {

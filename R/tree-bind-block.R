@@ -100,7 +100,7 @@ bind_loop <- function(line, bound, env, call) {
 
 loop_names <- function(line, names, env, call) {
   over <- line[[3]]
-  if (is_call_to(over, c("names_like", "all_columns"))) return(choose_columns(over, names, env, call))
+  if (is_choice(over, names)) return(choose_columns(over, names, env, call))
   values <- tryCatch(eval(over, env), error = function(e) NULL)
   if (is.character(values) && !anyNA(values)) return(values)
   stop_loop(line, call)

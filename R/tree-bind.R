@@ -28,6 +28,7 @@ bind_formula <- function(expr, scope) {
   if (!match(head, scope$seen_through, 0L)) scope$is_cut <- FALSE
   before <- switch(head, "(" = return(bind_formula(expr[[2]], scope)), "{" = bind_braces, column_named = bind_named)
   if (!is.null(before)) return(before(expr, scope))
+  if (match(head, scope$takes_choices, 0L) && is.null(scope$in_function)) expr <- with_choices(expr, scope)
   if (is_script_code(expr, scope)) return(bind_script_value(expr, scope))
   if (match(head, not_in_formulas, 0L)) stop_no_formula(expr, scope)
   switch(head, "if" = bind_if, "function" = , "~" = , quote = , bquote = bind_code, bind_call)(expr, scope)
@@ -47,7 +48,10 @@ is_script_code <- function(expr, scope) {
   !mentions(expr, scope) && !any(match(not_script_code, called_names(expr), 0L))
 }
 
-not_script_code <- c("if", "switch", "column_named", not_in_formulas)
+# What chooses columns (tree-columns.R).
+choice_words <- c("names_like", "columns_that", "columns_found", "all_columns")
+
+not_script_code <- c("if", "switch", "column_named", choice_words, not_in_formulas)
 
 bind_named <- function(expr, scope) {
   name <- named_in_code(expr, scope$env, scope$call)

@@ -3,7 +3,10 @@
 #' Where a verb takes columns, such as `carry` in [set_columns()], they can be given as bare names,
 #' as a range `a:c`, by a pattern for names, or by what they contain. A minus in front leaves them
 #' out. Put several in `c()`; `NULL` means none. `columns_that()` tests the columns as they are
-#' before the verb runs. These words have no other use.
+#' before the verb runs.
+#'
+#' The words for the columns of a row, such as [row_total()], and [first_known()], [join_text()]
+#' and [row_ranking()] take them too, beside names and formulas. These words have no other use.
 #'
 #' `column_named()` is for blocks: it stands for the column of that name, on the left or the right
 #' of `<-`.
@@ -22,7 +25,7 @@ all_columns <- function() stop_only_in_verbs("all_columns()")
 
 #' @rdname all_columns
 #' @export
-names_like <- function(pattern) stop_only_in_verbs("names_like()")
+names_like <- function(pattern) stop_only_in_verbs("names_like(\"*_kg\")")
 
 #' @rdname all_columns
 #' @export
@@ -37,15 +40,18 @@ column_named <- function(name) {
 }
 
 stop_only_in_verbs <- function(word) {
-  stop_because(c("{.code {word}} can only be used where a verb takes columns.",
-                 "try" = "{.code set_columns(x, {{ \u2026 }}, carry = {word})}"), "bad_choice")
+  stop_because(c("{.code {word}} can only be used where columns are chosen.",
+                 "try" = "{.code total <- row_total({word})}, {.code set_columns(x, {{ \u2026 }}, carry = {word})}"),
+               "bad_choice")
 }
 
-# The choice with the names that each `columns_that()` in it finds in the table.
+# The choice with the names that each `columns_that()` in it finds in the table, as `columns_found("a", "b")`.
 with_columns_found <- function(expr, x, env, call) {
-  if (!is.call(expr)) return(expr)
+  if (!is.call(expr) || !"columns_that" %in% all.names(expr)) return(expr)
   if (!is_call_to(expr, "columns_that")) {
-    for (k in seq_along(expr)[-1]) expr[[k]] <- with_columns_found(expr[[k]], x, env, call)
+    for (k in seq_along(expr)) {
+      if (is.call(expr[[k]])) expr[[k]] <- with_columns_found(expr[[k]], x, env, call)
+    }
     return(expr)
   }
   is <- if (length(expr) == 2) tryCatch(eval(expr[[2]], env), error = function(e) NULL)
@@ -55,7 +61,7 @@ with_columns_found <- function(expr, x, env, call) {
   }
   data <- if (is_rooted_table(x)) as.data.frame(x) else x
   found <- vapply(names(data), function(name) column_is(is, data[[name]], name, expr, call), NA)
-  as.call(c(quote(c), as.list(names(data)[found])))
+  as.call(c(quote(columns_found), as.list(names(data)[found])))
 }
 
 column_is <- function(is, column, name, expr, call) {
@@ -82,7 +88,7 @@ choose_part <- function(expr, names, env, call) {
   if (is.character(expr)) return(chosen_names(known_column(expr, names, env, call)))
   head <- if (is.call(expr) && is.symbol(expr[[1]])) as.character(expr[[1]]) else ""
   switch(head,
-    "c" = choose_several(as.list(expr)[-1], names, env, call),
+    "c" = , columns_found = choose_several(as.list(expr)[-1], names, env, call),
     ":" = choose_range(expr, names, env, call),
     "-" = choose_minus(expr, names, env, call),
     "(" = choose_part(expr[[2]], names, env, call),
@@ -130,6 +136,52 @@ choose_range <- function(expr, names, env, call) {
                  "bad_choice", call)
   }
   chosen_names(names[at[1]:at[2]])
+}
+
+# Whether an argument of a formula chooses columns, as `a:c`, `names_like("*_kg")` and `c(a:c, -b)` do.
+is_choice <- function(expr, names) {
+  if (!is.call(expr)) return(FALSE)
+  parts <- as.list(expr)[-1]
+  switch(head_name(expr),
+    names_like = , columns_found = , all_columns = TRUE,
+    ":" = all(vapply(parts, function(part) is.symbol(part) && as.character(part) %in% names, NA)),
+    c = any(vapply(parts, is_choice, NA, names = names)),
+    "(" = , "-" = length(parts) == 1 && is_choice(parts[[1]], names),
+    FALSE
+  )
+}
+
+# A call with the columns that are chosen in it, by name: `row_total(a_kg, b_kg)` for `row_total(names_like("*_kg"))`.
+with_choices <- function(expr, scope) {
+  columns <- scope$columns[!is_scratch(scope$columns)]
+  chooses <- c(FALSE, vapply(as.list(expr)[-1], is_choice, NA, names = scope$columns))
+  if (!any(chooses)) return(expr)
+  check_no_bare_minus(expr, scope)
+  leaves_out <- chooses & vapply(as.list(expr), is_call_to, NA, "-")
+  chosen <- lapply(as.list(expr)[chooses & !leaves_out], choose_columns, columns, scope$env, scope$call)
+  if (!length(chosen)) chosen <- list(columns)
+  names <- setdiff(unlist(chosen), unlist(lapply(as.list(expr)[leaves_out], function(part) {
+    choose_columns(part[[2]], columns, scope$env, scope$call)
+  })))
+  if (!length(names)) {
+    stop_because(c("{.code {one_line(as.list(expr)[chooses][[1]])}} chooses no column.", "in" = "{scope_text(scope)}",
+                   "try" = "The columns are {listed(columns)}."), "bad_choice", scope$call)
+  }
+  at <- which(chooses)[1]
+  kept <- as.list(expr)[!chooses]
+  as.call(append(kept, lapply(names, as.name), sum(!chooses[seq_len(at)])))
+}
+
+# Beside a choice `-tare_kg` could leave a column out, or be what is below zero by it.
+check_no_bare_minus <- function(expr, scope) {
+  for (part in as.list(expr)[-1]) {
+    if (!is_call_to(part, "-") || length(part) != 2 || !is.symbol(part[[2]])) next
+    name <- as.character(part[[2]])
+    if (!name %in% scope$columns) next
+    stop_because(c("{.code -{name}} beside a choice of columns can mean two things.", "in" = "{scope_text(scope)}",
+                   "try" = "{.code c(names_like(\"*_kg\"), -{name})} leaves it out,",
+                   "try" = "{.code (-{name})} is its negative."), "ambiguous_word", scope$call)
+  }
 }
 
 choose_minus <- function(expr, names, env, call) {

@@ -190,8 +190,9 @@ type_ordered <- function(node, about) {
     check_numbers(like, what, days_too = keeps_days)
   }
   switch(node$word$memory,
-    neighbour = with_type(node, if (type == "missing") "logical" else type, node$argument$like),
+    neighbour = , known = with_type(node, if (type == "missing") "logical" else type, node$argument$like),
     ranking = with_type(node, "number"),
+    parts = with_type(node, "integer"),
     if (type != "other") with_type(node, "number")
     else if (node$word$what == "count") with_type(node, "integer")
     else with_type(node, "other", node$argument$like)

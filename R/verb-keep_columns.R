@@ -65,7 +65,7 @@ new_step_columns <- function(verb, typed, after, names, env, call) {
   chosen <- choose_columns(typed, names, env, call)
   if (!length(chosen) && verb != "drop_columns") {
     stop_because(c("{.code {paste(vapply(as.list(typed)[-1], one_line, ''), collapse = ', ')}} chooses no column.",
-                   "try" = "There are {listed(names)}."), "bad_choice", call)
+                   "try" = "The columns are {listed(names)}."), "bad_choice", call)
   }
   columns <- switch(verb,
     keep_columns = chosen,

@@ -29,8 +29,9 @@ keep_rows <- function(x, condition, ..., within = NULL) {
   if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   check_one_condition(substitute(list(...)), call)
-  apply_step(x, new_step_keep_rows("keep_rows", substitute(condition), substitute(within), column_names(x),
-                                   parent.frame(), call), call)
+  condition <- with_columns_found(substitute(condition), x, parent.frame(), call)
+  step <- new_step_keep_rows("keep_rows", condition, substitute(within), column_names(x), parent.frame(), call)
+  apply_step(x, step, call)
 }
 
 #' @rdname keep_rows
@@ -40,8 +41,9 @@ drop_rows <- function(x, condition, ..., within = NULL) {
   if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   check_one_condition(substitute(list(...)), call)
-  apply_step(x, new_step_keep_rows("drop_rows", substitute(condition), substitute(within), column_names(x),
-                                   parent.frame(), call), call)
+  condition <- with_columns_found(substitute(condition), x, parent.frame(), call)
+  step <- new_step_keep_rows("drop_rows", condition, substitute(within), column_names(x), parent.frame(), call)
+  apply_step(x, step, call)
 }
 
 check_one_condition <- function(others, call) {

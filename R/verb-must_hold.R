@@ -27,8 +27,8 @@ must_hold <- function(x, ..., within = NULL) {
   call <- quote(must_hold())
   if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
-  step <- new_step_conditions("must_hold", as.list(substitute(list(...)))[-1], substitute(within), column_names(x),
-                              parent.frame(), call)
+  conditions <- as.list(with_columns_found(substitute(list(...)), x, parent.frame(), call))[-1]
+  step <- new_step_conditions("must_hold", conditions, substitute(within), column_names(x), parent.frame(), call)
   invisible(apply_step(x, step, call))
 }
 
@@ -38,8 +38,8 @@ should_hold <- function(x, ..., within = NULL) {
   call <- quote(should_hold())
   if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
-  step <- new_step_conditions("should_hold", as.list(substitute(list(...)))[-1], substitute(within), column_names(x),
-                              parent.frame(), call)
+  conditions <- as.list(with_columns_found(substitute(list(...)), x, parent.frame(), call))[-1]
+  step <- new_step_conditions("should_hold", conditions, substitute(within), column_names(x), parent.frame(), call)
   invisible(apply_step(x, step, call))
 }
 

@@ -38,7 +38,7 @@ one_row_per <- function(x, columns, block, ...) {
                    "try" = "{.code one_row_per(x, apiary, {{ mean_kg <- mean(net_kg) }})}"), "bad_choice", call)
   }
   columns <- with_columns_found(substitute(columns), x, parent.frame(), call)
-  block <- if (missing(block)) quote({}) else substitute(block)
+  block <- if (missing(block)) quote({}) else with_columns_found(substitute(block), x, parent.frame(), call)
   apply_step(x, new_step_one_row_per(columns, block, column_names(x), parent.frame(), call), call)
 }
 

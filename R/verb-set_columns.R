@@ -111,7 +111,8 @@ set_columns <- function(x, block, ..., within = NULL, along = NULL, carry = all_
   check_table(x, call)
   check_nothing_outside(substitute(list(...)), call)
   carry <- with_columns_found(substitute(carry), x, parent.frame(), call)
-  step <- new_step_set_columns(substitute(block), substitute(within), substitute(along), carry, substitute(after),
+  block <- with_columns_found(substitute(block), x, parent.frame(), call)
+  step <- new_step_set_columns(block, substitute(within), substitute(along), carry, substitute(after),
                                column_names(x), parent.frame(), call)
   apply_step(x, step, call)
 }

@@ -62,7 +62,8 @@ row_to_explain <- function(data, row, where, env, call) {
     if (length(rows) == 1) return(rows)
     stop_because(c(paste0("{.code {one_line(where)}} holds in ",
                           "{if (length(rows)) counted_rows(length(rows)) else 'no row'}, not in one."),
-                   "try" = if (length(rows)) "They are {listed(rows, format)}. Add to the formula, or give {.arg row}."),
+                   "found" = if (length(rows)) "They are {listed(rows, format)}.",
+                   "try" = if (length(rows)) "Add to the formula, or give {.arg row}."),
                      "no_such_row", call)
   }
   if (!is.numeric(row) || length(row) != 1 || is.na(row) || row != floor(row) || row < 1 || row > nrow(data)) {

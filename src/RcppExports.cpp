@@ -759,6 +759,35 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// last_known_cpp
+SEXP last_known_cpp(SEXP column, bool backwards, SEXP order, SEXP of_row, int groups, int threads);
+RcppExport SEXP _rowanroot_last_known_cpp(SEXP columnSEXP, SEXP backwardsSEXP, SEXP orderSEXP, SEXP of_rowSEXP, SEXP groupsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< bool >::type backwards(backwardsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type of_row(of_rowSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(last_known_cpp(column, backwards, order, of_row, groups, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// parts_of_ranks_cpp
+Rcpp::IntegerVector parts_of_ranks_cpp(Rcpp::IntegerVector ranks, Rcpp::NumericVector counts, double parts);
+RcppExport SEXP _rowanroot_parts_of_ranks_cpp(SEXP ranksSEXP, SEXP countsSEXP, SEXP partsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type ranks(ranksSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type counts(countsSEXP);
+    Rcpp::traits::input_parameter< double >::type parts(partsSEXP);
+    rcpp_result_gen = Rcpp::wrap(parts_of_ranks_cpp(ranks, counts, parts));
+    return rcpp_result_gen;
+END_RCPP
+}
 // number_in_group_cpp
 SEXP number_in_group_cpp(double rows, SEXP order, SEXP of_row, int groups);
 RcppExport SEXP _rowanroot_number_in_group_cpp(SEXP rowsSEXP, SEXP orderSEXP, SEXP of_rowSEXP, SEXP groupsSEXP) {
@@ -1130,6 +1159,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_running_integers_cpp", (DL_FUNC) &_rowanroot_running_integers_cpp, 9},
     {"_rowanroot_moving_cpp", (DL_FUNC) &_rowanroot_moving_cpp, 7},
     {"_rowanroot_neighbours_cpp", (DL_FUNC) &_rowanroot_neighbours_cpp, 5},
+    {"_rowanroot_last_known_cpp", (DL_FUNC) &_rowanroot_last_known_cpp, 6},
+    {"_rowanroot_parts_of_ranks_cpp", (DL_FUNC) &_rowanroot_parts_of_ranks_cpp, 3},
     {"_rowanroot_number_in_group_cpp", (DL_FUNC) &_rowanroot_number_in_group_cpp, 4},
     {"_rowanroot_run_program_cpp", (DL_FUNC) &_rowanroot_run_program_cpp, 7},
     {"_rowanroot_run_recurrence_cpp", (DL_FUNC) &_rowanroot_run_recurrence_cpp, 8},

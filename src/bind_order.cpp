@@ -221,6 +221,32 @@ SEXP neighbours_cpp(double rows, double by, SEXP order, SEXP of_row, int groups)
   return result;
 }
 
+// For each row the last value that is known, or backwards the next. Doubles or integers.
+// [[Rcpp::export]]
+SEXP last_known_cpp(SEXP column, bool backwards, SEXP order, SEXP of_row, int groups, int threads) {
+  const R_xlen_t rows = Rf_xlength(column);
+  Rcpp::Shield<SEXP> result(new_vector(TYPEOF(column), rows));
+  Sequence sequence = sequence_of(static_cast<double>(rows), order, of_row, groups);
+  sequence.threads = thread_count(rows, threads);
+  if (TYPEOF(column) == REALSXP) {
+    last_known(static_cast<const double*>(address_of(column)), backwards, sequence, missing_real(), REAL(result));
+  } else {
+    last_known(static_cast<const std::int32_t*>(address_of(column)), backwards, sequence, missing_integer,
+               static_cast<std::int32_t*>(writable_address(result)));
+  }
+  return result;
+}
+
+// The part of so many that each rank falls into, `counts` being that of its group or of all.
+// [[Rcpp::export]]
+Rcpp::IntegerVector parts_of_ranks_cpp(Rcpp::IntegerVector ranks, Rcpp::NumericVector counts, double parts) {
+  Rcpp::IntegerVector result(ranks.size());
+  for (R_xlen_t i = 0; i < ranks.size(); ++i)
+    result[i] = part_of_rank(ranks[i], static_cast<std::int64_t>(counts[counts.size() == 1 ? 0 : i]),
+                             static_cast<std::int64_t>(parts));
+  return result;
+}
+
 // How many rows of its group come before each row, in order, and itself.
 // [[Rcpp::export]]
 SEXP number_in_group_cpp(double rows, SEXP order, SEXP of_row, int groups) {

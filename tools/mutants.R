@@ -153,7 +153,7 @@ try_package <- function(place, work, number) {
   script <- file.path(work, "tests.R")
   writeLines(c(sprintf(".libPaths(c('%s', .libPaths()))", library), code), script)
   Sys.setenv(R_LIBS = library, NOT_CRAN = "true")
-  status <- quiet("Rscript", script, log = file.path(work, "log"), timeout = 300)
+  status <- quiet("Rscript", script, log = file.path(work, "log"), timeout = 600)
   # What no test has noticed by then (124) survives.
   if (status %in% c(0, 124)) "survives" else "killed"
 }

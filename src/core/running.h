@@ -2,11 +2,13 @@
 // Running words: for each row, what its group's rows up to it come to. Sums and products are kept in long double,
 // as R's cumsum() does.
 
+#include <algorithm>
 #include <memory>
 #include <string>
 #include <vector>
 
 #include "sequence.h"
+#include "sort_keys.h"
 #include "values.h"
 
 namespace rowanroot {
@@ -47,6 +49,30 @@ std::size_t running_integers(Running what, AtMissing at_missing, const std::int3
 
 // The row that comes `by` rows before each in its group (after it if `by` is negative), or -1.
 void neighbours(const Sequence& sequence, std::int64_t by, std::int32_t* rows);
+
+// For each row its own value if that is known, else the last one before it in its group that is. Backwards they are
+// the next ones, in the order in which the rows lie.
+template <class T>
+void last_known(const T* values, bool backwards, const Sequence& sequence, T missing, T* result) {
+  if (!sequence.order && !sequence.group_of_row) {
+    T last = missing;
+    for (std::size_t k = 0; k < sequence.rows; ++k) {
+      const std::size_t i = backwards ? sequence.rows - 1 - k : k;
+      result[i] = last = is_missing(values[i]) ? last : values[i];
+    }
+    return;
+  }
+  std::vector<T> last(std::max<std::size_t>(sequence.groups, 1), missing);
+  const auto visit = [&](std::size_t row, std::size_t group, T value) {
+    if (!is_missing(value)) last[group] = value;
+    result[row] = last[group];
+  };
+  if (!backwards) return sequence.each_value(values, result, visit);
+  for (std::size_t i = sequence.rows; i-- > 0;) visit(i, sequence.group_of(i), values[i]);
+}
+
+// The part, of so many equal ones, that a rank falls into: those that are larger by one come first.
+std::int32_t part_of_rank(std::int32_t rank, std::int64_t count, std::int64_t parts);
 
 // The number of each row in its group, from 1, in order.
 void number_rows_of_groups(const Sequence& sequence, std::int32_t* numbers);

@@ -77,7 +77,7 @@ test_that("run, status and changes speak JSON, and a dry run writes nothing", {
   local_project()
   dry <- rowanroot("run", "yield.R", "--dry-run")
   expect_identical(list(dry$status, file.exists("out/yield.csv")), list(0L, FALSE))
-  expect_match(dry$out[1], "out of date")
+  expect_match(dry$out[1], "missing")
   json <- function(...) jsonlite::fromJSON(rowanroot(...)$out)
   expect_identical(json("run", "yield.R", "--json")$state, "made")
   write_text(c("hive,gross_kg,tare_kg", "SH-01,21,6"), "visits/2025-02.csv")

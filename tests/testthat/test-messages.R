@@ -21,7 +21,7 @@ test_that("messages name what the user typed and a way out that works", {
 test_that("a variable that does not name columns differs from a column that is not there", {
   chosen <- function(data, names) keep_columns(data, names)
   expect_identical(names(chosen(data, c("s", "t"))), c("s", "t"))
-  expect_match(message_of(chosen(data, 1:2)), "What is called `names` in the script is 2 integer values", fixed = TRUE)
+  expect_match(message_of(chosen(data, 1:2)), "`names` in the script is 2 whole numbers", fixed = TRUE)
   expect_match(message_of(keep_columns(data, names)), "a function, not names of columns", fixed = TRUE)
 })
 

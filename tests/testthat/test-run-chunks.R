@@ -36,6 +36,8 @@ test_that("a table in chunks is the same as in memory: row by row, running words
       changed <- time_between(previous(day), day, "days")
       window <- moving_mean(kg, rows = 7, within = hive)
       top <- moving_max(frames, rows = 300)
+      last_kg <- last_known(kg)
+      last_hive <- last_known(hive, within = frames)
       c(a, b) <- split_text(paste0(hive, "/", frames), "/")
       band <- bands(half, low = 0.3, high = Inf)
       frames[.row <= 3] <- 99

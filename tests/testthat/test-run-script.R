@@ -14,7 +14,8 @@ test_that("an output is made once, and again only if what it is made from change
   expect_identical(state_of_project()$state, "up to date")
 
   write_text(sub("2.2", "2.20462", project_script), "yield.R")
-  expect_identical(state_of_project()[2:3], data.frame(state = "out of date", why = "net_lb: pounds is 2.20462, was 2.2"))
+  expect_identical(state_of_project()[2:3],
+                   data.frame(state = "out of date", why = "net_lb: pounds is 2.20462, was 2.2"))
   quietly(run_script("yield.R"))
 
   write_text(c("hive,gross_kg,tare_kg", "SH-01,22,6"), "visits/2025-02.csv")

@@ -48,7 +48,7 @@ for (database in c("PostgreSQL", "SQLite")) {
     # The old table is gone by then: PostgreSQL cuts long names off.
     bad <- if (database == "PostgreSQL") stats::setNames(data.frame(1:3), strrep("b", 70)) else data.frame(a = 1:3,
         A = 1:3)
-    expect_error(suppressMessages(save_table(bad, connection, table = odd, force = TRUE)), "as it was",
+    expect_error(suppressMessages(save_table(bad, connection, table = odd, force = TRUE)), "did not change",
                  class = "rowanroot_database")
     expect_identical(as.data.frame(open_table(connection, table = odd)), data)
     for (wrong in list(data.frame(a = NaN), data.frame(a = as.difftime(1, units = "days")),

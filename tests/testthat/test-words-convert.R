@@ -41,7 +41,7 @@ test_that("what is no time is refused, with the row", {
   }
   expect_error(as_time("2025-03-30 02:30", zone = "Europe/Vienna"), "put forward", class = "rowanroot_unreadable")
   expect_error(as_time("x", zone = "Europe/Wiena"), "Europe/Vienna", class = "rowanroot_bad_argument")
-  expect_error(as_time("10:00", "%H:%M"), "lacks", class = "rowanroot_bad_argument")
+  expect_error(as_time("10:00", "%H:%M"), "does not have all", class = "rowanroot_bad_argument")
   expect_error(as_time("10:00", "day"), class = "rowanroot_bad_argument")
   expect_error(as_time(3), class = "rowanroot_type_mismatch")
 })

@@ -118,3 +118,37 @@ test_that("mistakes with ranks are reported with the way out", {
   expect_error(set_columns(data, { place <- ranking(net_kg, best = "highest", within = apiry) }),
                class = "rowanroot_unknown_column")
 })
+
+test_that("equal parts are NTILE's of the SQL standard, by group and with ties in an order", {
+  parts_of <- function(count, parts) rep(seq_len(parts), count %/% parts + (seq_len(parts) <= count %% parts))
+  by_r <- function(x, parts, turn) {
+    rows <- order(x, turn, na.last = NA)
+    result <- rep(NA_integer_, length(x))
+    result[rows] <- parts_of(length(rows), parts)
+    result
+  }
+  set.seed(6)
+  for (n in c(0, 1, 7, 400)) {
+    x <- sample(c(1:9, NA), n, TRUE)
+    group <- sample(3L, n, TRUE)
+    day <- sample.int(n)
+    for (parts in c(1, 3, 4, 10)) {
+      expect_identical(equal_parts(x, parts, "lowest"), by_r(x, parts, seq_len(n)))
+      expect_identical(equal_parts(x, parts, "highest", along = day), by_r(-x, parts, day))
+      found <- equal_parts(x, parts, best = "lowest", within = group)
+      for (one in unique(group)) {
+        rows <- which(group == one)
+        expect_identical(found[rows], by_r(x[rows], parts, seq_along(rows)))
+      }
+    }
+  }
+  data <- data.frame(hive = c("a", "b", "c"), kg = c(5, 9, 5), day = 3:1)
+  found <- set_columns(data, {
+    half  <- equal_parts(kg, 2, best = "highest", along = day)
+    place <- ranking(kg, best = "highest", ties = "first", along = day)
+  })
+  expect_identical(found[4:5], data.frame(half = c(2L, 1L, 1L), place = c(3L, 1L, 2L)))
+  expect_error(equal_parts(1:3, best = "lowest"), class = "rowanroot_bad_argument")
+  expect_error(equal_parts(1:3, 2), class = "rowanroot_bad_argument")
+  expect_error(equal_parts(1:3, 0, "lowest"), class = "rowanroot_bad_argument")
+})
