@@ -37,6 +37,18 @@ date_part_cpp <- function(values, part, units_per_day) {
     .Call(`_rowanroot_date_part_cpp`, values, part, units_per_day)
 }
 
+period_days_cpp <- function(values, period, last, units_per_day) {
+    .Call(`_rowanroot_period_days_cpp`, values, period, last, units_per_day)
+}
+
+add_months_cpp <- function(values, months, units_per_day) {
+    .Call(`_rowanroot_add_months_cpp`, values, months, units_per_day)
+}
+
+months_between_cpp <- function(from, to, units_per_day) {
+    .Call(`_rowanroot_months_between_cpp`, from, to, units_per_day)
+}
+
 are_deferred_cpp <- function(texts) {
     .Call(`_rowanroot_are_deferred_cpp`, texts)
 }

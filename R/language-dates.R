@@ -14,33 +14,66 @@
 #'   month   <- date_part(day, "month")
 #'   weekday <- date_part(day, "weekday")
 #' })
-#' @concept age
-#' @concept months between
-#' @concept truncate dates
+#' @concept month
+#' @concept weekday
+#' @concept year
 #' @export
 date_part <- function(x, part) {
   call <- quote(date_part())
   check_date_part(x, part, call)
   of_day <- !part %in% c("hour", "minute", "second")
-  if (inherits(x, "Date")) return(if (of_day) date_part_cpp(as.numeric(x), part, 1) else ifelse(is.na(x),
-      NA_integer_, 0L))
-  if (of_day && is_in_utc(x)) return(date_part_cpp(as.numeric(x), part, 86400))
-  fields <- as.POSIXlt(x)
-  switch(part,
-    year = fields$year + 1900L,
-    quarter = fields$mon %/% 3L + 1L,
-    month = fields$mon + 1L,
-    day = fields$mday,
-    weekday = (fields$wday + 6L) %% 7L + 1L,
-    week = as.integer(format(fields, "%V")),
-    hour = fields$hour,
-    minute = fields$min,
-    second = if (any(fields$sec != floor(fields$sec), na.rm = TRUE)) fields$sec else as.integer(fields$sec)
-  )
+  if (inherits(x, "Date")) {
+    return(if (of_day) date_part_cpp(as.numeric(x), part, 1) else ifelse(is.na(x), NA_integer_, 0L))
+  }
+  clock <- clock_seconds(x)
+  if (of_day) return(date_part_cpp(clock, part, 86400))
+  clock[!is.finite(clock)] <- NA
+  if (part == "hour") return(as.integer(clock %% 86400 %/% 3600))
+  if (part == "minute") return(as.integer(clock %% 3600 %/% 60))
+  seconds <- clock %% 60
+  if (any(seconds != floor(seconds), na.rm = TRUE)) seconds else as.integer(seconds)
 }
 
-# Other zones are R's to know.
-is_in_utc <- function(x) inherits(x, "POSIXct") && identical(attr(x, "tzone"), "UTC")
+# The zone in which times are shown.
+zone_of <- function(x) {
+  zone <- attr(x, "tzone")[1]
+  if (is.null(zone) || zone == "") zone <- Sys.timezone()
+  if (is.na(zone)) "UTC" else zone
+}
+
+# What the clocks of the times' zone show, as seconds since 1970 by these clocks. Within most hours the distance to
+# Universal Time stays, and one look serves all of the hour.
+clock_seconds <- function(x) {
+  seconds <- as.numeric(x)
+  zone <- zone_of(x)
+  if (zone %in% c("UTC", "GMT")) return(seconds)
+  hour <- floor(seconds / 3600)
+  hours <- unique(hour[is.finite(hour)])
+  first <- distance_to_utc(hours * 3600, zone)
+  steady <- first == distance_to_utc(hours * 3600 + 3599.999, zone)
+  at <- match(hour, hours)
+  distance <- first[at]
+  exactly <- which(!steady[at])
+  distance[exactly] <- distance_to_utc(seconds[exactly], zone)
+  seconds + distance
+}
+
+distance_to_utc <- function(seconds, zone) {
+  fields <- as.POSIXlt(.POSIXct(seconds, zone))
+  attr(fields, "tzone") <- "UTC"
+  fields$isdst[] <- 0L
+  round(as.numeric(as.POSIXct(fields, tz = "UTC")) - seconds)
+}
+
+# The times, of the zone of `like`, at which clocks show this first; where clocks skip it, as much later as they skip.
+times_at <- function(clock, like) {
+  zone <- zone_of(like)
+  seconds <- seconds_in_zone(clock, zone)
+  skipped <- which(is.na(seconds) & is.finite(clock))
+  earlier <- clock[skipped] - 3 * 3600
+  seconds[skipped] <- clock[skipped] - (earlier - seconds_in_zone(earlier, zone))
+  with_class_of(seconds, like)
+}
 
 date_parts <- c("year", "quarter", "month", "day", "weekday", "week", "hour", "minute", "second")
 
@@ -54,51 +87,102 @@ check_date_part <- function(x, part, call) {
                  "try" = "Convert text with {.code as_date(x, \"%d/%m/%Y\")}."), "type_mismatch", call)
 }
 
-#' The start of a week or a month, and the time between two moments
+#' Calculate with dates and times
 #'
-#' @param x Dates or times. Days, weeks and so on begin in the times' own time zone.
-#' @param part `"year"`, `"quarter"`, `"month"`, `"week"` (Monday, as in ISO 8601) or `"day"`; for
-#'   times also `"hour"` or `"minute"`.
-#' @param from,to Dates, or times, but not one of each. If `to` is earlier than `from`, the result
-#'   is negative.
-#' @param unit `"weeks"`, `"days"`, `"hours"`, `"minutes"` or `"seconds"`. For times a day is always
-#'   24 hours, also when clocks change.
-#' @return `start_of()` gives dates or times, as `x` has; `time_between()` gives numbers. Missing
-#'   values stay missing.
-#' @section Errors: `rowanroot_bad_argument` for a wrong part or unit; `rowanroot_type_mismatch` for
-#'   anything but dates and times, and for a date together with a time.
+#' `start_of()` and `end_of()` give the first and the last day of the week, month, quarter or year that
+#' a date is in, `add_time()` a later or an earlier date, and `time_between()` how far one is from another.
+#'
+#' Months, quarters and years are those of the calendar: a day that a month lacks becomes its last,
+#' so that a month after 31 January is 28 or 29 February. `time_between()` counts whole ones, as an
+#' age does: the most that can be added to the earlier date without passing the later one. For times
+#' a day is always 24 hours, also when clocks change; months and years keep the time of day of their
+#' own zone. If clocks skip that time of day, the result is as much later as they skip.
+#'
+#' @param x,from,to Dates or times; `from` and `to` must both be dates or both be times. If `to` is
+#'   earlier than `from`, the result is negative. Days, weeks and so on begin in the times' own time
+#'   zone.
+#' @param part `"year"`, `"quarter"`, `"month"`, `"week"` (from Monday, as in ISO 8601) or `"day"`;
+#'   for times also `"hour"` or `"minute"`.
+#' @param count How many units to add: a number, or one for each row. Fewer than 0 go back. Months,
+#'   quarters and years must be whole numbers, and so must days and weeks added to dates.
+#' @param unit `"years"`, `"quarters"`, `"months"`, `"weeks"` or `"days"`; for times also `"hours"`,
+#'   `"minutes"` or `"seconds"`, which `time_between()` takes for dates too.
+#' @return Dates or times, as `x` has; for times `end_of()` gives the last whole second.
+#'   `time_between()` gives numbers. Missing values stay missing.
+#' @section Errors: `rowanroot_bad_argument` for a wrong part, unit or count;
+#'   `rowanroot_type_mismatch` for anything but dates and times, and for a date together with a time;
+#'   `rowanroot_wrong_length`.
 #' @examples
 #' start_of(as.Date(c("2025-01-01", "2025-08-17")), "week")
+#' add_time(as.Date("2025-01-31"), 1:3, "months")
 #' visits <- data.frame(
-#'   day = as.Date(c("2025-03-01", "2025-03-15")), before = as.Date(c("2025-02-01", NA))
+#'   day = as.Date(c("2025-03-01", "2025-03-15")), before = as.Date(c("2024-12-31", NA))
 #' )
 #' visits |> set_columns({
-#'   month <- start_of(day, "month")
-#'   gap   <- time_between(before, day, "days")
+#'   month    <- start_of(day, "month")
+#'   month_to <- end_of(day, "month")
+#'   next_due <- add_time(day, 6, "weeks")
+#'   gap      <- time_between(before, day, "days")
+#'   months   <- time_between(before, day, "months")
 #' })
+#' @concept age
+#' @concept months between
+#' @concept truncate dates
+#' @concept add months
 #' @export
-start_of <- function(x, part) {
-  call <- quote(start_of())
+start_of <- function(x, part) period_end(x, part, FALSE, quote(start_of()))
+
+#' @rdname start_of
+#' @export
+end_of <- function(x, part) period_end(x, part, TRUE, quote(end_of()))
+
+period_end <- function(x, part, last, call) {
   is_time <- inherits(x, "POSIXct")
   check_moments(x, "x", call)
   check_one_of(part, c("year", "quarter", "month", "week", "day", if (is_time) c("hour", "minute")), "part", call)
-  fields <- as.POSIXlt(x)
+  if (!is_time) return(with_class_of(period_days_cpp(as.numeric(x), part, last, 1), x))
+  clock <- clock_seconds(x)
   # Within an hour no clock is changed: the hour that comes twice keeps to its own.
-  if (part == "minute") return(x - fields$sec)
-  if (part == "hour") return(x - (fields$min * 60 + fields$sec))
-  fields$sec[] <- 0
-  fields$min[] <- 0L
-  fields$hour[] <- 0L
-  if (part == "week") fields$mday <- fields$mday - (fields$wday + 6L) %% 7L
-  if (part %in% c("month", "quarter", "year")) fields$mday[] <- 1L
-  if (part == "quarter") fields$mon <- fields$mon %/% 3L * 3L
-  if (part == "year") fields$mon[] <- 0L
-  # The clocks may have changed by then.
-  fields$isdst[] <- -1L
-  start <- if (is_time) as.POSIXct(fields) else as.Date(fields)
-  start[is.na(x)] <- NA
-  if (is_time) attr(start, "tzone") <- attr(x, "tzone")
-  start
+  if (part %in% c("hour", "minute")) {
+    length <- c(hour = 3600, minute = 60)[[part]]
+    return(x - clock %% length + if (last) length - 1 else 0)
+  }
+  days <- period_days_cpp(clock, part, last, 86400)
+  if (last) times_at(days + 86400, x) - 1 else times_at(days, x)
+}
+
+#' @rdname start_of
+#' @export
+add_time <- function(x, count, unit) {
+  call <- quote(add_time())
+  check_moments(x, "x", call)
+  is_time <- inherits(x, "POSIXct")
+  check_one_of(unit, c(names(months_in), "weeks", "days", if (is_time) c("hours", "minutes", "seconds")), "unit", call)
+  check_count_of_units(x, count, unit, is_time, call)
+  rows <- if (length(x) && length(count)) max(length(x), length(count)) else 0
+  if (length(x) != rows) x <- rep_len(x, rows)
+  if (unit %in% names(months_in)) {
+    months <- as.numeric(count) * months_in[[unit]]
+    if (!is_time) return(with_class_of(add_months_cpp(as.numeric(x), months, 1), x))
+    return(times_at(add_months_cpp(clock_seconds(x), months, 86400), x))
+  }
+  with_class_of(as.numeric(x) + as.numeric(count) * seconds_in[[unit]] / if (is_time) 1 else 86400, x)
+}
+
+months_in <- c(years = 12, quarters = 3, months = 1)
+
+check_count_of_units <- function(x, count, unit, is_time, call) {
+  if (!is.numeric(count) && !(is.logical(count) && all(is.na(count))) || is.object(count)) {
+    stop_because("{.arg count} must be numbers, not {what_is(count)}.", "type_mismatch", call)
+  }
+  if (length(count) != length(x) && length(count) != 1 && length(x) != 1) {
+    stop_because("{.arg x} has {counted(length(x), 'value')}, and {.arg count} {length(count)}.", "wrong_length", call)
+  }
+  if (is_time && !unit %in% names(months_in)) return(invisible())
+  bad <- which(!is.na(count) & count != floor(count))
+  if (!length(bad)) return(invisible())
+  stop_because(c("{.arg count} must be whole numbers of {unit}.",
+                 "found" = "It is {format(count[bad[1]])} in row {bad[1]}."), "bad_argument", call, rows = bad)
 }
 
 #' @rdname start_of
@@ -107,12 +191,22 @@ time_between <- function(from, to, unit) {
   call <- quote(time_between())
   check_moments(from, "from", call)
   check_moments(to, "to", call)
-  if (inherits(from, "Date") != inherits(to, "Date")) {
+  is_date <- inherits(from, "Date")
+  if (is_date != inherits(to, "Date")) {
     stop_because(c("Both must be dates, or both times.",
                    "found" = "{.arg from} is {what_is(from)}, and {.arg to} {what_is(to)}."), "type_mismatch", call)
   }
-  check_one_of(unit, names(seconds_in), "unit", call)
-  seconds <- (as.numeric(to) - as.numeric(from)) * if (inherits(from, "Date")) 86400 else 1
+  check_one_of(unit, c(names(months_in), names(seconds_in)), "unit", call)
+  if (unit %in% names(months_in)) {
+    if (length(from) != length(to) && length(from) != 1 && length(to) != 1) {
+      stop_because("{.arg from} has {counted(length(from), 'value')}, and {.arg to} {length(to)}.", "wrong_length", call)
+    }
+    # Both by the clocks of one zone.
+    clocks <- if (is_date) lapply(list(from, to), as.numeric)
+              else lapply(list(from, .POSIXct(as.numeric(to), zone_of(from))), clock_seconds)
+    return(trunc(months_between_cpp(clocks[[1]], clocks[[2]], if (is_date) 1 else 86400) / months_in[[unit]]))
+  }
+  seconds <- (as.numeric(to) - as.numeric(from)) * if (is_date) 86400 else 1
   seconds / seconds_in[[unit]]
 }
 
@@ -126,7 +220,8 @@ check_moments <- function(x, name, call) {
 
 # R looks at the first text to see how dates are written.
 words_of_dates <- function() list(
-  language_word("date_part", "row"), language_word("start_of", "row"), language_word("time_between", "row"),
+  language_word("date_part", "row"), language_word("start_of", "row"), language_word("end_of", "row"),
+  language_word("add_time", "row"), language_word("time_between", "row"),
   language_word("as.Date", "row", expensive = TRUE, peeks = function(arguments) TRUE),
   language_word("months", "row", expensive = TRUE), language_word("weekdays", "row", expensive = TRUE)
 )

@@ -131,6 +131,46 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// period_days_cpp
+Rcpp::NumericVector period_days_cpp(Rcpp::NumericVector values, std::string period, bool last, double units_per_day);
+RcppExport SEXP _rowanroot_period_days_cpp(SEXP valuesSEXP, SEXP periodSEXP, SEXP lastSEXP, SEXP units_per_daySEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< std::string >::type period(periodSEXP);
+    Rcpp::traits::input_parameter< bool >::type last(lastSEXP);
+    Rcpp::traits::input_parameter< double >::type units_per_day(units_per_daySEXP);
+    rcpp_result_gen = Rcpp::wrap(period_days_cpp(values, period, last, units_per_day));
+    return rcpp_result_gen;
+END_RCPP
+}
+// add_months_cpp
+Rcpp::NumericVector add_months_cpp(Rcpp::NumericVector values, Rcpp::NumericVector months, double units_per_day);
+RcppExport SEXP _rowanroot_add_months_cpp(SEXP valuesSEXP, SEXP monthsSEXP, SEXP units_per_daySEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type months(monthsSEXP);
+    Rcpp::traits::input_parameter< double >::type units_per_day(units_per_daySEXP);
+    rcpp_result_gen = Rcpp::wrap(add_months_cpp(values, months, units_per_day));
+    return rcpp_result_gen;
+END_RCPP
+}
+// months_between_cpp
+Rcpp::NumericVector months_between_cpp(Rcpp::NumericVector from, Rcpp::NumericVector to, double units_per_day);
+RcppExport SEXP _rowanroot_months_between_cpp(SEXP fromSEXP, SEXP toSEXP, SEXP units_per_daySEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type from(fromSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type to(toSEXP);
+    Rcpp::traits::input_parameter< double >::type units_per_day(units_per_daySEXP);
+    rcpp_result_gen = Rcpp::wrap(months_between_cpp(from, to, units_per_day));
+    return rcpp_result_gen;
+END_RCPP
+}
 // are_deferred_cpp
 bool are_deferred_cpp(SEXP texts);
 RcppExport SEXP _rowanroot_are_deferred_cpp(SEXP textsSEXP) {
@@ -1111,6 +1151,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_csv_line_cpp", (DL_FUNC) &_rowanroot_csv_line_cpp, 2},
     {"_rowanroot_csv_write_cpp", (DL_FUNC) &_rowanroot_csv_write_cpp, 9},
     {"_rowanroot_date_part_cpp", (DL_FUNC) &_rowanroot_date_part_cpp, 3},
+    {"_rowanroot_period_days_cpp", (DL_FUNC) &_rowanroot_period_days_cpp, 4},
+    {"_rowanroot_add_months_cpp", (DL_FUNC) &_rowanroot_add_months_cpp, 3},
+    {"_rowanroot_months_between_cpp", (DL_FUNC) &_rowanroot_months_between_cpp, 3},
     {"_rowanroot_are_deferred_cpp", (DL_FUNC) &_rowanroot_are_deferred_cpp, 1},
     {"_rowanroot_coded_texts_cpp", (DL_FUNC) &_rowanroot_coded_texts_cpp, 2},
     {"_rowanroot_coded_parts_cpp", (DL_FUNC) &_rowanroot_coded_parts_cpp, 1},

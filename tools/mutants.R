@@ -13,6 +13,7 @@ core <- list.files("src/core", "[.](cpp|h)$", full.names = TRUE)
 tests <- list.files("tests/core", "[.]cpp$", full.names = TRUE)
 build <- normalizePath(file.path("build"), mustWork = FALSE)
 usual <- c("-std=c++17", "-O0", "-pthread", "-w")
+careful <- c("-std=c++17", "-O1", "-pthread", "-w", "-fsanitize=address,undefined", "-fno-sanitize-recover")
 
 # Each change is a pattern and what stands in the place of what it finds.
 changes <- list(
@@ -106,7 +107,12 @@ try_core <- function(place, plain, flags, work) {
   objects <- vapply(all, function(file) if (file %in% again) object_of(work, file) else object_of(plain, file), "")
   program <- file.path(work, "tests")
   if (quiet("g++", c(flags, objects, "-o", program))) return("invalid")
-  if (quiet(program, character(), timeout = 60)) "killed" else "survives"
+  if (quiet(program, character(), timeout = 120)) "killed" else "survives"
+}
+
+# The same with the sanitizers, as the core's tests run in CI.
+try_careful <- function(place, work) {
+  try_core(place, file.path(build, "mutants", "careful"), careful, work)
 }
 
 # The package's test files that could notice a change in this file of the core, the likeliest first.
@@ -163,6 +169,7 @@ judge <- function(number, stage, worker) {
   place <- chosen[number, ]
   work <- file.path(build, "mutants", paste("work", stage, worker, sep = "-"))
   outcome <- try_core(place, plain, usual, work)
+  if (stage == "core" && outcome == "survives") outcome <- try_careful(place, work)
   if (stage == "package" && outcome == "survives") outcome <- try_package(place, work, worker)
   line <- readLines(place$file)[place$line]
   data.frame(number, file = basename(place$file), line = place$line, outcome, tests = tests_now[[stage]],
@@ -203,6 +210,7 @@ set.seed(seed)
 all_places <- places()
 cat(nrow(all_places), "places can be changed\n")
 chosen <- all_places[sample(nrow(all_places), min(nrow(all_places), ceiling(1.2 * wanted))), ]
+invisible(prepare("careful", careful))
 tests_now <- c(core = digest_of("tests/core"), package = digest_of("tests/testthat"))
 plain <- prepare("usual", usual)
 Sys.setenv(ROWANROOT_FUZZ = "300")

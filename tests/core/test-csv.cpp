@@ -6,6 +6,7 @@
 
 #include "check.h"
 #include "csv_read.h"
+#include "csv_splice.h"
 #include "csv_values.h"
 #include "csv_write.h"
 #include "values.h"
@@ -235,6 +236,7 @@ TEST("texts are quoted when they must be, and come back the same") {
     return text;
   };
   CHECK(written("plain") == "plain" && written("two words") == "two words" && written("a;b") == "a;b");
+  for (const std::string blank : {" a", "a ", "\ta", "a\t"}) CHECK(written(blank) == "\"" + blank + "\"");
   CHECK(written("a,b") == "\"a,b\"" && written("a\"b") == "\"a\"\"b\"" && written("a\nb") == "\"a\nb\"");
 }
 
@@ -244,4 +246,35 @@ TEST("UTF-8 is told from what is not") {
        {"\xC0\x80", "\xE0\x80\x80", "\xED\xA0\x80", "\xF4\x90\x80\x80", "\xF5\x80\x80\x80", "\x80", "\xC3"})
     CHECK(valid_utf8_prefix(text) == 0);
   CHECK(valid_utf8_prefix("ab\xFF") == 2);
+}
+
+TEST("a misfit is the first one, with its line, and rows know their lines with any line ends") {
+  for (const char* end : {"\n", "\r\n", "\r"}) {
+    std::string bytes = std::string("a,b") + end;
+    for (int k = 0; k < 50; ++k)
+      bytes += (k == 20 || k == 31 ? "x" : "") + std::to_string(k) + ",\"two\nlines\"" + end;
+    for (std::size_t piece : {7, 5000}) {
+      const auto file = std::make_shared<CsvFile>(input_of(bytes), CsvFormat{}, 2, piece);
+      std::vector<std::int32_t> values(file->rows());
+      const CsvFound found = read_csv({file}, {{CsvType::integer, {0}, values.data()}}, 2).columns[0];
+      CHECK(found.misfits == 2 && found.misfit == "x20" && found.line == 41 && values[19] == 19 && values[49] == 49);
+      for (std::size_t row : {0, 1, 20, 49}) CHECK(line_of_row({file}, row).line == 2 * row + 1);
+    }
+  }
+  CHECK(throws<CsvError>([] { CsvFile(input_of("\xEF\xBB\xBF"), CsvFormat{}, 1); },
+                         [](const CsvError& error) { return error.kind == "no_header"; }));
+}
+
+TEST("fields of written records are copied as they stand") {
+  const std::string bytes = "1,\"a,\"\"b\"\"\",x\n2,,\"y\nz\"\n\"3\",c,\n";
+  WrittenRecords records(bytes.data(), bytes.data() + bytes.size(), ',', 3, 3);
+  std::string copied;
+  while (!records.at_end()) {
+    records.next();
+    records.copy(1, 2, &copied);
+    copied += "|";
+  }
+  CHECK(copied == "\"a,\"\"b\"\"\",x|,\"y\nz\"|c,|");
+  for (const std::string other : {"1,2\n", "1,\"2,3\n", "1,2,3", "\"1\"2,3,4\n"})
+    CHECK(throws<OtherFile>([&] { WrittenRecords(other.data(), other.data() + other.size(), ',', 3, 3).next(); }));
 }

@@ -122,3 +122,12 @@ TEST("bytes that are changed at random are an error or a table") {
   }
   CHECK(problem(whole).empty());
 }
+
+TEST("characters that are written as two halves are one") {
+  std::string space;
+  CHECK(JsonLines("{\"a\":\"\\ud83d\\udc1d\"}").text(0, 0, &space) == "\xF0\x9F\x90\x9D");
+  CHECK(JsonLines("{\"a\":\"\\ud800\\udc00\"}").text(0, 0, &space) == "\xF0\x90\x80\x80");
+  CHECK(JsonLines("{\"a\":\"\\udbff\\udfff\"}").text(0, 0, &space) == "\xF4\x8F\xBF\xBF");
+  for (const char* half : {"\\ud83d", "\\ud83dx", "\\ud83d\\udbff", "\\ud83d\\ue000", "\\udc1d"})
+    CHECK(!problem(std::string("{\"a\":\"") + half + "\"}").empty());
+}

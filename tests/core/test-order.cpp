@@ -208,3 +208,57 @@ TEST("a distribution is that of the sorted values") {
     is_right(Type::long_integer, all.big);
   }
 }
+
+TEST("keys of several words, and ones that all but the last bits share, sort as a stable sort does") {
+  const std::size_t rows = 3000;
+  std::mt19937_64 random(11);
+  std::vector<std::vector<double>> columns(3, std::vector<double>(rows));
+  for (auto& column : columns)
+    for (double& value : column) {
+      const int exponent = static_cast<int>(random() % 3) * 300 - 300;
+      const double far = std::ldexp(1.0 + static_cast<double>(random() % 3) / 4, exponent);
+      value = random() % 9 == 0 ? missing_real() : random() % 2 ? far : -far;
+    }
+  for (bool descending : {false, true}) for (bool missing_first : {false, true}) {
+    std::vector<std::int32_t> order(rows), expected = counted_to(rows);
+    std::vector<SortColumn> by;
+    for (const auto& column : columns) by.push_back({Type::real, column.data(), descending, missing_first});
+    order_rows(by, rows, 2, order.data());
+    std::stable_sort(expected.begin(), expected.end(), [&](std::int32_t a, std::int32_t b) {
+      for (const auto& column : columns) {
+        int result = compare(column[a], column[b], descending);
+        if (missing_first && is_missing(column[a]) != is_missing(column[b])) result = -result;
+        if (result) return result < 0;
+      }
+      return false;
+    });
+    CHECK(order == expected);
+  }
+}
+
+TEST("a recurrence of one operation is that operation, row after row") {
+  const std::vector<double> x = {3, -2, 0.5, 4, 1.25};
+  const auto run = [&](const char* name, bool left) {
+    Program one;
+    const int above = one.add_input(Type::real), input = one.add_input(Type::real);
+    one.add_output(one.add_operation(name, left ? std::vector<int>{above, input} : std::vector<int>{input, above}));
+    Sequence sequence;
+    sequence.rows = x.size();
+    std::vector<double> result(x.size());
+    run_recurrence(one, above, Constant::of_real(2), nullptr, {nullptr, x.data()}, sequence, nullptr, result.data());
+    return result;
+  };
+  const auto slowly = [&](const std::function<double(double, double)>& f) {
+    std::vector<double> result;
+    double above = 2;
+    for (double value : x) result.push_back(above = f(above, value));
+    return result;
+  };
+  CHECK(run("add", true) == slowly([](double a, double b) { return a + b; }));
+  CHECK(run("multiply", false) == slowly([](double a, double b) { return a * b; }));
+  CHECK(run("subtract", true) == slowly([](double a, double b) { return a - b; }));
+  CHECK(run("subtract", false) == slowly([](double a, double b) { return b - a; }));
+  CHECK(run("divide", true) == slowly([](double a, double b) { return a / b; }));
+  CHECK(run("divide", false) == slowly([](double a, double b) { return b / a; }));
+  CHECK(run("lesser_of", true) == slowly([](double a, double b) { return b < a ? b : a; }));
+}

@@ -5,6 +5,7 @@
 #include "check.h"
 #include "moments.h"
 #include "texts.h"
+#include "utf8.h"
 
 using namespace rowanroot;
 
@@ -33,6 +34,44 @@ TEST("bytes are characters only as Unicode has them") {
   for (const char* bad : {"\x80", "\xC3", "\xC3(", "\xC0\xAF", "\xE0\x80\x80", "\xED\xA0\x80", "\xF4\x90\x80\x80",
                           "\xF8\x88\x80\x80\x80", "12345678\xFF", "\xE5\xAD", "\xF0\x9F\x90"})
     CHECK(!is_utf8(bad));
+}
+
+TEST("every character of Unicode is one, and half of a pair is none") {
+  bool all = true;
+  for (std::uint32_t code = 1; code < 0x110000; code += code < 0x3000 ? 1 : 37) {
+    std::string text;
+    append_utf8(code, &text);
+    all = all && is_utf8(text) == (code < 0xD800 || code > 0xDFFF) && is_ascii(text) == (code < 0x80);
+  }
+  CHECK(all);
+  for (std::size_t at = 0; at < 40; ++at) {
+    std::string text(40, 'a');
+    text[at] = '\xC3';
+    CHECK(!is_ascii(text) && !is_ascii(std::string_view(text).substr(0, at + 1)));
+    CHECK(at == 0 || is_ascii(std::string_view(text).substr(0, at)));
+  }
+}
+
+TEST("texts of any length are cut at separators of any length") {
+  std::mt19937 random(4);
+  for (int k = 0; k < 2000; ++k) {
+    const std::string at(random() % 2 + 1, '-');
+    std::vector<std::string> parts(random() % 5 + 1), found;
+    std::string text;
+    for (std::size_t i = 0; i < parts.size(); ++i) {
+      parts[i] = std::string(random() % (k % 2 ? 3 : 60), static_cast<char>('a' + random() % 20));
+      text += (i ? at : "") + parts[i];
+    }
+    const auto add = [&](std::size_t, std::string_view part) { found.emplace_back(part); };
+    CHECK(each_part(text, at, 99, add) == parts.size() && found == parts);
+    std::string joined = parts[0];
+    for (std::size_t i = 1; i < parts.size(); ++i) joined += (i == 1 ? "|" : at) + parts[i];
+    found.clear();
+    each_part(text, at, 2, add);
+    CHECK(found.size() == std::min<std::size_t>(parts.size(), 2));
+    CHECK(found[0] + (found.size() > 1 ? "|" + found[1] : "") == joined);
+    CHECK(find_part(text, "-") == text.find('-') && find_part("-" + text, "-") == 0);
+  }
 }
 
 TEST("characters are counted and cut whole") {

@@ -110,6 +110,16 @@ TEST("a remainder and a whole quotient are what floor() says, and belong togethe
     CHECK(calculate("whole_divide", a, b) == quotient);
     CHECK(calculate("modulus", a, b) == a - quotient * b);
   }
+  // Quotients that rounding takes past a whole number.
+  for (int i = 0; i < 4000; ++i) {
+    const std::int64_t b = static_cast<std::int64_t>(random() % 1000) + 3;
+    const std::int64_t a = static_cast<std::int64_t>(random() % (1ull << 53)) - (1ll << 52);
+    const std::int64_t quotient = a / b - (a % b < 0);
+    const double left = static_cast<double>(a), right = static_cast<double>(b);
+    CHECK(calculate("whole_divide", left, right) == static_cast<double>(quotient));
+    CHECK(calculate("modulus", left, right) == static_cast<double>(a - quotient * b));
+  }
+  CHECK(calculate("whole_divide", 1, 0.1) == 9 && calculate("whole_divide", 0.3, 0.1) == 2);
   CHECK(calculate("modulus", 5, infinity) == 5 && calculate("modulus", -5, infinity) == infinity);
   CHECK(calculate("modulus", 0.5, -infinity) == -infinity && calculate("modulus", 1e300, 1e300) == 0);
   CHECK(calculate("modulus", 1e299, 1e300) == 1e299 && calculate("modulus", -1e299, 1e300) == 9e299);
@@ -186,6 +196,24 @@ TEST("aggregates, medians and quantiles of groups are those of each group's valu
     };
     CHECK(std::fabs(median[g] - at_share(0.5)) < 1e-12 && std::fabs(third[g] - at_share(0.3)) < 1e-12);
   }
+  // Whole numbers, where a missing value in a group is skipped or not.
+  std::vector<std::int32_t> wholes(rows);
+  for (std::size_t i = 0; i < rows; ++i)
+    wholes[i] = std::isnan(values[i]) && groups[i] % 2 ? missing_integer : groups[i] - static_cast<std::int32_t>(i % 7);
+  for (Aggregate what : {Aggregate::sum, Aggregate::mean, Aggregate::least, Aggregate::greatest, Aggregate::variance}) {
+    Reals as_reals;
+    for (std::int32_t value : wholes) as_reals.push_back(value == missing_integer ? missing_real() : value);
+    for (bool skip : {false, true}) {
+      bool has_missing = false;
+      const Reals found = aggregate_groups(what, Type::integer, wholes.data(), rows, skip, groups.data(), count, 2);
+      const Reals expected = aggregate_groups(what, Type::real, as_reals.data(), rows, skip, groups.data(), count, 1);
+      for (std::size_t g = 0; g < count; ++g) {
+        CHECK(std::fabs(found[g] - expected[g]) < 1e-9 || (std::isnan(found[g]) && std::isnan(expected[g])));
+        has_missing = has_missing || std::isnan(found[g]);
+      }
+      CHECK(has_missing == !skip);
+    }
+  }
   const Distribution whole = distribution(Type::real, values.data(), rows, {0, 0.5, 1}, 2);
   const std::vector<std::int32_t> one_group(rows, 0);
   Reals all = known_of(values, one_group, 0);
@@ -197,6 +225,16 @@ TEST("aggregates, medians and quantiles of groups are those of each group's valu
   CHECK(std::fabs(whole.variance - squares / static_cast<double>(all.size() - 1)) < 1e-7);
   const double middle = medians(Type::real, values.data(), rows, true, one_group.data(), 1)[0];
   CHECK(whole.quantiles == (Reals{all.front(), middle, all.back()}));
+  for (std::size_t some : {2, 3, 4, 5, 6}) {
+    const Distribution few = distribution(Type::real, all.data(), some, {0.3, 0.75}, 1);
+    const std::vector<std::int32_t> none(some, 0);
+    CHECK(few.quantiles[0] == quantiles(0.3, Type::real, all.data(), some, none.data(), 1)[0]);
+    const double place = 0.75 * static_cast<double>(some - 1);
+    const std::size_t below = static_cast<std::size_t>(place);
+    const double beyond = place - std::floor(place);
+    const double above = all[std::min(below + 1, some - 1)];
+    CHECK(std::fabs(few.quantiles[1] - (all[below] + beyond * (above - all[below]))) < 1e-12);
+  }
   all.erase(std::unique(all.begin(), all.end()), all.end());
   CHECK(whole.different == all.size());
 }

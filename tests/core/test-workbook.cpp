@@ -97,3 +97,11 @@ TEST("bytes that are changed at random are an error or a sheet") {
   }
   CHECK(true);
 }
+
+TEST("entities are the characters that they stand for") {
+  Xml xml("<t>a&#65;&#x1F41D;&lt;&gt;&amp;&quot;&apos;&#10;\r\n\r</t>");
+  CHECK(xml.next() == Xml::open && xml.next() == Xml::text);
+  CHECK(xml.content() == "aA\xF0\x9F\x90\x9D<>&\"'\n\n\n");
+  for (const char* wrong : {"&#0;", "&#x110000;", "&#;", "&bee;", "&#6a;", "&amp"})
+    CHECK(throws<XmlError>([&] { Xml(std::string_view(wrong)).next(); }));
+}

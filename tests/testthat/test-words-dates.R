@@ -30,3 +30,80 @@ test_that("time is counted in the unit that is asked for", {
   expect_error(time_between(times[1], data$a, "days"), class = "rowanroot_type_mismatch")
   expect_error(time_between(data$a, data$b, "day"), "days", class = "rowanroot_bad_argument")
 })
+
+test_that("months are added as a slow count does, and a day that a month lacks is its last", {
+  later <- function(day, months) {
+    fields <- as.POSIXlt(day)
+    number <- fields$year * 12 + fields$mon + months
+    first <- as.Date(sprintf("%04d-%02d-01", number %/% 12 + 1900, number %% 12 + 1))
+    after <- as.Date(sprintf("%04d-%02d-01", (number + 1) %/% 12 + 1900, (number + 1) %% 12 + 1))
+    pmin(first + fields$mday - 1, after - 1)
+  }
+  set.seed(9)
+  for (n in c(1, 3000)) {
+    day <- as.Date("1850-01-01") + sample(90000, n, TRUE)
+    months <- sample(-60:60, n, TRUE)
+    expect_identical(add_time(day, months, "months"), later(day, months))
+    expect_identical(add_time(day, 1, "quarters"), later(day, 3))
+    expect_identical(add_time(day, -2, "years"), later(day, -24))
+    expect_identical(add_time(day, months, "weeks"), day + 7 * months)
+    expect_identical(end_of(day, "month"), as.Date(format(later(day, 1), "%Y-%m-01")) - 1)
+    expect_identical(end_of(day, "year"), as.Date(format(day, "%Y-12-31")))
+    expect_identical(end_of(day, "week"), start_of(day, "week") + 6)
+    expect_identical(start_of(day, "week"), day - (as.POSIXlt(day)$wday + 6) %% 7)
+    expect_identical(start_of(day, "month"), as.Date(format(day, "%Y-%m-01")))
+    other <- sample(day)
+    between <- time_between(day, other, "months")
+    up <- other >= day
+    expect_true(all(later(day[up], between[up]) <= other[up] & later(day[up], between[up] + 1) > other[up]))
+    expect_identical(between[!up], -time_between(other[!up], day[!up], "months"))
+    expect_identical(time_between(day, other, "years"), trunc(between / 12))
+  }
+  expect_identical(add_time(as.Date(c("2025-01-31", NA)), 1, "months"), as.Date(c("2025-02-28", NA)))
+  expect_identical(add_time(as.Date("2024-02-29"), c(12, NA), "months"), as.Date(c("2025-02-28", NA)))
+  expect_identical(add_time(as.Date(character()), 1, "years"), as.Date(character()))
+  expect_identical(time_between(as.Date("2000-02-29"), as.Date(c("2001-02-28", "2001-02-27")), "years"), c(1, 0))
+})
+
+test_that("parts, starts and ends of times are those of the zone's clocks, through every change", {
+  set.seed(2)
+  for (zone in c("UTC", "Europe/Vienna", "America/Sao_Paulo", "Australia/Lord_Howe", "Asia/Kathmandu")) {
+    time <- .POSIXct(c(runif(2000, -1e9, 2e9), 1.7e9 + 0:100 * 997, NA), zone)
+    fields <- as.POSIXlt(time)
+    expect_identical(date_part(time, "hour"), fields$hour, info = zone)
+    expect_identical(date_part(time, "minute"), fields$min, info = zone)
+    expect_identical(date_part(time, "day"), fields$mday, info = zone)
+    expect_identical(date_part(time, "year"), fields$year + 1900L, info = zone)
+    expect_identical(date_part(time, "week"), as.integer(format(fields, "%V")), info = zone)
+    expect_equal(date_part(time, "second"), fields$sec, info = zone)
+    day <- start_of(time, "day")
+    expect_true(all(day <= time & format(day, "%F") == format(time, "%F") &
+                    format(day - 1, "%F") != format(time, "%F"), na.rm = TRUE), info = zone)
+    month <- end_of(time, "month")
+    expect_true(all(format(month, "%Y-%m") == format(time, "%Y-%m") &
+                    format(month + 1, "%Y-%m") != format(time, "%Y-%m"), na.rm = TRUE), info = zone)
+    after <- add_time(time, 3, "months")
+    expect_identical(is.na(after), is.na(time))
+    expect_gt(mean(format(after, "%H:%M:%S") == format(time, "%H:%M:%S"), na.rm = TRUE), 0.995)
+    expect_identical(add_time(time, 2, "hours"), time + 7200)
+  }
+  skipped <- add_time(as.POSIXct("2025-01-30 02:30", tz = "Europe/Vienna"), 2, "months")
+  expect_identical(format(skipped, "%F %H:%M %Z"), "2025-03-30 03:30 CEST")
+  from <- as.POSIXct("2025-01-31 12:00", tz = "Europe/Vienna")
+  expect_identical(time_between(from, as.POSIXct(c("2025-02-28 11:59", "2025-02-28 12:00"), tz = "Europe/Vienna"),
+                                "months"), c(0, 1))
+})
+
+test_that("calculations with dates run in tables, and wrong ones are reported", {
+  data <- data.frame(day = as.Date(c("2025-01-31", NA, "2024-02-29")), count = 1:3)
+  found <- set_columns(data, { due <- add_time(day, count, "months"); to <- end_of(day, "quarter") })
+  expect_identical(found$due, as.Date(c("2025-02-28", NA, "2024-05-29")))
+  expect_identical(found$to, as.Date(c("2025-03-31", NA, "2024-03-31")))
+  expect_error(add_time(data$day, 1.5, "months"), "row 1", class = "rowanroot_bad_argument")
+  expect_error(add_time(data$day, 0.5, "days"), class = "rowanroot_bad_argument")
+  expect_error(add_time(data$day, 1, "hours"), class = "rowanroot_bad_argument")
+  expect_error(add_time(data$day, "1", "days"), class = "rowanroot_type_mismatch")
+  expect_error(add_time(data$day, 1:2, "days"), class = "rowanroot_wrong_length")
+  expect_error(time_between(data$day, 3, "months"), class = "rowanroot_type_mismatch")
+  expect_error(end_of("2025", "month"), class = "rowanroot_type_mismatch")
+})
