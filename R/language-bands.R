@@ -5,36 +5,41 @@
 #'
 #' @param x A column, or a vector, of numbers or dates.
 #' @param ... For `bands()`, the upper ends of the bands in rising order, with the names of the
-#'   bands: `weak = 4, fair = 8, strong = Inf`. An upper end belongs to its band. Bands without a
+#'   bands: `weak = 4, fair = 8, strong = Inf`. Bands without a
 #'   name are named by their ends. For `first_known()`, columns of one type.
-#' @return An ordered category; or a column of that type. Missing stays missing.
+#' @param ends Whether an upper end belongs to its band (`"in"`: up to 4), or to the next one (`"out"`: below 4).
+#' @return An ordered category; or a column of that type. Missing values stay missing.
 #' @section Errors: `rowanroot_out_of_bands` for values above the last end, unless that is `Inf`:
 #'   the message counts such rows and shows the first; `rowanroot_bad_argument` for ends that do not
 #'   rise; `rowanroot_type_mismatch` for text.
 #' @examples
 #' bands(c(2, 4, 9), weak = 4, fair = 8, strong = Inf)
 #' bands(c(2, 4, 9), 4, 10)
+#' bands(c(2, 4, 9), 4, 10, ends = "out")
 #' visits <- data.frame(scale_kg = c(31.5, NA), manual_kg = c(31, 28))
 #' visits |> set_columns({ reading <- first_known(scale_kg, manual_kg) })
 #' @concept cut
 #' @concept bins
 #' @concept coalesce
 #' @export
-bands <- function(x, ...) {
+bands <- function(x, ..., ends = "in") {
   call <- quote(bands())
+  check_one_of(ends, c("in", "out"), "ends", call)
+  is_out <- ends == "out"
   ends <- list(...)
   check_ends(x, ends, call)
-  names <- band_names(ends)
+  names <- band_names(ends, is_out)
   if (anyDuplicated(names)) stop_because("Two bands have the name {.val {names[duplicated(names)][1]}}.",
                                          "bad_argument",
                                          call)
   ends <- unlist(lapply(ends, as.numeric))
   value <- as.numeric(x)
-  code <- findInterval(value, ends, left.open = TRUE) + 1L
+  code <- findInterval(value, ends, left.open = !is_out) + 1L
+  if (is_out) code[which(value == Inf & ends[length(ends)] == Inf)] <- length(ends)
   above <- which(code > length(ends))
   if (length(above)) {
     stop_because(c(paste0("{counted_rows(length(above))} {cli::qty(length(above))}{?is/are} above the last band, ",
-                          "which ends with {format(ends[length(ends)])}."),
+                          "which ends {if (is_out) 'below' else 'with'} {format(ends[length(ends)])}."),
                    "found" = "The first is row {above[1]}: {format(x[above[1]])}.",
                    "try" = "Let the last band end with {.code Inf}."),
                  "out_of_bands", call, rows = above)
@@ -76,13 +81,16 @@ check_ends <- function(x, ends, call) {
   }
 }
 
-# "up to 4", "4 to 8", "above 8" where no name is given.
-band_names <- function(ends) {
+# "up to 4", "4 to 8", "above 8" where no name is given; "below 4", "4 to below 8", "8 and above" if ends are out.
+band_names <- function(ends, is_out) {
   given <- if (is.null(names(ends))) rep("", length(ends)) else names(ends)
   shown <- vapply(ends, function(end) if (is.numeric(end)) shown_text(as.numeric(end)) else format(end), "")
   last <- length(ends)
-  made <- c(paste("up to", shown[1]), if (last > 1) paste(shown[-last], "to", shown[-1]))
-  if (last > 1 && is.infinite(ends[[last]])) made[last] <- paste("above", shown[last - 1])
+  words <- if (is_out) c("below", "to below") else c("up to", "to")
+  made <- c(paste(words[1], shown[1]), if (last > 1) paste(shown[-last], words[2], shown[-1]))
+  if (last > 1 && is.infinite(ends[[last]])) {
+    made[last] <- if (is_out) paste(shown[last - 1], "and above") else paste("above", shown[last - 1])
+  }
   ifelse(nzchar(given), given, made)
 }
 

@@ -9,6 +9,8 @@
 #'   default none).
 #' @param signs Currencies or units that may come before or after the number, such as `"EUR"` or
 #'   `"kg"`.
+#' @param negative Other ways in which numbers below zero are written: `"(1)"` in parentheses, `"1-"` with
+#'   the minus behind.
 #' @param unreadable What to do with text that can't be read: it is an error (`"error"`), or a
 #'   missing value (`"missing"`).
 #' @return Doubles, dates, times (`POSIXct`), or a category.
@@ -18,39 +20,54 @@
 #' @examples
 #' as_number(c("1.234,5", "12"), decimal = ",", thousands = ".")
 #' as_number(c("8 EUR", "7.50 EUR"), signs = "EUR")
+#' as_number(c("(12.5)", "3"), negative = "(1)")
 #' as_date(c("01/03/2025", "29/02/2024"), "%d/%m/%Y")
+#' as_date(c("2025-03-01", "1 March 2025", "Mar 2025"), c("%Y-%m-%d", "%d %B %Y", "%b %Y"))
+#' as_date(c(45717, 45718), "serial")
 #' as_time("2025-03-01T12:30+01:00")
 #' as_time("01/07/2025 08:15", "%d/%m/%Y %H:%M", zone = "Europe/Vienna")
 #' as_category(c("weak", "strong"), levels = c("weak", "fair", "strong"), ordered = TRUE)
 #' @concept parse numbers
 #' @concept parse dates
 #' @export
-as_number <- function(x, decimal = ".", thousands = "", signs = NULL, unreadable = "error") {
+as_number <- function(x, decimal = ".", thousands = "", signs = NULL, negative = NULL, unreadable = "error") {
   call <- quote(as_number())
   check_one_of(unreadable, c("error", "missing"), "unreadable", call)
-  check_marks(decimal, thousands, signs, call)
+  marks <- check_marks(decimal, thousands, signs, negative, call)
   if (is.numeric(x) && !is.object(x) || is.logical(x)) return(as.numeric(x))
   texts <- different_texts(x, call)
-  at_rows(read_numbers(texts, list(decimal = decimal, thousands = thousands, signs = signs), unreadable, call), texts)
+  at_rows(read_numbers(texts, marks, unreadable, call), texts)
 }
 
 #' @rdname as_number
-#' @param format The format of dates or times, as for [strptime()]. The text must not contain
-#'   anything else. Without a format, times are read as in ISO 8601: `2025-03-01 12:30`, with a
+#' @param format The format of dates or times, as for [strptime()], or several, which are tried in
+#'   order. The text must not contain anything else. Names of months and weekdays are English. A date
+#'   without a day is the first of the month, and one without a month the first of January.
+#'   `"serial"` reads the days that spreadsheets count from 1900, as text or as numbers. Without a
+#'   format, times are read as in ISO 8601: `2025-03-01 12:30`, with a
 #'   space or a `T` between date and time, and optional seconds and offset.
 #' @export
 as_date <- function(x, format = "%Y-%m-%d", unreadable = "error") {
   call <- quote(as_date())
   check_one_of(unreadable, c("error", "missing"), "unreadable", call)
-  if (!is.character(format) || length(format) != 1 || is.na(format) || !grepl("%", format, fixed = TRUE)) {
-    stop_because(c("{.arg format} must be a single text, such as {.val %d/%m/%Y}.",
-                   "found" = "It is {one_line(format)}."),
-                 "bad_argument", call)
-  }
+  check_date_formats(format, call)
   if (inherits(x, "Date")) return(x)
   if (inherits(x, "POSIXct")) return(as.Date(format(x, "%Y-%m-%d")))
+  if (is.numeric(x) && !is.object(x) && identical(format, "serial")) x <- shown_text(x)
   texts <- different_texts(x, call)
   at_rows(read_dates(texts, format, unreadable, call), texts)
+}
+
+check_date_formats <- function(format, call) {
+  if (identical(format, "serial")) return(invisible())
+  if (!is.character(format) || !length(format) || anyNA(format) || !all(grepl("%", format, fixed = TRUE))) {
+    stop_because(c("{.arg format} must be a format such as {.val %d/%m/%Y}, or several, or {.val serial}.",
+                   "found" = "It is {one_line(format)}."), "bad_argument", call)
+  }
+  without <- format[!grepl("%[YyFDGCc]", format)]
+  if (length(without)) {
+    stop_because(c("A date needs a year.", "found" = "The format {.val {without[1]}} has none."), "bad_argument", call)
+  }
 }
 
 #' @rdname as_number
@@ -65,10 +82,11 @@ as_time <- function(x, format = NULL, zone = "UTC", unreadable = "error") {
   if (inherits(x, "POSIXct")) return(structure(x, tzone = zone))
   if (inherits(x, "Date")) return(.POSIXct(seconds_in_zone(as.numeric(x) * 86400, zone), zone))
   format <- check_time_format(format, call)
+  if (is.numeric(x) && !is.object(x) && identical(format, "serial")) x <- shown_text(x)
   texts <- different_texts(x, call)
   read <- read_moments(texts$values, format)
-  what <- if (nzchar(format)) paste0("a time of the format \"", format,
-                                     "\"") else "a time of ISO 8601, such as 2025-03-01T12:30"
+  what <- if (nzchar(format[1])) formats_in_words("time", format)
+          else "a time of ISO 8601, such as 2025-03-01T12:30"
   check_read(is.nan(read$seconds), texts, what, unreadable, call)
   seconds <- read$seconds
   seconds[is.nan(seconds)] <- NA
@@ -90,18 +108,26 @@ check_zone <- function(zone, call) {
 # An empty format stands for ISO 8601.
 check_time_format <- function(format, call) {
   if (is.null(format)) return("")
-  if (!is.character(format) || length(format) != 1 || is.na(format) || !grepl("%", format, fixed = TRUE)) {
-    stop_because(c("{.arg format} must be a single text, such as {.val %d/%m/%Y %H:%M}, or NULL for ISO 8601.",
+  if (identical(format, "serial")) return(format)
+  if (!is.character(format) || !length(format) || anyNA(format) || !all(grepl("%", format, fixed = TRUE))) {
+    stop_because(c("{.arg format} must be a format such as {.val %d/%m/%Y %H:%M}, several, or NULL for ISO 8601.",
                    "found" = "It is {one_line(format)}."), "bad_argument", call)
   }
-  check <- moment_format_cpp(format)
-  if (check[["can_read"]] && !check[["has_date"]]) {
+  for (one in format) {
+    check <- moment_format_cpp(one)
+    if (!check[["can_read"]] || check[["has_date"]]) next
     stop_because(c("A time needs a year, a month and a day.",
-                   "found" = "The format {.val {format}} does not have all of them.",
+                   "found" = "The format {.val {one}} does not have all of them.",
                    "try" = "Join them first, as in {.code as_time(join_text(day, hour), \"%Y-%m-%d %H:%M\")}."),
-                     "bad_argument", call)
+                 "bad_argument", call)
   }
   format
+}
+
+formats_in_words <- function(what, format) {
+  if (identical(format, "serial")) return(paste0("a ", what, " as spreadsheets count them"))
+  paste("a", what, if (length(format) > 1) "of the formats" else "of the format",
+        in_a_sentence(paste0("\"", format, "\""), "or"))
 }
 
 # From what a clock of the zone shows, as seconds, to seconds of Universal Time; NA for what no clock ever showed.
@@ -159,24 +185,28 @@ as_category <- function(x, levels = NULL, ordered = FALSE, unreadable = "error")
   structure(at_rows(codes, texts), levels = enc2utf8(as.character(levels)), class = c(if (ordered) "ordered", "factor"))
 }
 
-check_marks <- function(decimal, thousands, signs, call) {
+check_marks <- function(decimal, thousands, signs, negative, call) {
   is_mark <- function(mark) is.character(mark) && length(mark) == 1 && !is.na(mark) && nchar(mark) <= 1 &&
     !grepl("[0-9+-]", mark)
   if (!is_mark(decimal) || !nzchar(decimal) || !is_mark(thousands) || decimal == thousands) {
     stop_because(c("{.arg decimal} and {.arg thousands} must be two different marks.",
                    "try" = "{.code decimal = \",\", thousands = \".\"}"), "bad_argument", call)
   }
-  if (is.null(signs) || is.character(signs) && !anyNA(signs) && all(nzchar(signs))) return(invisible())
-  stop_because("{.arg signs} must be texts such as {.val EUR}.", "bad_argument", call)
+  if (!is.null(signs) && (!is.character(signs) || anyNA(signs) || !all(nzchar(signs)))) {
+    stop_because("{.arg signs} must be texts such as {.val EUR}.", "bad_argument", call)
+  }
+  for (one in as.list(negative)) check_one_of(one, c("(1)", "1-"), "negative", call)
+  list(decimal = decimal, thousands = thousands, signs = signs, negative = negative)
 }
 
 literally <- function(text) paste0("\\Q", text, "\\E")
 
 read_numbers <- function(texts, marks, unreadable, call) {
-  values <- trimws(texts$values, whitespace = "[\\h\\v]")
+  values <- with_minus_before(trimws(texts$values, whitespace = "[\\h\\v]"), marks$negative)
   if (length(marks$signs)) {
     any_sign <- paste0("(", paste(literally(enc2utf8(marks$signs)), collapse = "|"), ")")
     values <- gsub(paste0("^(?:([+-]?)", any_sign, "\\h*|(.*?)\\h*", any_sign, "$)"), "\\1\\3", values, perl = TRUE)
+    values <- with_minus_before(values, marks$negative)
   }
   whole <- if (nzchar(marks$thousands)) paste0("([0-9]+|[0-9]{1,3}(", literally(marks$thousands),
                                                "[0-9]{3})+)") else "[0-9]+"
@@ -185,7 +215,7 @@ read_numbers <- function(texts, marks, unreadable, call) {
   known <- !is.na(values) & nzchar(values)
   fits <- grepl(number, values, perl = TRUE)
   check_read(known & !fits, texts, "a number", unreadable, call,
-             "Set {.arg decimal}, {.arg thousands} and {.arg signs} to fit.")
+             "Set {.arg decimal}, {.arg thousands}, {.arg signs} or {.arg negative} to fit.")
   plain <- values[fits]
   if (nzchar(marks$thousands)) plain <- gsub(marks$thousands, "", plain, fixed = TRUE)
   if (marks$decimal != ".") plain <- sub(marks$decimal, ".", plain, fixed = TRUE)
@@ -197,17 +227,42 @@ read_numbers <- function(texts, marks, unreadable, call) {
   result
 }
 
+# "(12)" and "12-" as "-12", if numbers below zero are written so.
+with_minus_before <- function(values, negative) {
+  if ("(1)" %in% negative) values <- sub("^\\(\\h*(.*?)\\h*\\)$", "-\\1", values, perl = TRUE)
+  if ("1-" %in% negative) values <- sub("^([^+-].*?)\\h*-$", "-\\1", values, perl = TRUE)
+  values
+}
+
 read_dates <- function(texts, format, unreadable, call) {
   read <- read_moments(texts$values, format)
-  check_read(is.nan(read$seconds), texts, paste0("a date of the format \"", format, "\""), unreadable, call)
+  check_read(is.nan(read$seconds), texts, formats_in_words("date", format), unreadable, call)
   days <- floor(read$seconds / 86400)
   days[is.nan(days)] <- NA
   .Date(days)
 }
 
 # Seconds since 1970 by the clock that they were read from, or of Universal Time where `universal`; NaN for what
-# can't be read. Formats with the names of months and the like are R's to read.
-read_moments <- function(values, format) {
+# can't be read. What one format can't read the next may.
+read_moments <- function(values, formats) {
+  if (identical(formats, "serial")) return(read_serials(values))
+  read <- list(seconds = rep(NaN, length(values)), universal = rep(FALSE, length(values)))
+  for (format in formats) {
+    left <- which(is.nan(read$seconds))
+    if (!length(left)) break
+    found <- read_format(values[left], format)
+    read$seconds[left] <- found$seconds
+    read$universal[left] <- found$universal
+  }
+  read
+}
+
+# Formats with other directives than numbers are R's to read.
+read_format <- function(values, format) {
+  english <- with_english_names(values, format)
+  whole <- with_whole_date(english$values, english$format)
+  values <- whole$values
+  format <- whole$format
   if (moment_format_cpp(format)[["can_read"]]) return(read_moments_cpp(values, format))
   values <- trimws(values, whitespace = "[\\h\\v]")
   known <- !is.na(values) & nzchar(values)
@@ -222,6 +277,53 @@ read_moments <- function(values, format) {
   }
   seconds[known] <- ifelse(is.na(read), NaN, read)
   list(seconds = seconds, universal = rep(grepl("%z", format, fixed = TRUE), length(values)))
+}
+
+# English names of months become their numbers, and those of weekdays a mark.
+with_english_names <- function(values, format) {
+  if (!grepl("%[aAbBh]", format)) return(list(values = values, format = format))
+  named <- function(names, numbers) {
+    for (k in seq_along(names)) {
+      pattern <- paste0("(?i)(?<!\\pL)(", names[k], "|", substr(names[k], 1, 3), ")(?!\\pL)\\.?")
+      values <<- sub(pattern, numbers[k], values, perl = TRUE)
+    }
+  }
+  if (grepl("%[bBh]", format)) {
+    named(month.name, sprintf("%02d", 1:12))
+    format <- gsub("%[bBh]", "%m", format)
+  }
+  if (grepl("%[aA]", format)) {
+    named(c("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"), rep(weekday_mark, 7))
+    format <- gsub("%[aA]", weekday_mark, format)
+  }
+  list(values = values, format = format)
+}
+
+weekday_mark <- "~"
+
+# A date without a day, or without a month too, is the first.
+with_whole_date <- function(values, format) {
+  has <- function(directives) grepl(paste0("%[", directives, "]"), format)
+  if (has("deFDjUWuVcxs") || !has("Yy")) return(list(values = values, format = format))
+  known <- !is.na(values) & nzchar(values)
+  added <- if (has("m")) c("%d", "01") else c("%m-%d", "01-01")
+  values[known] <- paste(values[known], added[2])
+  list(values = values, format = paste(format, added[1]))
+}
+
+# Days that spreadsheets count from the last of 1899, with a 29th of February 1900 that there was not: day 60. Times
+# are exact to thousandths of a second.
+read_serials <- function(values) {
+  values <- trimws(values, whitespace = "[\\h\\v]")
+  known <- !is.na(values) & nzchar(values)
+  days <- rep(NA_real_, length(values))
+  is_number <- grepl("^[0-9]+([.][0-9]*)?$", values)
+  days[known] <- NaN
+  days[is_number] <- as.numeric(values[is_number])
+  days[which(days < 1 | floor(days) == 60 | days >= 2958466)] <- NaN
+  early <- !is.na(days) & days < 60
+  seconds <- round((days - 25569 + early) * 86400, 3)
+  list(seconds = seconds, universal = rep(FALSE, length(values)))
 }
 
 # `bad` says it of each different text.

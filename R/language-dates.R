@@ -199,7 +199,8 @@ time_between <- function(from, to, unit) {
   check_one_of(unit, c(names(months_in), names(seconds_in)), "unit", call)
   if (unit %in% names(months_in)) {
     if (length(from) != length(to) && length(from) != 1 && length(to) != 1) {
-      stop_because("{.arg from} has {counted(length(from), 'value')}, and {.arg to} {length(to)}.", "wrong_length", call)
+      stop_because("{.arg from} has {counted(length(from), 'value')}, and {.arg to} {length(to)}.", "wrong_length",
+                   call)
     }
     # Both by the clocks of one zone.
     clocks <- if (is_date) lapply(list(from, to), as.numeric)

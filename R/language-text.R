@@ -13,6 +13,8 @@
 #' @param long What to do with a text with too many parts: it is an error (`"error"`), all its parts
 #'   are missing (`"missing"`), the parts at the end are dropped (`"drop"`), or they are kept as one
 #'   in the last part (`"join"`).
+#' @param decimal,thousands,signs,negative,format How numbers and dates among the parts are written, as in
+#'   [as_number()] and [as_date()].
 #' @param parts The number of parts. In a block, as many as there are names; otherwise as many as
 #'   the text with the most parts has.
 #' @param regex A Perl-compatible regular expression, see [regex].
@@ -33,8 +35,11 @@
 #' @concept split column
 #' @concept concatenate
 #' @export
-split_text <- function(x, at, type = "text", short = "error", long = "error", parts = NULL) {
+split_text <- function(x, at, type = "text", short = "error", long = "error", parts = NULL, decimal = ".",
+                       thousands = "", signs = NULL, negative = NULL, format = "%Y-%m-%d") {
   call <- quote(split_text())
+  as_written <- c(check_marks(decimal, thousands, signs, negative, call), list(format = format))
+  check_date_formats(format, call)
   if (missing(at)) stop_because(c("Split at what?", "try" = "{.code split_text(x, \"-\")}"), "bad_argument", call)
   texts <- different_texts(x, call, checks = inherits(at, "text_pattern") || is.null(parts))
   check_one_of(short, c("error", "missing"), "short", call)
@@ -64,7 +69,8 @@ split_text <- function(x, at, type = "text", short = "error", long = "error", pa
       split <- split_texts_cpp(texts$values, at, parts, FALSE)
     }
   }
-  columns <- Map(function(column, type) at_rows(part_as(column, type, texts, call), texts), split$columns, type)
+  columns <- Map(function(column, type) at_rows(part_as(column, type, as_written, texts, call), texts),
+                 split$columns, type)
   structure(columns, names = paste0("part_", seq_len(parts)), row.names = .set_row_names(length(x)),
             class = "data.frame")
 }
@@ -84,8 +90,8 @@ pattern <- function(regex) {
 #'   digits, dates as `2025-03-01`.
 #' @param with The text to put between them.
 #' @param missing What to do with a row that has a missing value: the result is missing (`"keep"`),
-#'   the value is left out along with its separator (`"skip"`), or it counts as empty text
-#'   (`"empty"`).
+#'   the value is left out along with its separator, and so is empty text (`"skip"`), or it counts as
+#'   empty text (`"empty"`).
 #' @return Texts.
 #' @section Errors: `rowanroot_bad_argument` for a wrong `with` or `missing`,
 #'   `rowanroot_type_mismatch` for lists, `rowanroot_wrong_length` for vectors of different lengths.
@@ -145,14 +151,31 @@ shown_text <- function(x) {
 }
 
 join_columns_of_text <- function(columns, with, missing) {
+  if (missing == "skip") return(join_skipping(columns, with))
   if (missing == "empty") columns <- lapply(columns, function(x) ifelse(is.na(x), "", x))
   Reduce(function(a, b) {
     joined <- paste(a, b, sep = with)
     a <- rep_len(a, length(joined))
     b <- rep_len(b, length(joined))
-    if (missing == "skip") ifelse(is.na(a), b, ifelse(is.na(b), a, joined)) else ifelse(is.na(a) | is.na(b),
-        NA_character_, joined)
+    ifelse(is.na(a) | is.na(b), NA_character_, joined)
   }, columns)
+}
+
+# Empty texts are left out like missing ones; a row that has nothing else is empty if it has one of these.
+join_skipping <- function(columns, with) {
+  rows <- max(lengths(columns))
+  columns <- lapply(columns, rep_len, rows)
+  has_empty <- Reduce(`|`, lapply(columns, function(x) !is.na(x) & !nzchar(x)))
+  joined <- Reduce(function(a, b) {
+    b[!is.na(b) & !nzchar(b)] <- NA
+    both <- which(!is.na(a) & !is.na(b))
+    a_alone <- is.na(b)
+    b[both] <- paste(a[both], b[both], sep = with)
+    b[a_alone] <- a[a_alone]
+    b
+  }, columns, rep(NA_character_, rows))
+  joined[is.na(joined) & has_empty] <- ""
+  joined
 }
 
 #' Title case, and parts of texts
@@ -307,9 +330,9 @@ check_part_types <- function(type, parts, call) {
   rep_len(type, parts)
 }
 
-part_as <- function(part, type, texts, call) {
+part_as <- function(part, type, as_written, texts, call) {
   texts$values <- part
-  withCallingHandlers(typed_part(part, type, texts, call), rowanroot_unreadable = function(e) {
+  withCallingHandlers(typed_part(part, type, as_written, texts, call), rowanroot_unreadable = function(e) {
     # The ways out of as_number() and the like are not arguments of split_text().
     e$parts <- e$parts[names(e$parts) != "try"]
     word <- if (type == "date") "as_date" else "as_number"
@@ -318,18 +341,18 @@ part_as <- function(part, type, texts, call) {
   })
 }
 
-typed_part <- function(part, type, texts, call) {
+typed_part <- function(part, type, as_written, texts, call) {
   switch(type,
     text = part,
     category = factor(part, levels = sort(unique(part), method = "radix")),
-    number = read_numbers(texts, list(decimal = ".", thousands = "", signs = character()), "error", call),
+    number = read_numbers(texts, as_written, "error", call),
     integer = {
-      numbers <- read_numbers(texts, list(decimal = ".", thousands = "", signs = character()), "error", call)
+      numbers <- read_numbers(texts, as_written, "error", call)
       bad <- !is.na(numbers) & (numbers != floor(numbers) | abs(numbers) > .Machine$integer.max)
       check_read(bad, texts, "a whole number", "error", call)
       as.integer(numbers)
     },
-    date = read_dates(texts, "%Y-%m-%d", "error", call)
+    date = read_dates(texts, as_written$format, "error", call)
   )
 }
 

@@ -53,8 +53,11 @@ line_in_words <- function(line) {
 
 block_in_words <- function(block) unlist(lapply(as.list(block)[-1], line_in_words))
 
-place_in_words <- function(after) {
-  if (is.null(after)) "last" else if (identical(after, 0)) "first" else paste("after", code_text(after))
+# Where columns go, by the arguments of the call.
+place_in_words <- function(given) {
+  if (!is.null(given$before)) return(paste("before", code_text(given$before)))
+  if (is.null(given$after)) return("last")
+  if (identical(given$after, 0)) "first" else paste("after", code_text(given$after))
 }
 
 upper_first <- function(text) paste0(toupper(substr(text, 1, 1)), substr(text, 2, nchar(text)))

@@ -5,7 +5,8 @@
 #'
 #' @param x A data frame, or a rooted table from [open_table()].
 #' @param ... The columns, chosen as shown in [all_columns()].
-#' @param after Where the columns go: after the column of this name; `0` puts them first. By default they go last.
+#' @param after,before Where the columns go: after or before the column of this name; `after = 0` puts them first. By
+#'   default they go last.
 #' @return A table with these columns, and the rows of `x`. Columns are shared with `x`, not copied.
 #' @section Errors: `rowanroot_unknown_column`; `rowanroot_bad_choice` for anything that does not
 #'   choose columns; `rowanroot_bad_argument` for `new = old`, which is for [rename_columns()].
@@ -37,12 +38,13 @@ drop_columns <- function(x, ...) {
 
 #' @rdname keep_columns
 #' @export
-move_columns <- function(x, ..., after = NULL) {
+move_columns <- function(x, ..., after = NULL, before = NULL) {
   call <- quote(move_columns())
   if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   typed <- choice_as_typed(substitute(list(...)), x, parent.frame(), call)
-  apply_step(x, new_step_columns("move_columns", typed, substitute(after), column_names(x), parent.frame(), call), call)
+  after <- place_as_typed(substitute(after), substitute(before), call)
+  apply_step(x, new_step_columns("move_columns", typed, after, column_names(x), parent.frame(), call), call)
 }
 
 # The choice of columns as code.
@@ -105,7 +107,8 @@ step_key.step_columns <- function(step) {
 #' @export
 step_lines.step_columns <- function(step) {
   shown <- c(vapply(as.list(step$typed)[-1], one_line, ""),
-             if (!is.null(step$after)) paste("after =", one_line(step$after)))
+             if (is_call_to(step$after, "before")) paste("before =", one_line(step$after[[2]]))
+             else if (!is.null(step$after)) paste("after =", one_line(step$after)))
   list(list(name = "columns", text = paste0(step$verb, "(", paste(shown, collapse = ", "), ")"),
             key = rlang::hash(step_key(step))))
 }
@@ -136,7 +139,7 @@ call_in_words.call_drop_columns <- function(call) paste("Leave out the columns",
 
 #' @export
 call_in_words.call_move_columns <- function(call) {
-  paste("Move the columns", code_list(free_arguments(call)), place_in_words(call$arguments$after))
+  paste("Move the columns", code_list(free_arguments(call)), place_in_words(call$arguments))
 }
 
 #' @export

@@ -56,7 +56,8 @@
 #'   such as `cumsum()`. With [descending()] the greatest value comes first.
 #' @param carry Which of the old columns to keep, chosen as shown in [all_columns()]: all by
 #'   default.
-#' @param after Where new columns go: after the column of this name; `0` puts them first. By default
+#' @param after,before Where new columns go: after or before the column of this name; `after = 0`
+#'   puts them first. By default
 #'   they go last. Columns that are replaced stay where they are.
 #' @return A data frame of the same class with the same rows in the same order; columns that did not
 #'   change are shared with `x`, not copied. For a rooted table, a rooted table with one more step.
@@ -105,15 +106,17 @@
 #' @concept calculated column
 #' @concept formula
 #' @export
-set_columns <- function(x, block, ..., within = NULL, along = NULL, carry = all_columns(), after = NULL) {
+set_columns <- function(x, block, ..., within = NULL, along = NULL, carry = all_columns(), after = NULL,
+                        before = NULL) {
   call <- quote(set_columns())
   if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   check_nothing_outside(substitute(list(...)), call)
   carry <- with_columns_found(substitute(carry), x, parent.frame(), call)
   block <- with_columns_found(substitute(block), x, parent.frame(), call)
-  step <- new_step_set_columns(block, substitute(within), substitute(along), carry, substitute(after),
-                               column_names(x), parent.frame(), call)
+  after <- place_as_typed(substitute(after), substitute(before), call)
+  step <- new_step_set_columns(block, substitute(within), substitute(along), carry, after, column_names(x),
+                               parent.frame(), call)
   apply_step(x, step, call)
 }
 
@@ -135,9 +138,17 @@ new_step_set_columns <- function(block, within, along, carry, after, names, env,
   structure(step, class = c("step_set_columns", "step"))
 }
 
+# The place of new columns as code: a name, 0, or `before(name)`.
+place_as_typed <- function(after, before, call) {
+  if (is.null(before)) return(after)
+  if (!is.null(after)) stop_because("Give {.arg after} or {.arg before}, not both.", "bad_argument", call)
+  call("before", before)
+}
+
 # After which of the old columns the new ones go: a number.
 place_of <- function(after, names, env, call) {
   if (is.null(after)) return(length(names))
+  if (is_call_to(after, "before")) return(place_before(after[[2]], names, env, call))
   if (is.numeric(after) && length(after) == 1 && after == 0) return(0)
   chosen <- if (is.numeric(after)) character() else choose_columns(after, names, env, call)
   if (length(chosen) != 1) {
@@ -145,6 +156,13 @@ place_of <- function(after, names, env, call) {
                    "found" = "It is {.code {one_line(after)}}."), "bad_choice", call)
   }
   match(chosen, names)
+}
+
+place_before <- function(before, names, env, call) {
+  chosen <- if (!is.numeric(before)) choose_columns(before, names, env, call)
+  if (length(chosen) == 1) return(match(chosen, names) - 1)
+  stop_because(c("{.arg before} must be the name of one column.", "found" = "It is {.code {one_line(before)}}."),
+               "bad_choice", call)
 }
 
 # The names of the result's columns, in order.
@@ -241,7 +259,7 @@ call_in_words.call_set_columns <- function(call) {
                if (!is.null(given$along)) paste("along", code_text(given$along)))
   if (length(options)) lines[1] <- paste0(upper_first(paste(options, collapse = ", ")), ": ", lower_first(lines[1]))
   c(lines, if (!is.null(given$carry)) paste("Of the old columns carry", code_text(given$carry)),
-    if (!is.null(given$after)) paste("Put the new columns", place_in_words(given$after)))
+    if (!is.null(given$after) || !is.null(given$before)) paste("Put the new columns", place_in_words(given)))
 }
 
 #' @export

@@ -70,3 +70,17 @@ test_that("steps of a rooted table do the same, and are bound anew when its colu
   utils::write.csv(cbind(visits, new_one = 1), "visits.csv", row.names = FALSE)
   expect_identical(names(as.data.frame(live)), c("Frames", "Hive", "Apiary", "Gross Kg", "Tare Kg", "New One"))
 })
+
+test_that("columns go before or after another", {
+  data <- data.frame(a = 1, b = 2, c = 3)
+  expect_named(set_columns(data, { n <- a; m <- b }, before = b), c("a", "n", "m", "b", "c"))
+  expect_named(set_columns(data, { n <- a }, before = a, carry = -b), c("n", "a", "c"))
+  expect_named(move_columns(data, c, a, before = b), c("c", "a", "b"))
+  expect_named(run(routine() |> move_columns(c, before = a), data), c("c", "a", "b"))
+  steps <- open_table(data) |> set_columns({ n <- a }, before = b) |> move_columns(c, before = a)
+  expect_named(steps, c("c", "a", "n", "b"))
+  expect_match(paste(format(show_steps(steps)), collapse = " "), "before b.*before a")
+  expect_error(set_columns(data, { n <- a }, before = a, after = b), class = "rowanroot_bad_argument")
+  expect_error(move_columns(data, c, before = z), class = "rowanroot_unknown_column")
+  expect_error(move_columns(data, c, before = 0), class = "rowanroot_bad_choice")
+})

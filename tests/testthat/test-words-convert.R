@@ -75,3 +75,45 @@ test_that("a text that is not a level of a category gives a warning", {
   expect_identical(found$weak, c(FALSE, FALSE, NA))
   expect_silent(set_columns(data, { weak <- kind == "weak" }))
 })
+
+test_that("dates are read in the first of several formats that fits, with English names in every language", {
+  days <- as.Date("2024-12-25") + 0:420
+  for (format in c("%d %B %Y", "%b %d, %Y", "%A, %d %b %Y", "%Y-%m-%d", "%d.%m.%y")) {
+    expect_identical(as_date(format(days, format), c("%Y/%m/%d", format)), days, info = format)
+  }
+  expect_identical(as_date(toupper(format(days, "%d-%b-%Y")), "%d-%b-%Y"), days)
+  expect_identical(as_date(c("2025-03", NA, ""), "%Y-%m"), as.Date(c("2025-03-01", NA, NA)))
+  expect_identical(as_date(c("2025", "March 2025"), c("%Y", "%B %Y")), as.Date(c("2025-01-01", "2025-03-01")))
+  expect_error(as_date(c("2025-03-01", "x"), c("%Y-%m-%d", "%Y")), "formats .*row 2", class = "rowanroot_unreadable")
+  expect_error(as_date("5 May", "%d %B"), "year", class = "rowanroot_bad_argument")
+  expect_error(as_date("2025-13", "%Y-%m"), class = "rowanroot_unreadable")
+  expect_error(as_date("5 Maybe 2025", "%d %b %Y"), class = "rowanroot_unreadable")
+  expect_identical(as_time(c("1 May 2025 10:00", "2025-05-01 11:30"), c("%d %B %Y %H:%M", "%Y-%m-%d %H:%M")),
+                   as.POSIXct(c("2025-05-01 10:00", "2025-05-01 11:30"), tz = "UTC"))
+})
+
+test_that("days of spreadsheets are dates, but for the one that there was not", {
+  numbers <- c(1:59, 61:80, 45717, 2958465)
+  days <- c(as.Date("1899-12-31") + 1:59, as.Date("1899-12-30") + c(61:80, 45717, 2958465))
+  expect_identical(as_date(numbers, "serial"), days)
+  expect_identical(as_date(as.character(numbers), "serial"), days)
+  expect_identical(as_date(c(NA, 2.75), "serial"), as.Date(c(NA, "1900-01-02")))
+  for (wrong in list(60, 0, -1, 2958466, "x")) expect_error(as_date(wrong, "serial"), class = "rowanroot_unreadable")
+  expect_identical(as_time(45717.25, "serial"), as.POSIXct("2025-03-01 06:00", tz = "UTC"))
+})
+
+test_that("numbers below zero may be in parentheses, or have their minus behind", {
+  expect_identical(as_number(c("(1,234.5)", "3-", "4", "-5", NA), thousands = ",", negative = c("(1)", "1-")),
+                   c(-1234.5, -3, 4, -5, NA))
+  expect_identical(as_number(c("(8 EUR)", "EUR (8)", "8- EUR"), signs = "EUR", negative = c("(1)", "1-")),
+                   c(-8, -8, -8))
+  for (wrong in c("(-8)", "-8-", "(8", "()")) {
+    expect_error(as_number(wrong, negative = c("(1)", "1-")), class = "rowanroot_unreadable", info = wrong)
+  }
+  expect_error(as_number("(8)"), class = "rowanroot_unreadable")
+  expect_error(as_number("8", negative = "x"), class = "rowanroot_bad_argument")
+  parts <- split_text("a;(1.234,5);1 May 2025", ";", type = c("text", "number", "date"), decimal = ",", thousands = ".",
+                      negative = "(1)", format = "%d %B %Y")
+  expect_identical(parts[[2]], -1234.5)
+  expect_identical(parts[[3]], as.Date("2025-05-01"))
+})

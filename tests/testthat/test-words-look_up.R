@@ -85,3 +85,19 @@ test_that("a bad look-up says what is wrong", {
                  info = deparse(code))
   }
 })
+
+test_that("an end is in its band or in the next", {
+  set.seed(1)
+  x <- c(sample(0:12, 300, TRUE) / 2, NA, Inf, -Inf)
+  ends <- c(1, 2.5, 5)
+  for (right in c(TRUE, FALSE)) {
+    expected <- as.integer(cut(x, c(-Inf, ends, Inf), right = right, include.lowest = TRUE))
+    found <- bands(x, a = 1, b = 2.5, c = 5, d = Inf, ends = if (right) "in" else "out")
+    expect_identical(as.integer(found), expected)
+  }
+  expect_identical(levels(bands(1, 4, 10, Inf, ends = "out")), c("below 4", "4 to below 10", "10 and above"))
+  expect_identical(set_columns(data.frame(x = c(4, 3)), { y <- bands(x, low = 4, high = 9, ends = "out") })$y,
+                   factor(c("high", "low"), c("low", "high"), ordered = TRUE))
+  expect_error(bands(9, 4, 9, ends = "out"), "ends below 9", class = "rowanroot_out_of_bands")
+  expect_error(bands(9, 4, ends = "on"), class = "rowanroot_bad_argument")
+})

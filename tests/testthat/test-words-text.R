@@ -149,3 +149,15 @@ test_that("categories have the levels that they are given", {
   expect_error(as_category(c("a", "z"), "a"), "row 2", class = "rowanroot_unreadable")
   expect_error(as_category("a", c("a", "a")), class = "rowanroot_bad_argument")
 })
+
+test_that("what is missing or empty is left out when texts are joined, with its separator", {
+  a <- rep(c("a", "", NA), each = 9)
+  b <- rep(rep(c("b", "", NA), each = 3), 3)
+  c <- rep(c("c", "", NA), 9)
+  slowly <- vapply(seq_along(a), function(i) {
+    texts <- c(a[i], b[i], c[i])
+    if (all(is.na(texts))) NA_character_ else paste(texts[!is.na(texts) & nzchar(texts)], collapse = "-")
+  }, "")
+  expect_identical(join_text(a, b, c, with = "-", missing = "skip"), slowly)
+  expect_identical(join_text(rep(a, 100), rep(b, 100), rep(c, 100), with = "-", missing = "skip"), rep(slowly, 100))
+})
