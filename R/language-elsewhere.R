@@ -17,6 +17,8 @@
 #'   the cell below \tab `LEAD` \tab [following()] \cr
 #'   a rolling mean \tab `AVG() OVER (ROWS ...)` \tab [moving_mean()] \cr
 #'   `RANK` \tab `RANK`, `DENSE_RANK`, `PERCENT_RANK` \tab [ranking()] \cr
+#'   quartiles, deciles \tab `NTILE` \tab [equal_parts()] \cr
+#'   fill down \tab \tab [last_known()] \cr
 #'   `VLOOKUP`, `XLOOKUP` \tab `LEFT JOIN`, `match()` \tab [look_up()] \cr
 #'   `CONCAT`, `&` \tab \code{||}, `paste()` \tab [join_text()] \cr
 #'   `TEXTSPLIT` \tab `strsplit()` \tab [split_text()] \cr
@@ -25,6 +27,7 @@
 #'   `PROPER` \tab \tab [title_case()] \cr
 #'   `VALUE`, `DATEVALUE` \tab `CAST` \tab [as_number()], [as_date()] \cr
 #'   `YEAR`, `MONTH` \tab `EXTRACT` \tab [date_part()] \cr
+#'   `EDATE`, `EOMONTH` \tab `seq(by = "month")` \tab [add_time()], [end_of()] \cr
 #'   `DATEDIF` \tab `DATEDIFF`, `difftime()` \tab [time_between()] \cr
 #'   `CONVERT` \tab \tab [convert_unit()] \cr
 #'   bands of numbers \tab `cut()` \tab [bands()] \cr
@@ -36,6 +39,7 @@
 #'   a new column \tab `SELECT`, `transform()`, `within()` \tab [set_columns()] \cr
 #'   filter \tab `WHERE`, `subset()` \tab [keep_rows()], [drop_rows()] \cr
 #'   sort \tab `ORDER BY`, `order()` \tab [sort_rows()], [top_rows()] \cr
+#'   remove duplicates \tab `DISTINCT`, `unique()` \tab [one_of_each()] \cr
 #'   a pivot table \tab `GROUP BY`, `aggregate()` \tab [one_row_per()] \cr
 #'   paste below, paste beside \tab `UNION ALL`, `rbind()`, `cbind()` \tab [append_rows()], [append_columns()] \cr
 #'   data validation \tab `CHECK`, `stopifnot()` \tab [must_hold()], [should_hold()] \cr
@@ -68,7 +72,8 @@ functions_elsewhere <- c(
   LEFT = "substr(x, 1, n)", RIGHT = "substr(x, nchar(x) - n + 1, nchar(x))", MID = "substr(x, from, to)",
   SUBSTRING = "substr(x, from, to)", LEN = "nchar(x)", LENGTH = "nchar(x)", UPPER = "toupper(x)", LOWER = "tolower(x)",
   PROPER = "title_case(x)", TRIM = "trimws(x)", SUBSTITUTE = "gsub(from, to, x, fixed = TRUE)",
-  LAG = "previous(x)", LEAD = "following(x)", RANK = "ranking(x, best = \"highest\")",
+  NTILE = "equal_parts(x, 4, best = \"highest\")", EDATE = "add_time(x, 1, \"months\")",
+  EOMONTH = "end_of(x, \"month\")", LAG = "previous(x)", LEAD = "following(x)", RANK = "ranking(x, best = \"highest\")",
   DENSE_RANK = "ranking(x, best = \"highest\", ties = \"dense\")",
   PERCENT_RANK = "ranking(x, best = \"highest\", as = \"percent_rank\")", ROW_NUMBER = ".row",
   YEAR = "date_part(x, \"year\")", MONTH = "date_part(x, \"month\")", DAY = "date_part(x, \"day\")",

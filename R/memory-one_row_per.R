@@ -18,7 +18,8 @@ new_sides <- function(step, data, call) {
   rows <- new_block(data, nrow(data), call, step$env)
   rows$for_groups <- TRUE
   rows$within <- unlist(rows$columns[step$keys])
-  groups <- block_groups(rows)
+  groups <- if (length(step$keys)) block_groups(rows)
+            else list(of_row = integer(nrow(data)), sizes = nrow(data)[nrow(data) > 0])
   first <- first_rows_cpp(groups$of_row, length(groups$sizes))
   of_groups <- new_block(lapply(unclass(data)[step$keys], take_rows, rows = first), length(first), call, step$env)
   of_groups$for_groups <- TRUE

@@ -1,21 +1,23 @@
 #' @section Verbs for tables:
 #' * add and change columns: [set_columns()]; choose them: [keep_columns()], [drop_columns()], [move_columns()],
 #'   [rename_columns()], with [names_like()], [columns_that()], [all_columns()]
-#' * rows: [keep_rows()], [drop_rows()], [sort_rows()], [top_rows()], [bottom_rows()]; groups: [one_row_per()]
+#' * rows: [keep_rows()], [drop_rows()], [sort_rows()], [top_rows()], [bottom_rows()], [one_of_each()]; groups:
+#'   [one_row_per()]
 #' * combine tables: [append_rows()], [append_columns()], [look_up()]
 #' * check: [must_hold()], [should_hold()], with [known()], [in_range()], [has_form()], [only_once()]
 #' * look: [peek()], [column_summary()], [compare_tables()], [plot_column()], [plot_running()], [plot_ranking()]
 #' * steps for many tables: [routine()], [run()], [calibrate()]
 #' @section Words for formulas:
 #' R's own functions, and:
-#' * rank: [ranking()], [row_ranking()]; across columns: [row_total()], [row_mean()], [row_min()], [row_max()]
+#' * rank: [ranking()], [row_ranking()], [equal_parts()]; across columns: [row_total()], [row_mean()], [row_min()],
+#'   [row_max()], [row_known()], [row_missing()], [row_max_name()], [row_min_name()]
 #' * order of rows (cumulative sums, lags, rolling means): [running_total()] and the like,
 #'   [running()], [moving_mean()] and the like, [previous()], [following()], [change()]
 #' * scale: [z_score()], [min_max()], [share()], [bands()], [convert_unit()]
-#' * missing values: [first_known()]; aggregates: [count_known()], [count_distinct()], [first_value()], [last_value()]
+#' * missing values: [first_known()], [last_known()], [next_known()]; aggregates: [count_known()], [count_distinct()], [first_value()], [last_value()]
 #' * text: [split_text()], [join_text()], [title_case()], [text_between()], [text_found()], [pattern()]
 #' * convert: [as_number()], [as_date()], [as_time()], [as_category()]
-#' * dates: [date_part()], [start_of()], [time_between()]
+#' * dates: [date_part()], [start_of()], [end_of()], [add_time()], [time_between()]
 #' * your own functions: [one_by_one()], [all_at_once()]
 #' @section Files and runs:
 #' [open_table()], [save_table()], [file_formats], [run_script()], [script_status()], [changes()], [why()],

@@ -2,7 +2,8 @@
 #'
 #' @param x A data frame, or a rooted table from [open_table()].
 #' @param columns Columns whose values group the rows, chosen as shown in [all_columns()]. Missing
-#'   values are a group of their own.
+#'   values are a group of their own. `NULL` makes one row of the whole table, or none
+#'   if that has no rows.
 #' @param block Lines in braces, as in [set_columns()]; each gives one value for a group, such as
 #'   `mean(net_kg)` or `.rows`. Later lines can use earlier ones. Without a block the result has
 #'   only the groups: `one_row_per(x, all_columns())` removes repeated rows.
@@ -44,7 +45,9 @@ one_row_per <- function(x, columns, block, ...) {
 
 new_step_one_row_per <- function(columns, block, names, env, call) {
   keys <- choose_columns(columns, names, env, call)
-  if (!length(keys)) stop_because("{.code {one_line(columns)}} chooses no column.", "bad_choice", call)
+  if (!length(keys) && (!is.null(columns) || identical(block, quote({})))) {
+    stop_because("{.code {one_line(columns)}} chooses no column.", "bad_choice", call)
+  }
   statements <- if (identical(block, quote({}))) list() else bind_block(block, names, env, call, formula_scope, keys,
       for_groups = TRUE)
   step <- list(keys = keys, statements = one_value_statements(statements, keys, call),
@@ -134,12 +137,14 @@ step_reason.step_one_row_per <- function(step, column, row, rows) {
 
 #' @export
 call_in_words.call_one_row_per <- function(call) {
-  c(paste("Make one row for each", code_text(call$arguments$columns)), block_in_words(call$arguments$block))
+  columns <- call$arguments$columns
+  c(if (is.null(columns)) "Make one row of all rows" else paste("Make one row for each", code_text(columns)),
+    block_in_words(call$arguments$block))
 }
 
 # It may be called without a block.
 #' @export
-call_lacks.call_one_row_per <- function(call) is.null(call$arguments$columns)
+call_lacks.call_one_row_per <- function(call) !"columns" %in% names(call$arguments)
 
 #' @export
 step_schema.step_one_row_per <- function(step, schema, call) in_other_rows(NextMethod())

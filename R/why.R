@@ -166,13 +166,14 @@ explain_group <- function(reason, trace, k, column, row) {
                  recursive = FALSE)
   of <- paste(vapply(reason$keys, function(key) paste(key, value_text(take_rows(after[[key]], row))), ""),
               collapse = ", ")
-  notes <- paste0("of ", counted_rows(length(members)), " where ", of,
+  notes <- paste0("of ", counted_rows(length(members)), if (nzchar(of)) paste(" where", of),
                   if (length(members) > length(shown)) paste0("; the first ", length(shown), " are shown"))
   new_explanation(column, row, take_rows(after[[column]], row), formula = formula, notes = notes, from = from)
 }
 
 # The rows of the group that has this number.
 rows_of_group <- function(data, keys, number, call) {
+  if (!length(keys)) return(seq_len(nrow(data)))
   run <- new_block(data, nrow(data), call)
   run$within <- unlist(run$columns[keys])
   which(block_groups(run)$of_row == number - 1)

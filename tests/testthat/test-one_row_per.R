@@ -46,3 +46,22 @@ test_that("a formula must have one value for each group", {
     one_row_per(data, apiary, mean(kg))
   })
 })
+
+test_that("a whole table is one row, if it has rows or not", {
+  data <- data.frame(hive = c("a", "b", "a"), kg = c(1, 2, 6))
+  whole <- function(x) {
+    one_row_per(x, NULL, {
+      n <- .rows
+      mean_kg <- sum(kg) / n
+      hives <- count_distinct(hive)
+      first <- first_value(hive)
+    })
+  }
+  expect_identical(whole(data), data.frame(n = 3L, mean_kg = 3, hives = 2L, first = "a"))
+  expect_identical(whole(data[0, ]), data.frame(n = 0L, mean_kg = 0, hives = 0L, first = "")[0, ])
+  expect_identical(as.data.frame(whole(open_table(data))), whole(data))
+  expect_identical(run(whole(routine()), data), whole(data))
+  expect_match(paste(format(why(whole(open_table(data)), mean_kg, 1)), collapse = " "), "of 3 rows")
+  expect_match(paste(format(show_steps(whole(open_table(data)))), collapse = " "), "Make one row of all rows")
+  expect_error(one_row_per(data, NULL), class = "rowanroot_bad_choice")
+})

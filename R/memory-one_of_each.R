@@ -1,0 +1,19 @@
+# One row of each combination of values, in memory.
+
+#' @export
+in_memory.step_one_of_each <- function(step, data, call) {
+  threads <- getOption("rowanroot.threads", 0L)
+  groups <- lapply(unname(unclass(data)[step$by]), group_values, call = call)
+  if (!length(groups)) return(rows_at(data, seq_len(min(nrow(data), 1)) - 1L))
+  of_row <- group_rows_cpp(groups, nrow(data), threads)$of_row
+  order <- seq_len(nrow(data))
+  # Rows that are missing in the order never come before others, from whichever end one looks.
+  if (!is.null(step$order)) {
+    columns <- sortable_columns(unclass(data)[step$order$names], step$order$names, call)
+    order <- order_rows_cpp(columns, step$order$descending, rep_len(step$keep == "last", length(columns)),
+                            nrow(data), threads) + 1L
+  }
+  if (step$keep == "last") order <- rev(order)
+  stay <- order[!duplicated(of_row[order])]
+  rows_at(data, sort(stay, method = "radix") - 1L)
+}
