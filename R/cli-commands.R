@@ -12,7 +12,7 @@ cli_run <- function(args) {
   given <- cli_arguments("run", args, options)
   if (is.null(given)) return(exit_done)
   check_cli_file(given$args, "run")
-  if (given$options$dry_run) return(tell_status(checked_status(given$args), given$options$json, exit_done))
+  if (given$options$dry_run) return(tell_status(checked_status(given$args), given$options$json))
   run <- function() complete_run(given$args, given$options$force, given$options$only, quote(run_script()))
   run <- if (given$options$json) run_for_json(run) else run()
   if (!length(run$outputs) && !given$options$json) cat("The script has no outputs: `save_table()` makes one.\n")
@@ -35,7 +35,7 @@ cli_status <- function(args) {
   given <- cli_arguments("status", args, list(json_option))
   if (is.null(given)) return(exit_done)
   check_cli_file(given$args, "status")
-  tell_status(checked_status(given$args), given$options$json, exit_stale)
+  tell_status(checked_status(given$args), given$options$json)
 }
 
 checked_status <- function(script) {
@@ -44,12 +44,12 @@ checked_status <- function(script) {
   status_run(script, call)$outputs
 }
 
-# Gives the exit status `if_stale` where something is out of date.
-tell_status <- function(outputs, as_json, if_stale) {
+# Gives an exit status of its own if something is out of date.
+tell_status <- function(outputs, as_json) {
   if (as_json) print_json(lapply(outputs, function(told) told_for_json(told[c("output", "state", "why")])))
   else if (!length(outputs)) cat("The script has no outputs: `save_table()` makes one.\n")
   else cat(unlist(lapply(outputs, format_told)), sep = "\n")
-  if (all(vapply(outputs, `[[`, "", "state") == "up to date")) exit_done else if_stale
+  if (all(vapply(outputs, `[[`, "", "state") == "up to date")) exit_done else exit_stale
 }
 
 json_option <- optparse::make_option("--json", action = "store_true", default = FALSE,

@@ -12,6 +12,8 @@ cli_commands <- function() {
                  about = "run a script again whenever one of its files changes"),
     why = list(run = cli_why, arguments = "output",
                about = "show one value of an output with its formulas filled in, back to file and line"),
+    lineage = list(run = cli_lineage, arguments = "output",
+                   about = "show what each column of an output is made from"),
     report = list(run = cli_report, arguments = "script.R",
                   about = "write one HTML page on the outputs of a script: steps, figures, checks"),
     changes = list(run = cli_changes, arguments = "output",
@@ -56,7 +58,7 @@ cli_overview <- function() {
     "Usage: rowanroot command [arguments]", "",
     paste0("  ", uses, "  ", vapply(commands, `[[`, "", "about")), "",
     "`rowanroot command --help` describes a command; `--version` shows the version.",
-    "Exit status: 0 done, 1 a check or a step failed, 2 usage error, 3 (of status) something is out of date.")
+    "Exit status: 0 done, 1 a check or a step failed, 2 usage error, 3 (of status, run --dry-run) out of date.")
 }
 
 cli_unknown_command <- function(name) {

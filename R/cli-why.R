@@ -25,6 +25,22 @@ cli_why <- function(args) {
   exit_done
 }
 
+cli_lineage <- function(args) {
+  options <- list(optparse::make_option("--column", metavar = "name",
+                                        help = "only this column, what it depends on and what depends on it"),
+                  json_option)
+  given <- cli_arguments("lineage", args, options)
+  if (is.null(given)) return(exit_done)
+  check_cli_file(output_file(given$args), "lineage")
+  found <- table_of_output(given$args, quote(lineage()))
+  graph <- lineage_of(found$table, given$options$column, quote(lineage()))
+  if (found$state$state != "up to date") {
+    cli_error(paste0("Note: ", given$args, " is out of date. This is what it would be now."))
+  }
+  if (given$options$json) print_json(as.data.frame(graph)) else print(graph)
+  exit_done
+}
+
 formula_of_text <- function(text) {
   parsed <- tryCatch(parse(text = text, keep.source = FALSE), error = function(e) NULL)
   if (length(parsed) == 1) return(parsed[[1]])

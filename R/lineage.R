@@ -34,10 +34,15 @@
 lineage <- function(x, column = NULL) {
   call <- quote(lineage())
   check_rooted(x, call)
+  lineage_of(x, substitute(column), call, column)
+}
+
+# `typed` is a name as code, or NULL.
+lineage_of <- function(x, typed, call, value = typed) {
   x <- current_table(x, call)
   graph <- lineage_graph(x, call)
   known <- unique(graph$nodes$name[graph$nodes$kind != "file" & graph$nodes$kind != "rows"])
-  name <- name_of_column(substitute(column), column, known)
+  name <- name_of_column(typed, value, known)
   if (!is.null(name)) {
     if (!name %in% known) stop_unknown_column(name, known, call)
     graph <- graph_around(graph, name)

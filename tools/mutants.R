@@ -1,8 +1,8 @@
 # Changes one sign of the core at a time and sees whether a test notices: comparisons, constants, `+` and `-`, and
 # what is returned.
 #   Rscript tools/mutants.R [how many] [seed] [core]
-# The core's own tests come first (with `core` they alone), then the package's for what survives these: the files about
-# the same subject, then all others but those that start many processes. What became of each is in build/mutants/, with
+# The core's own tests come first (with `core` they alone), with the sanitizers for what they do not see without, then
+# those of the package that are about the same subject. What became of each is in build/mutants/, with
 # the line as it was and as it is. What was noticed is not tried again, so that a run that was ended goes on; what was
 # not is tried again once the tests are others.
 arguments <- commandArgs(TRUE)
@@ -115,20 +115,18 @@ try_careful <- function(place, work) {
   try_core(place, file.path(build, "mutants", "careful"), careful, work)
 }
 
-# The package's test files that could notice a change in this file of the core, the likeliest first.
+# The package's test files about what this file of the core does, and those that calculate formulas made at random.
 tests_for <- function(file) {
   subjects <- c(csv = "csv", json = "json", sheets = "workbook", xml = "workbook", kept = "kept", input = "csv",
                 running = "running", moving = "running", recurrence = "running", sequence = "running",
                 rank = "ranks", sort = "sort|ranks", top = "ranks|verbs", gather = "sort", filter = "keep_rows",
                 aggregate = "aggregate", quantiles = "aggregate", distribution = "summary", groups = "aggregate|look_up",
                 numbering = "aggregate|look_up", text = "text", dates = "dates", moments = "convert|dates")
-  of_subject <- paste(c(subjects[vapply(names(subjects), grepl, NA, file)], "formula|types|set_columns|every"),
-                      collapse = "|")
+  of_subject <- paste(subjects[vapply(names(subjects), grepl, NA, file)], collapse = "|")
+  of_formulas <- "formula-random|formula-types|formula-aggregates|set_columns|every-way|reference"
   all <- list.files("tests/testthat", "^test-.*[.]R$")
-  many_processes <- c("new-word", "cli", "demo", "run-script", "architecture", "report", "knit", "hostile",
-                      "names-of-files", "sink-database", "parquet")
-  all <- all[!grepl(paste(many_processes, collapse = "|"), all)]
-  all[order(!grepl(of_subject, all), file.size(file.path("tests/testthat", all)))]
+  rank <- ifelse(nzchar(of_subject) & grepl(of_subject, all), 1, ifelse(grepl(of_formulas, all), 2, NA))
+  all[order(rank, file.size(file.path("tests/testthat", all)))][seq_len(sum(!is.na(rank)))]
 }
 
 # The package's tests with the change in its library, until the first that fails.

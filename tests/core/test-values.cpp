@@ -228,6 +228,8 @@ TEST("aggregates, medians and quantiles of groups are those of each group's valu
   for (std::size_t some : {2, 3, 4, 5, 6}) {
     const Distribution few = distribution(Type::real, all.data(), some, {0.3, 0.75}, 1);
     const std::vector<std::int32_t> none(some, 0);
+    CHECK(quantiles(1, Type::real, all.data(), some, none.data(), 1)[0] == all[some - 1]);
+    CHECK(quantiles(0, Type::real, all.data(), some, none.data(), 1)[0] == all[0]);
     CHECK(few.quantiles[0] == quantiles(0.3, Type::real, all.data(), some, none.data(), 1)[0]);
     const double place = 0.75 * static_cast<double>(some - 1);
     const std::size_t below = static_cast<std::size_t>(place);

@@ -76,7 +76,7 @@ test_that("two runs at once wait for each other", {
 test_that("run, status and changes speak JSON, and a dry run writes nothing", {
   local_project()
   dry <- rowanroot("run", "yield.R", "--dry-run")
-  expect_identical(list(dry$status, file.exists("out/yield.csv")), list(0L, FALSE))
+  expect_identical(list(dry$status, file.exists("out/yield.csv")), list(3L, FALSE))
   expect_match(dry$out[1], "missing")
   json <- function(...) jsonlite::fromJSON(rowanroot(...)$out)
   expect_identical(json("run", "yield.R", "--json")$state, "made")
@@ -190,4 +190,16 @@ test_that("a script that prints a million lines does not slow what only looks at
   write_text(c(project_script, "for (k in 1:200) cat(rep(\"a line of the script\\n\", 5000), sep = \"\")"), "yield.R")
   state <- script_status("yield.R")
   expect_identical(state$state, "missing")
+})
+
+test_that("lineage shows what an output is made from, by the script that made it", {
+  local_project()
+  rowanroot("run", "yield.R")
+  shown <- rowanroot("lineage", "out/yield.csv")
+  expect_identical(shown$status, 0L)
+  expect_match(paste(shown$out, collapse = " "), "net_lb <- ")
+  edges <- jsonlite::fromJSON(rowanroot("lineage", "out/yield.csv", "--column", "net_kg", "--json")$out)
+  expect_true(all(c("gross_kg", "tare_kg") %in% edges$from))
+  expect_identical(rowanroot("lineage", "out/yield.csv", "--column", "net_kgs")$status, 1L)
+  expect_identical(rowanroot("lineage", "out/yields.csv")$status, 2L)
 })
