@@ -147,7 +147,7 @@ stop_wrong_group <- function(result, rows, node, block) {
 
 # A function that failed because it was given more than one value at a time.
 way_out <- function(error, fun, name, labels) {
-  if (!is_written_by_somebody(fun) || !grepl(meant_for_one, conditionMessage(error))) return(NULL)
+  if (!is_users_function(fun) || !grepl(meant_for_one, conditionMessage(error))) return(NULL)
   paste0("It was given whole columns. To call it for one row at a time, which is slow, write `one_by_one(",
          paste(c(name, labels), collapse = ", "), ")`.")
 }

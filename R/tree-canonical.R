@@ -170,7 +170,7 @@ named_functions <- function(node) {
 # What the results of R's functions depend on besides their arguments.
 canonical_conditions <- function(node) {
   outside <- impurity_of_call(node)
-  may_draw <- is_written_by_somebody(node$fun) && !is.null(state$run$seed)
+  may_draw <- is_users_function(node$fun) && !is.null(state$run$seed)
   paste0(canonical_value(session_settings()), if (!is.null(outside) || may_draw) outside_key(outside))
 }
 

@@ -5,7 +5,7 @@
 
 # The node of the call, or NULL if the function can't be taken in.
 take_in <- function(fun, expr, scope) {
-  if (!is_written_by_somebody(fun) || "..." %in% names(formals(fun))) return(NULL)
+  if (!is_users_function(fun) || "..." %in% names(formals(fun))) return(NULL)
   check_recursion(fun, expr, scope)
   tryCatch({
     inner <- function_scope(fun, expr, scope)
@@ -17,7 +17,7 @@ take_in <- function(fun, expr, scope) {
 }
 
 # R's own functions and rowanroot's work on columns as they are.
-is_written_by_somebody <- function(fun) {
+is_users_function <- function(fun) {
   if (!is.function(fun) || is.primitive(fun)) return(FALSE)
   of_r <- c("base", "stats", "utils", "methods", "graphics", "grDevices", "tools", "rowanroot")
   !isNamespace(environment(fun)) || !getNamespaceName(environment(fun)) %in% of_r
@@ -124,4 +124,4 @@ follow_if <- function(line, rest, scope) {
 }
 
 # Functions that the script, or a function of it, has defined.
-is_script_function <- function(fun) is_written_by_somebody(fun) && !isNamespace(environment(fun))
+is_script_function <- function(fun) is_users_function(fun) && !isNamespace(environment(fun))

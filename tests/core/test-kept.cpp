@@ -1,3 +1,5 @@
+#include <unistd.h>
+
 #include "kept.h"
 #include "kept_column.h"
 #include "values.h"
@@ -15,7 +17,9 @@ using namespace rowanroot;
 namespace {
 
 struct TemporaryFile {
-  std::string path = std::string(std::getenv("TMPDIR") ? std::getenv("TMPDIR") : "/tmp") + "/rowanroot-kept-test";
+  // Two runs of the tests at once have a file each.
+  std::string path = std::string(std::getenv("TMPDIR") ? std::getenv("TMPDIR") : "/tmp") + "/rowanroot-kept-test-" +
+                     std::to_string(getpid());
   ~TemporaryFile() { std::remove(path.c_str()); }
   std::string bytes() const {
     std::ifstream file(path, std::ios::binary);
