@@ -46,3 +46,9 @@ is_vector_like <- function(value) {
 
 # A class before these may have methods of its own.
 is_day_or_time <- function(x) is.double(x) && class(x)[1] %in% c("Date", "POSIXct", "difftime")
+
+# Plain values with the class of dates, times or durations.
+with_class_of <- function(values, column) {
+  attributes(values) <- attributes(column)[c("class", "tzone", "units")]
+  values
+}

@@ -91,11 +91,6 @@ bare_column <- function(id, block) {
   column
 }
 
-with_class_of <- function(values, column) {
-  attributes(values) <- attributes(column)[c("class", "tzone", "units")]
-  values
-}
-
 aggregate_moments <- function(node, id, type, groups, block) {
   word <- node$word
   values <- if (is.null(groups)) whole_aggregate(word$what, id, node$skip_missing, block)

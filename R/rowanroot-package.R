@@ -14,7 +14,8 @@
 #' * order of rows (cumulative sums, lags, rolling means): [running_total()] and the like,
 #'   [running()], [moving_mean()] and the like, [previous()], [following()], [change()]
 #' * scale: [z_score()], [min_max()], [share()], [bands()], [convert_unit()]
-#' * missing values: [first_known()], [last_known()], [next_known()]; aggregates: [count_known()], [count_distinct()], [first_value()], [last_value()]
+#' * missing values: [first_known()], [last_known()], [next_known()]; aggregates: [count_known()],
+#'   [count_distinct()], [first_value()], [last_value()]
 #' * text: [split_text()], [join_text()], [title_case()], [text_between()], [text_found()], [pattern()]
 #' * convert: [as_number()], [as_date()], [as_time()], [as_category()]
 #' * dates: [date_part()], [start_of()], [end_of()], [add_time()], [time_between()]

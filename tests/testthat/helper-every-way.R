@@ -141,6 +141,10 @@ word_cases <- list(
   }),
   following = function() ordered_case("following", rows = sample(1:3, 1), columns = any_column),
   change = function() ordered_case("change"),
+  last_known = function() ordered_case("last_known", columns = any_column),
+  next_known = function() ordered_case("next_known", columns = any_column),
+  equal_parts = function() word_case(as.call(list(quote(equal_parts), any_column(), sample(c(1, 3, 10), 1),
+                                                  best = sample(c("highest", "lowest"), 1)))),
   z_score = function() word_case(quote(z_score(e)), reference = function(part, call) (part$e -
       mean(part$e)) / stats::sd(part$e)),
   min_max = function() ordered_case("min_max"), share = function() word_case(quote(share(e)),
@@ -160,6 +164,15 @@ word_cases <- list(
                                               missing = sample(c("keep", "skip"), 1))), TRUE),
   row_max = function() word_case(as.call(list(quote(row_max), quote(d), quote(e),
                                               missing = sample(c("keep", "skip"), 1))), TRUE),
+  # R takes numbers of digits that are no integers, such as 1e308, for the least that there is.
+  signif = function() word_case(call("signif", number_column(), one_of(1, 5, 22, quote(j))), TRUE, TRUE),
+  row_known = function() word_case(call(sample(c("row_known", "row_missing"), 1), any_column(), any_column()), TRUE),
+  row_missing = function() word_case(quote(row_missing(d, s, j)), TRUE,
+                                     function(part, call) is.na(part$d) + is.na(part$s) + is.na(part$j)),
+  row_max_name = function() word_case(as.call(list(quote(row_max_name), quote(d), quote(j), quote(e),
+                                                   missing = sample(c("keep", "skip"), 1))), TRUE),
+  row_min_name = function() word_case(as.call(list(quote(row_min_name), quote(day), quote(eve),
+                                                   missing = sample(c("keep", "skip"), 1))), TRUE),
   row_ranking = function() own("row_ranking", quote(e), quote(j), best = "highest", into = 1),
   bands = function() own("bands", quote(e), low = -1, high = Inf),
     convert_unit = function() own("convert_unit", number_column(), "mm", "cm"),
@@ -175,7 +188,10 @@ word_cases <- list(
     as_category = function() own("as_category", quote(s), levels = quote(c("a", "b")), unreadable = "missing"),
   date_part = function() own("date_part", one_of(day_column(), quote(time)), sample(c("year", "month", "week"), 1)),
   start_of = function() own("start_of", one_of(day_column(), quote(time)), sample(c("week", "month"), 1)),
-  time_between = function() own("time_between", quote(day), quote(eve), "days"),
+  end_of = function() own("end_of", one_of(day_column(), quote(time)), sample(c("week", "month", "day"), 1)),
+  add_time = function() own("add_time", one_of(day_column(), quote(time)), one_of(3, quote(j)),
+                            sample(c("days", "months", "years"), 1)),
+  time_between = function() own("time_between", quote(day), quote(eve), sample(c("days", "months", "years"), 1)),
   look_up = function() word_case(quote(look_up(s, codes, by = "code", take = value, unknown = "missing")), TRUE,
                                  function(part, call) codes$value[match(part$s, codes$code)])
 )
