@@ -215,8 +215,15 @@ Sys.setenv(ROWANROOT_FUZZ = "300")
 stopifnot(try_core(data.frame(file = core[1], line = 1, kind = 1, start = 0, length = 0), plain, usual,
                    file.path(build, "mutants", "check")) != "killed")
 started <- Sys.time()
-by_core <- try_all(seq_len(nrow(chosen)), "core")
-by_core <- utils::head(by_core[by_core$outcome != "invalid", ], wanted)
+# As many more as are invalid.
+tried <- wanted
+repeat {
+  by_core <- try_all(seq_len(tried), "core")
+  by_core <- by_core[by_core$outcome != "invalid", ]
+  if (nrow(by_core) >= wanted || tried == nrow(chosen)) break
+  tried <- min(nrow(chosen), tried + wanted - nrow(by_core))
+}
+by_core <- utils::head(by_core, wanted)
 left <- by_core$number[by_core$outcome == "survives"]
 cat(nrow(by_core) - length(left), "of", nrow(by_core), "are killed by the core's tests\n")
 if (only_core) {

@@ -265,6 +265,12 @@ TEST("a misfit is the first one, with its line, and rows know their lines with a
                          [](const CsvError& error) { return error.kind == "no_header"; }));
 }
 
+TEST("a header is on its own line, wherever that is") {
+  CHECK(fails(std::string("a,b\0c\n1,2\n", 10), "nul_byte", 1));
+  CHECK(throws<CsvError>([] { CsvFile(input_of("\n\na,\xFF\n1,2\n"), CsvFormat{}, 1); },
+                         [](const CsvError& error) { return error.line == 2; }));
+}
+
 TEST("fields of written records are copied as they stand") {
   const std::string bytes = "1,\"a,\"\"b\"\"\",x\n2,,\"y\nz\"\n\"3\",c,\n";
   WrittenRecords records(bytes.data(), bytes.data() + bytes.size(), ',', 3, 3);

@@ -97,6 +97,24 @@ TEST("operations of two real numbers are the standard library's") {
   }
 }
 
+TEST("and, or and not are those of three values") {
+  using Whole = std::vector<std::int32_t>;
+  const Whole left = {0, 0, 0, 1, 1, 1, missing_integer, missing_integer, missing_integer};
+  const Whole right = {0, 1, missing_integer, 0, 1, missing_integer, 0, 1, missing_integer};
+  const auto logical = [&](const char* name, bool two) {
+    Program program;
+    const int a = program.add_input(Type::logical), b = program.add_input(Type::logical);
+    program.add_output(program.add_operation(name, two ? std::vector<int>{a, b} : std::vector<int>{a}));
+    Whole result(left.size());
+    run_program(program, {left.data(), right.data()}, {result.data()}, result.size(), RunOptions(), nothing);
+    return result;
+  };
+  const std::int32_t na = missing_integer;
+  CHECK(logical("and", true) == Whole({0, 0, 0, 0, 1, na, 0, na, na}));
+  CHECK(logical("or", true) == Whole({0, 1, na, 1, 1, 1, na, 1, na}));
+  CHECK(logical("not", false) == Whole({1, 1, 1, 0, 0, 0, na, na, na}));
+}
+
 TEST("what is missing, infinite or no number is seen") {
   const Reals some = {1, missing_real(), std::nan(""), infinity, -infinity, 0};
   using Whole = std::vector<std::int32_t>;

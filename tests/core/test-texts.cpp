@@ -52,6 +52,18 @@ TEST("every character of Unicode is one, and half of a pair is none") {
   }
 }
 
+TEST("characters that have no other case come back as they were") {
+  bool all = true;
+  for (std::uint32_t code = 0x80; code < 0x110000; code += code < 0x3000 ? 1 : 61) {
+    if (code >= 0xD800 && code <= 0xDFFF) continue;
+    std::string text = "x";
+    append_utf8(code, &text);
+    // In the C locale only ASCII has cases.
+    all = all && in_case(text, true) == "X" + text.substr(1) && in_case(text, false) == text;
+  }
+  CHECK(all);
+}
+
 TEST("texts of any length are cut at separators of any length") {
   std::mt19937 random(4);
   for (int k = 0; k < 2000; ++k) {

@@ -93,7 +93,7 @@ TEST("times are read by their format, with blanks around them") {
   CHECK(seconds("%Y-%m-%d %H:%M:%OS", "1970-01-01 00:01:30.25") == 90.25);
   CHECK(seconds("", "1970-01-01 01:00+01:00") == 0 && moment.is_universal);
   CHECK(seconds("", "1970-01-01 01:00") == 3600 && !moment.is_universal);
-  for (const char* bad : {"1970-02-30", "1970-13-01", "1970-00-01", "1970-01-00", "19700-01-01", "1970-01-01x",
+  for (const char* bad : {"1970-02-30", "1970-13-01", "1970-00-01", "1970-01-00", "19700-01-01", "01970-01-01", "1970-01-01x",
                           "970-01-01"})
     CHECK(seconds("", bad) == infinity && seconds("%Y-%m-%d", bad) == infinity);
   CHECK(seconds("%H:%M %y-%m-%d", "24:01 70-01-01") == infinity);
@@ -210,6 +210,7 @@ TEST("aggregates, medians and quantiles of groups are those of each group's valu
       for (std::size_t g = 0; g < count; ++g) {
         CHECK(std::fabs(found[g] - expected[g]) < 1e-9 || (std::isnan(found[g]) && std::isnan(expected[g])));
         has_missing = has_missing || std::isnan(found[g]);
+        CHECK(!(std::isnan(found[g]) && g % 2 == 0));
       }
       CHECK(has_missing == !skip);
     }
@@ -225,6 +226,11 @@ TEST("aggregates, medians and quantiles of groups are those of each group's valu
   CHECK(std::fabs(whole.variance - squares / static_cast<double>(all.size() - 1)) < 1e-7);
   const double middle = medians(Type::real, values.data(), rows, true, one_group.data(), 1)[0];
   CHECK(whole.quantiles == (Reals{all.front(), middle, all.back()}));
+  const Distribution of_wholes = distribution(Type::integer, wholes.data(), rows, {0.5}, 2);
+  double whole_sum = 0, whole_known = 0;
+  for (std::int32_t value : wholes)
+    if (value != missing_integer) whole_sum += value, ++whole_known;
+  CHECK(std::fabs(of_wholes.mean - whole_sum / whole_known) < 1e-10 && of_wholes.known == whole_known);
   for (std::size_t some : {2, 3, 4, 5, 6}) {
     const Distribution few = distribution(Type::real, all.data(), some, {0.3, 0.75}, 1);
     const std::vector<std::int32_t> none(some, 0);
