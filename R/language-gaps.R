@@ -12,7 +12,9 @@
 #'   class `rowanroot_missing_order`.
 #' @examples
 #' last_known(c(NA, 3, NA, 4))
-#' visits <- data.frame(day = c(2, 1, 3, 4), hive = c("a", "a", "a", "b"), scale_kg = c(NA, 31, NA, 28))
+#' visits <- data.frame(
+#'   day = c(2, 1, 3, 4), hive = c("a", "a", "a", "b"), scale_kg = c(NA, 31, NA, 28)
+#' )
 #' visits |> set_columns({
 #'   filled  <- last_known(scale_kg, along = day, within = hive)
 #'   is_fill <- is.na(scale_kg) && !is.na(filled)

@@ -93,8 +93,8 @@ TEST("times are read by their format, with blanks around them") {
   CHECK(seconds("%Y-%m-%d %H:%M:%OS", "1970-01-01 00:01:30.25") == 90.25);
   CHECK(seconds("", "1970-01-01 01:00+01:00") == 0 && moment.is_universal);
   CHECK(seconds("", "1970-01-01 01:00") == 3600 && !moment.is_universal);
-  for (const char* bad : {"1970-02-30", "1970-13-01", "1970-00-01", "1970-01-00", "19700-01-01", "01970-01-01", "1970-01-01x",
-                          "970-01-01"})
+  for (const char* bad : {"1970-02-30", "1970-13-01", "1970-00-01", "1970-01-00", "19700-01-01", "01970-01-01",
+                          "1970-01-01x", "970-01-01"})
     CHECK(seconds("", bad) == infinity && seconds("%Y-%m-%d", bad) == infinity);
   CHECK(seconds("%H:%M %y-%m-%d", "24:01 70-01-01") == infinity);
   CHECK(seconds("%H:%M %y-%m-%d", "23:59 70-01-01") == 86340);
