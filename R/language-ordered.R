@@ -98,6 +98,6 @@ explain_rank <- function(facts) {
   }
   tied <- sum(ranks[others] == own)
   paste(c(paste("among", facts$of), told(others[ranks[others] < own], which.max, "before"),
-          told(others[ranks[others] > own], which.min, "behind"),
-          if (tied) paste("with the same rank", counted(tied, "other"))), collapse = "; ")
+          told(others[ranks[others] > own], which.min, "after"),
+          if (tied) paste(counted(tied, "other"), if (tied == 1) "has" else "have", "the same rank")), collapse = "; ")
 }

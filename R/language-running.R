@@ -214,7 +214,7 @@ words_of_running <- function() {
       moving("moving_max", "greatest"),
     ordered_word("previous", check_neighbour, "neighbour", 1, chunks = "rows", explain = explain_previous,
                  explain_value = "before"),
-    ordered_word("following", check_neighbour, "neighbour", -1, explain = explain_following, explain_value = "behind"),
+    ordered_word("following", check_neighbour, "neighbour", -1, explain = explain_following, explain_value = "after"),
     derived_word("change", bind_change)
   )
 }

@@ -253,11 +253,11 @@ changed_section <- function(changed) {
   columns <- as.data.frame(changed)
   differs <- columns[columns$status != "same", ]
   rows <- paste0(counted_rows(nrow(changed$added)), " added, ", counted_rows(nrow(changed$removed)), " removed")
-  if (!nrow(differs)) return(t$p(paste0("No column differs from the output as it was before; ", rows, ".")))
+  if (!nrow(differs)) return(t$p(paste0("No column differs from the previous output; ", rows, ".")))
   shown <- data.frame(Column = differs[[1]], What = differs$status,
                       Rows = ifelse(is.na(differs$rows), "", format(differs$rows, big.mark = ",", trim = TRUE)),
                       Examples = ifelse(is.na(differs$examples), "", differs$examples))
-  list(t$p(rows), table_tag(shown, "Columns that differ from the output as it was before", number = "Rows"))
+  list(t$p(rows), table_tag(shown, "Columns that differ from the previous output", number = "Rows"))
 }
 
 times_section <- function(found) {

@@ -14,7 +14,7 @@ fill_line <- function(statement, block, row) {
     if (!isTRUE(holds)) {
       target <- statement$targets
       if (target %in% block$columns) found$used <- c(found$used, target)
-      filled <- if (target %in% block$columns) "as it was" else "missing, as it is set in other rows only"
+      filled <- if (target %in% block$columns) "unchanged" else "missing: only other rows are set"
       return(list(filled = filled, notes = found$notes, used = unique(found$used)))
     }
   }

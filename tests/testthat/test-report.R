@@ -42,7 +42,7 @@ test_that("a report of a script explains its outputs and what changed in them", 
   html <- paste(readLines("page.html", encoding = "UTF-8"), collapse = "\n")
   expect_match(html, "out/yield.csv</h2>", fixed = TRUE)
   expect_match(html, "out/visits.csv</h2>", fixed = TRUE)
-  expect_match(html, "Columns that differ from the output as it was before")
+  expect_match(html, "Columns that differ from the previous output")
   ids <- regmatches(html, gregexpr(" id=\"[^\"]+\"", html))[[1]]
   expect_false(anyDuplicated(ids) > 0)
 })
