@@ -132,10 +132,12 @@ check_moving <- function(options, call) {
 #'
 #' @param x A column, or a vector, of any type.
 #' @param rows How many rows before or after.
+#' @param as What `change()` gives: the `"difference"`, the `"ratio"` of the value to the one before, or the
+#'   difference in `"percent"` of the one before.
 #' @param default The value for rows that have no row before (or after) them.
 #' @inheritParams running_total
 #' @return One value for each row, of the type of `x`. For `change()`, the row's value minus the one
-#'   before.
+#'   before, divided by it, or the difference in percent of the one before.
 #' @section Errors: `rowanroot_bad_argument` for a wrong number of rows, `rowanroot_type_mismatch`
 #'   for a `default` of another type.
 #' @examples
@@ -161,8 +163,8 @@ following <- function(x, rows = 1, default = NA, along = NULL, within = NULL) {
 
 #' @rdname previous
 #' @export
-change <- function(x, rows = 1, along = NULL, within = NULL) {
-  word_on_vectors("change", x, list(rows = rows), within, along, quote(change()))
+change <- function(x, rows = 1, as = "difference", along = NULL, within = NULL) {
+  word_on_vectors("change", x, list(rows = rows, as = as), within, along, quote(change()))
 }
 
 check_neighbour <- function(options, call) {
@@ -222,7 +224,14 @@ words_of_running <- function() {
 bind_change <- function(given, expr, scope) {
   x <- new_shared(bind_formula(given$x, scope))
   before <- the_word("previous")
-  options <- before$check(option_values(given["rows"[!is.null(given$rows)]], scope), scope$call)
-  before <- new_ordered(before, x, options, expr, scope$env, given_groups(given, scope), given_order(given, scope))
-  word_node("-", x, before, shown = expr)
+  given_options <- option_values(given[intersect(c("rows", "as"), names(given))], scope)
+  as <- check_one_of(if (is.null(given_options$as)) "difference" else given_options$as,
+                     c("difference", "ratio", "percent"), "as", scope$call)
+  options <- before$check(given_options["rows"[!is.null(given_options$rows)]], scope$call)
+  before <- new_shared(new_ordered(before, x, options, expr, scope$env, given_groups(given, scope),
+                                   given_order(given, scope)))
+  if (as == "ratio") return(word_node("/", x, before, shown = expr))
+  difference <- word_node("-", x, before, shown = expr)
+  if (as == "difference") return(difference)
+  word_node("*", word_node("/", difference, before, shown = expr), new_value(100), shown = expr)
 }

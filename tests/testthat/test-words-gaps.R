@@ -34,6 +34,20 @@ test_that("gaps of every type are filled from the rows before and after, in orde
   }
 })
 
+test_that("a change is a difference, a ratio or in percent", {
+  x <- c(4, 5, NA, 10, 0, 3)
+  before <- c(NA, x[-6])
+  expect_identical(change(x), x - before)
+  expect_identical(change(x, as = "ratio"), x / before)
+  expect_identical(change(x, as = "percent"), (x - before) / before * 100)
+  data <- data.frame(x = x, day = 6:1, hive = c("a", "b"))
+  found <- set_columns(data, { p <- change(x, as = "percent", along = day, within = hive) })
+  expect_identical(found$p, c((4 - NA) / NA, (5 - 10) / 10, NA, (10 - 3) / 3, NA, NA) * 100)
+  table <- open_table(data) |> set_columns({ p <- change(x, as = "ratio") })
+  expect_match(paste(format(why(table, p, 2)), collapse = " "), "5 / 4", fixed = TRUE)
+  expect_error(change(x, as = "share"), class = "rowanroot_bad_argument")
+})
+
 test_that("gaps are filled in tables, and explained by the row that the value is from", {
   data <- data.frame(hive = c("a", "a", "b", "a"), day = c(3, 2, 1, 1), kg = c(NA, NA, 5, 7))
   filled <- open_table(data) |> set_columns({
