@@ -236,6 +236,38 @@ TEST("keys of several words, and ones that all but the last bits share, sort as 
   }
 }
 
+TEST("the last known value, and the next, are those that one finds row by row") {
+  const std::size_t rows = 4000;
+  const Columns all = random_columns(rows, 12);
+  std::vector<std::int32_t> order = counted_to(rows);
+  std::shuffle(order.begin(), order.end(), std::mt19937(3));
+  for (bool grouped : {false, true}) for (bool ordered : {false, true}) for (bool backwards : {false, true}) {
+    if (ordered && backwards) continue;
+    Sequence sequence;
+    sequence.rows = rows;
+    if (ordered) sequence.order = order.data();
+    if (grouped) sequence.group_of_row = all.group.data(), sequence.groups = 300;
+    std::vector<double> found(rows), expected(rows), last(300, missing_real());
+    last_known(all.real.data(), backwards, sequence, missing_real(), found.data());
+    for (std::size_t k = 0; k < rows; ++k) {
+      const std::size_t at = backwards ? rows - 1 - k : k, row = ordered ? static_cast<std::size_t>(order[at]) : at;
+      double& of_group = last[grouped ? static_cast<std::size_t>(all.group[row]) : 0];
+      if (!is_missing(all.real[row])) of_group = all.real[row];
+      expected[row] = of_group;
+    }
+    bool same = true;
+    for (std::size_t i = 0; i < rows; ++i) same = same && compare(found[i], expected[i], false) == 0;
+    CHECK(same);
+  }
+  for (std::int64_t count : {1, 7, 12}) for (std::int64_t parts : {1, 3, 12, 20}) {
+    std::vector<std::int64_t> sizes(static_cast<std::size_t>(parts), 0);
+    for (std::int32_t rank = 1; rank <= count; ++rank)
+      ++sizes[static_cast<std::size_t>(part_of_rank(rank, count, parts) - 1)];
+    for (std::size_t k = 0; k < sizes.size(); ++k)
+      CHECK(sizes[k] == count / parts + (static_cast<std::int64_t>(k) < count % parts));
+  }
+}
+
 TEST("a recurrence of one operation is that operation, row after row") {
   const std::vector<double> x = {3, -2, 0.5, 4, 1.25};
   const auto run = [&](const char* name, bool left) {

@@ -81,6 +81,36 @@ TEST("the week of a day is that of its Thursday, whose year it counts") {
   CHECK(days[0] == 1 && days[1] == 31 && days[2] == missing_integer);
 }
 
+TEST("months later, periods and months between are those of counting month by month") {
+  for (double day : {-171664.0, -1.0, 0.0, 59.0, 11016.0, 20148.0}) {
+    for (int months : {-25, -1, 0, 1, 12, 13, 4801}) {
+      double later, by = months, back;
+      add_months(&day, 1, 1, &by, 1, &later);
+      const int from = part(DatePart::year, day) * 12 + part(DatePart::month, day);
+      CHECK(part(DatePart::year, later) * 12 + part(DatePart::month, later) == from + months);
+      const int of_month = part(DatePart::day, day), reached = part(DatePart::day, later);
+      CHECK(reached == of_month || (reached < of_month && part(DatePart::day, later + 1) == 1));
+      months_between(&day, 1, &later, 1, 1, 1, &back);
+      CHECK(months < 0 || back == months);
+    }
+    for (Period period : {Period::year, Period::quarter, Period::month, Period::week, Period::day}) {
+      double first, last, after;
+      period_days(period, false, &day, 1, 1, &first);
+      period_days(period, true, &day, 1, 1, &last);
+      const double next = last + 1;
+      period_days(period, false, &next, 1, 1, &after);
+      CHECK(first <= day && day <= last && after == next);
+      CHECK(period == Period::day || period == Period::week || part(DatePart::day, first) == 1);
+    }
+  }
+  const double half[] = {86400 * 1.5, missing_real()}, month = 1, part_of_month = 0.5;
+  double result[2];
+  add_months(half, 86400, 2, &month, 1, result);
+  CHECK(result[0] == 86400 * 32.5 && std::isnan(result[1]));
+  add_months(half, 86400, 2, &part_of_month, 1, result);
+  CHECK(std::isnan(result[0]));
+}
+
 TEST("times are read by their format, with blanks around them") {
   Moment moment;
   const auto seconds = [&](const char* format, const char* text) {
