@@ -18,11 +18,14 @@ cli_why <- function(args) {
   check_cli_file(output_file(given$args), "why")
   found <- table_of_output(given$args, quote(why()))
   explanation <- explain(found$table, asked$row, asked$column, where, globalenv(), quote(why()))
-  if (found$state$state != "up to date") {
-    cli_error(paste0("Note: ", given$args, " is out of date. This is what it would be now."))
-  }
+  note_out_of_date(found, given$args)
   if (asked$json) print_json(plain_explanation(explanation)) else print(explanation)
   exit_done
+}
+
+note_out_of_date <- function(found, output) {
+  if (found$state$state == "up to date") return(invisible())
+  cli_error(paste0("Note: ", output, " is out of date. This is what it would be now."))
 }
 
 cli_lineage <- function(args) {
@@ -34,9 +37,7 @@ cli_lineage <- function(args) {
   check_cli_file(output_file(given$args), "lineage")
   found <- table_of_output(given$args, quote(lineage()))
   graph <- lineage_of(found$table, given$options$column, quote(lineage()))
-  if (found$state$state != "up to date") {
-    cli_error(paste0("Note: ", given$args, " is out of date. This is what it would be now."))
-  }
+  note_out_of_date(found, given$args)
   if (given$options$json) print_json(as.data.frame(graph)) else print(graph)
   exit_done
 }

@@ -60,7 +60,7 @@ as_date <- function(x, format = "%Y-%m-%d", unreadable = "error") {
 
 check_date_formats <- function(format, call) {
   if (identical(format, "serial")) return(invisible())
-  if (!is.character(format) || !length(format) || anyNA(format) || !all(grepl("%", format, fixed = TRUE))) {
+  if (!are_formats(format)) {
     stop_because(c("{.arg format} must be a format such as {.val %d/%m/%Y}, or several, or {.val serial}.",
                    "found" = "It is {one_line(format)}."), "bad_argument", call)
   }
@@ -109,7 +109,7 @@ check_zone <- function(zone, call) {
 check_time_format <- function(format, call) {
   if (is.null(format)) return("")
   if (identical(format, "serial")) return(format)
-  if (!is.character(format) || !length(format) || anyNA(format) || !all(grepl("%", format, fixed = TRUE))) {
+  if (!are_formats(format)) {
     stop_because(c("{.arg format} must be a format such as {.val %d/%m/%Y %H:%M}, several, or NULL for ISO 8601.",
                    "found" = "It is {one_line(format)}."), "bad_argument", call)
   }
@@ -122,6 +122,10 @@ check_time_format <- function(format, call) {
                  "bad_argument", call)
   }
   format
+}
+
+are_formats <- function(format) {
+  is.character(format) && length(format) > 0 && !anyNA(format) && all(grepl("%", format, fixed = TRUE))
 }
 
 formats_in_words <- function(what, format) {
@@ -311,19 +315,23 @@ with_whole_date <- function(values, format) {
   list(values = values, format = paste(format, added[1]))
 }
 
-# Days that spreadsheets count from the last of 1899, with a 29th of February 1900 that there was not: day 60. Times
-# are exact to thousandths of a second.
+# Times are exact to thousandths of a second.
 read_serials <- function(values) {
   values <- trimws(values, whitespace = "[\\h\\v]")
   known <- !is.na(values) & nzchar(values)
-  days <- rep(NA_real_, length(values))
+  number <- rep(NA_real_, length(values))
   is_number <- grepl("^[0-9]+([.][0-9]*)?$", values)
-  days[known] <- NaN
-  days[is_number] <- as.numeric(values[is_number])
-  days[which(days < 1 | floor(days) == 60 | days >= 2958466)] <- NaN
-  early <- !is.na(days) & days < 60
-  seconds <- round((days - 25569 + early) * 86400, 3)
+  number[is_number] <- as.numeric(values[is_number])
+  number[which(number >= 2958466)] <- NA
+  seconds <- round(days_of_serial(number) * 86400, 3)
+  seconds[known & is.na(seconds)] <- NaN
   list(seconds = seconds, universal = rep(FALSE, length(values)))
+}
+
+# Days since 1970 of those that spreadsheets count from the last of 1899, with a 29th of February 1900 that there was
+# not: day 60, which is missing like what lies before the first.
+days_of_serial <- function(number) {
+  ifelse(number >= 61, number - 25569, ifelse(number >= 1 & number < 60, number - 25568, NA))
 }
 
 # `bad` says it of each different text.

@@ -171,13 +171,19 @@ add_time <- function(x, count, unit) {
 
 months_in <- c(years = 12, quarters = 3, months = 1)
 
+# Two arguments are as long, or one of them is one value for all.
+check_lengths_fit <- function(two, call) {
+  counts <- lengths(two)
+  if (counts[1] == counts[2] || any(counts == 1)) return(invisible())
+  stop_because("{.arg {names(two)[1]}} has {counted(counts[1], 'value')}, and {.arg {names(two)[2]}} {counts[2]}.",
+               "wrong_length", call)
+}
+
 check_count_of_units <- function(x, count, unit, is_time, call) {
   if (!is.numeric(count) && !(is.logical(count) && all(is.na(count))) || is.object(count)) {
     stop_because("{.arg count} must be numbers, not {what_is(count)}.", "type_mismatch", call)
   }
-  if (length(count) != length(x) && length(count) != 1 && length(x) != 1) {
-    stop_because("{.arg x} has {counted(length(x), 'value')}, and {.arg count} {length(count)}.", "wrong_length", call)
-  }
+  check_lengths_fit(list(x = x, count = count), call)
   if (is_time && !unit %in% names(months_in)) return(invisible())
   bad <- which(!is.na(count) & count != floor(count))
   if (!length(bad)) return(invisible())
@@ -198,10 +204,7 @@ time_between <- function(from, to, unit) {
   }
   check_one_of(unit, c(names(months_in), names(seconds_in)), "unit", call)
   if (unit %in% names(months_in)) {
-    if (length(from) != length(to) && length(from) != 1 && length(to) != 1) {
-      stop_because("{.arg from} has {counted(length(from), 'value')}, and {.arg to} {length(to)}.", "wrong_length",
-                   call)
-    }
+    check_lengths_fit(list(from = from, to = to), call)
     # Both by the clocks of one zone.
     clocks <- if (is_date) lapply(list(from, to), as.numeric)
               else lapply(list(from, .POSIXct(as.numeric(to), zone_of(from))), clock_seconds)

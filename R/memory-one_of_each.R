@@ -5,7 +5,7 @@ in_memory.step_one_of_each <- function(step, data, call) {
   threads <- getOption("rowanroot.threads", 0L)
   groups <- lapply(unname(unclass(data)[step$by]), group_values, call = call)
   if (!length(groups)) return(rows_at(data, seq_len(min(nrow(data), 1)) - 1L))
-  of_row <- group_rows_cpp(groups, nrow(data), threads)$of_row
+  found <- group_rows_cpp(groups, nrow(data), threads)
   order <- seq_len(nrow(data))
   # Rows that are missing in the order never come before others, from whichever end one looks.
   if (!is.null(step$order)) {
@@ -14,6 +14,6 @@ in_memory.step_one_of_each <- function(step, data, call) {
                             nrow(data), threads) + 1L
   }
   if (step$keep == "last") order <- rev(order)
-  stay <- order[!duplicated(of_row[order])]
+  stay <- order[first_rows_cpp(found$of_row[order], length(found$sizes))]
   rows_at(data, sort(stay, method = "radix") - 1L)
 }

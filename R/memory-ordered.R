@@ -106,10 +106,16 @@ calculate_ranking <- function(what, x, options, layout, about) {
   if (in_turn) ranks[turn] <- ranks
   if (options$as == "position") return(ranks)
   if (in_turn) layout$of_row[turn] <- layout$of_row
-  count <- if (is.null(layout$of_row)) sum(!is.na(ranks))
-           else spread_groups_cpp(aggregate_groups_cpp("known", ranks, TRUE, layout$of_row, layout$groups,
-                                                       getOption("rowanroot.threads", 0L)), layout$of_row)
+  count <- known_in_groups(ranks, layout)
   if (options$as == "percent_rank") ifelse(count == 1 & !is.na(ranks), 0, (ranks - 1) / (count - 1)) else ranks / count
+}
+
+# How many values are known: one number, or that of each row's group.
+known_in_groups <- function(values, layout) {
+  if (is.null(layout$of_row)) return(sum(!is.na(values)))
+  of_groups <- aggregate_groups_cpp("known", values, TRUE, layout$of_row, layout$groups,
+                                    getOption("rowanroot.threads", 0L))
+  spread_groups_cpp(of_groups, layout$of_row)
 }
 
 # Codes along the order are enough where there are some.
@@ -194,10 +200,7 @@ check_single_values <- function(x, about) {
 calculate_parts <- function(what, x, options, layout, about) {
   ranks <- calculate_ranking("ranking", x, c(options, list(ties = "first", missing = "keep", as = "position")), layout,
                              about)
-  count <- if (is.null(layout$of_row)) sum(!is.na(ranks))
-           else spread_groups_cpp(aggregate_groups_cpp("known", ranks, TRUE, layout$of_row, layout$groups,
-                                                       getOption("rowanroot.threads", 0L)), layout$of_row)
-  parts_of_ranks_cpp(ranks, as.numeric(count), options$parts)
+  parts_of_ranks_cpp(ranks, as.numeric(known_in_groups(ranks, layout)), options$parts)
 }
 
 check_default <- function(x, default, about) {

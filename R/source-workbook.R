@@ -249,10 +249,9 @@ sheet_moments <- function(number, name, table, call) {
                                                             "UTC")
 }
 
-# The 29th of February 1900, which workbooks count, did not exist; a time without a day is not a date.
+# A time without a day is not a date.
 sheet_days <- function(number, from_1904) {
-  days <- if (from_1904) number - 24107 else ifelse(number >= 61, number - 25569,
-                                                    ifelse(number >= 1 & number < 60, number - 25568, NA))
+  days <- if (from_1904) number - 24107 else days_of_serial(number)
   replace(days, days >= 2932897 | number < 0, NA)
 }
 

@@ -29,10 +29,9 @@ keep_rows <- function(x, condition, ..., within = NULL) {
   if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   check_one_condition(substitute(list(...)), call)
-  typed <- list(substitute(condition))
-  if (!missing(condition)) typed[[1]] <- with_columns_found(typed[[1]], x, parent.frame(), call)
-  apply_step(x, new_step_keep_rows("keep_rows", typed[[1]], substitute(within), column_names(x), parent.frame(), call),
-             call)
+  step <- new_step_keep_rows("keep_rows", with_columns_found(substitute(condition), x, parent.frame(), call),
+                             substitute(within), column_names(x), parent.frame(), call)
+  apply_step(x, step, call)
 }
 
 #' @rdname keep_rows
@@ -42,10 +41,9 @@ drop_rows <- function(x, condition, ..., within = NULL) {
   if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   check_one_condition(substitute(list(...)), call)
-  typed <- list(substitute(condition))
-  if (!missing(condition)) typed[[1]] <- with_columns_found(typed[[1]], x, parent.frame(), call)
-  apply_step(x, new_step_keep_rows("drop_rows", typed[[1]], substitute(within), column_names(x), parent.frame(), call),
-             call)
+  step <- new_step_keep_rows("drop_rows", with_columns_found(substitute(condition), x, parent.frame(), call),
+                             substitute(within), column_names(x), parent.frame(), call)
+  apply_step(x, step, call)
 }
 
 check_one_condition <- function(others, call) {

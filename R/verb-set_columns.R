@@ -113,11 +113,9 @@ set_columns <- function(x, block, ..., within = NULL, along = NULL, carry = all_
   check_table(x, call)
   check_nothing_outside(substitute(list(...)), call)
   carry <- with_columns_found(substitute(carry), x, parent.frame(), call)
-  typed <- list(substitute(block))
-  if (!missing(block)) typed[[1]] <- with_columns_found(typed[[1]], x, parent.frame(), call)
   after <- place_as_typed(substitute(after), substitute(before), call)
-  step <- new_step_set_columns(typed[[1]], substitute(within), substitute(along), carry, after, column_names(x),
-                               parent.frame(), call)
+  step <- new_step_set_columns(with_columns_found(substitute(block), x, parent.frame(), call), substitute(within),
+                               substitute(along), carry, after, column_names(x), parent.frame(), call)
   apply_step(x, step, call)
 }
 

@@ -8,6 +8,7 @@
 #include <cstring>
 #include <limits>
 
+#include "calendar.h"
 #include "values.h"
 
 namespace rowanroot {
@@ -33,16 +34,6 @@ constexpr double first_inexact_whole = 9007199254740992.0;
 bool looks_whole(std::string_view text) { return text.find_first_of(".eE") == std::string_view::npos; }
 
 int two_digits(const char* at) { return (at[0] - '0') * 10 + (at[1] - '0'); }
-
-// Howard Hinnant's days_from_civil: proleptic Gregorian calendar.
-int days_since_1970(int year, int month, int day) {
-  year -= month <= 2;
-  const int era = (year >= 0 ? year : year - 399) / 400;
-  const int year_of_era = year - era * 400;
-  const int day_of_year = (153 * (month + (month > 2 ? -3 : 9)) + 2) / 5 + day - 1;
-  const int day_of_era = year_of_era * 365 + year_of_era / 4 - year_of_era / 100 + day_of_year;
-  return era * 146097 + day_of_era - 719468;
-}
 
 }  // namespace
 
@@ -138,11 +129,8 @@ bool read_date(std::string_view text, double* value) {
     if (!is_digit(text[i])) return false;
   const int year = two_digits(text.data()) * 100 + two_digits(text.data() + 2);
   const int month = two_digits(text.data() + 5), day = two_digits(text.data() + 8);
-  if (month < 1 || month > 12 || day < 1) return false;
-  const int lengths[] = {31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31};
-  const bool leap = (year % 4 == 0 && year % 100 != 0) || year % 400 == 0;
-  if (day > lengths[month - 1] + (month == 2 && leap)) return false;
-  return *value = days_since_1970(year, month, day), true;
+  if (month < 1 || month > 12 || day < 1 || day > days_of_month(year, month)) return false;
+  return *value = days_of_date(year, month, day), true;
 }
 
 namespace {

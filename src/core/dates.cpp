@@ -4,37 +4,19 @@
 #include <cmath>
 #include <vector>
 
+#include "calendar.h"
 #include "names.h"
 #include "values.h"
 
 namespace rowanroot {
 namespace {
 
-struct Civil {
-  std::int64_t year;
-  int month, day;
-};
-
-// Howard Hinnant's civil_from_days.
-Civil civil_of(std::int64_t days) {
-  days += 719468;
-  const std::int64_t era = (days >= 0 ? days : days - 146096) / 146097;
-  const unsigned of_era = static_cast<unsigned>(days - era * 146097);
-  const unsigned year_of_era = (of_era - of_era / 1460 + of_era / 36524 - of_era / 146096) / 365;
-  const unsigned of_year = of_era - (365 * year_of_era + year_of_era / 4 - year_of_era / 100);
-  const unsigned shifted = (5 * of_year + 2) / 153;
-  const int month = static_cast<int>(shifted < 10 ? shifted + 3 : shifted - 9);
-  return {static_cast<std::int64_t>(year_of_era) + era * 400 + (month <= 2), month,
-          static_cast<int>(of_year - (153 * shifted + 2) / 5 + 1)};
-}
-
 // Monday is 1. The first of January 1970 was a Thursday.
 int weekday_of(std::int64_t days) { return static_cast<int>(((days + 3) % 7 + 7) % 7) + 1; }
 
 int day_of_year(const Civil& date) {
   static const int before[] = {0, 31, 59, 90, 120, 151, 181, 212, 243, 273, 304, 334};
-  const bool leap = date.year % 4 == 0 && (date.year % 100 != 0 || date.year % 400 == 0);
-  return before[date.month - 1] + date.day + (leap && date.month > 2);
+  return before[date.month - 1] + date.day + (is_leap_year(date.year) && date.month > 2);
 }
 
 // The week that holds this week's Thursday is numbered in the Thursday's year.
@@ -43,14 +25,10 @@ int week_of(std::int64_t days) {
   return (day_of_year(civil_of(thursday)) - 1) / 7 + 1;
 }
 
-// Howard Hinnant's days_from_civil, for the first of a month; months may go beyond 1 to 12.
+// Months may go beyond 1 to 12.
 std::int64_t first_of_month(std::int64_t year, std::int64_t month) {
-  const std::int64_t months = year * 12 + month - 1;
-  year = months >= 0 ? months / 12 : (months - 11) / 12;
-  const std::int64_t shifted = (months - year * 12 + 10) % 12;  // from March on
-  year -= shifted > 9;
-  const std::int64_t era = (year >= 0 ? year : year - 399) / 400, of_era = year - era * 400;
-  return era * 146097 + of_era * 365 + of_era / 4 - of_era / 100 + (153 * shifted + 2) / 5 - 719468;
+  const std::int64_t months = year * 12 + month - 1, whole = (months >= 0 ? months : months - 11) / 12;
+  return days_of_date(whole, static_cast<int>(months - whole * 12) + 1, 1);
 }
 
 // The first day of the period of a day, and of the next period.

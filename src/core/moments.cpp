@@ -4,6 +4,8 @@
 #include <charconv>
 #include <cmath>
 
+#include "calendar.h"
+
 namespace rowanroot {
 namespace {
 
@@ -73,21 +75,6 @@ struct Fields {
   std::int64_t offset = 0;
 };
 
-bool is_leap_year(int year) { return year % 4 == 0 && (year % 100 != 0 || year % 400 == 0); }
-
-int days_of_month(int year, int month) {
-  static const int days[] = {31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31};
-  return days[month - 1] + (month == 2 && is_leap_year(year));
-}
-
-// Days since 1970-01-01: years that begin in March have their leap day last.
-std::int64_t day_number(int year, int month, int day) {
-  const std::int64_t y = year - (month <= 2), era = (y >= 0 ? y : y - 399) / 400;
-  const std::int64_t year_of_era = y - era * 400,
-                     day_of_year = (153 * (month + (month > 2 ? -3 : 9)) + 2) / 5 + day - 1;
-  return era * 146097 + year_of_era * 365 + year_of_era / 4 - year_of_era / 100 + day_of_year - 719468;
-}
-
 // What digits after the point lack to a whole.
 std::string complement(std::string_view digits) {
   std::string result(digits);
@@ -113,21 +100,14 @@ void add_number(int value, int digits, std::string* to) {
   to->append(buffer, static_cast<std::size_t>(digits));
 }
 
-// From days to a date, as `day_number` goes the other way.
 bool add_date(double days, std::string* to) {
   if (!(days >= -719528 && days < 2932897)) return false;
-  const std::int64_t shifted = static_cast<std::int64_t>(days) + 719468,
-                     era = (shifted >= 0 ? shifted : shifted - 146096) / 146097;
-  const std::int64_t day_of_era = shifted - era * 146097;
-  const std::int64_t year_of_era = (day_of_era - day_of_era / 1460 + day_of_era / 36524 - day_of_era / 146096) / 365;
-  const std::int64_t day_of_year = day_of_era - (365 * year_of_era + year_of_era / 4 - year_of_era / 100);
-  const std::int64_t month_from_march = (5 * day_of_year + 2) / 153;
-  const int month = static_cast<int>(month_from_march < 10 ? month_from_march + 3 : month_from_march - 9);
-  add_number(static_cast<int>(year_of_era + era * 400 + (month <= 2)), 4, to);
+  const Civil date = civil_of(static_cast<std::int64_t>(days));
+  add_number(static_cast<int>(date.year), 4, to);
   to->push_back('-');
-  add_number(month, 2, to);
+  add_number(date.month, 2, to);
   to->push_back('-');
-  add_number(static_cast<int>(day_of_year - (153 * month_from_march + 2) / 5 + 1), 2, to);
+  add_number(date.day, 2, to);
   return true;
 }
 
@@ -135,7 +115,7 @@ bool add_date(double days, std::string* to) {
 bool to_moment(const Fields& fields, Moment* moment) {
   if (fields.month < 1 || fields.day < 1 || fields.day > days_of_month(fields.year, fields.month)) return false;
   if (fields.hour == 24 && (fields.minute > 0 || fields.second > 0 || !fields.fraction.empty())) return false;
-  moment->seconds = day_number(fields.year, fields.month, fields.day) * 86400 + fields.hour * 3600 +
+  moment->seconds = days_of_date<std::int64_t>(fields.year, fields.month, fields.day) * 86400 + fields.hour * 3600 +
                     fields.minute * 60 + fields.second - (fields.has_offset ? fields.offset : 0);
   moment->value = with_fraction(moment->seconds, fields.fraction);
   moment->is_universal = fields.has_offset;
