@@ -130,7 +130,8 @@ tests_for <- function(file) {
                 running = "running", moving = "running", recurrence = "running", sequence = "running",
                 rank = "ranks", sort = "sort|ranks", top = "ranks|verbs", gather = "sort", filter = "keep_rows",
                 aggregate = "aggregate", quantiles = "aggregate", distribution = "summary",
-                groups = "aggregate|look_up", numbering = "aggregate|look_up", text = "text", dates = "dates", moments = "convert|dates")
+                groups = "aggregate|look_up", numbering = "aggregate|look_up", text = "text", dates = "dates",
+                moments = "convert|dates")
   of_subject <- paste(subjects[vapply(names(subjects), grepl, NA, file)], collapse = "|")
   of_formulas <- "formula-random|formula-types|formula-aggregates|set_columns|every-way|reference"
   all <- list.files("tests/testthat", "^test-.*[.]R$")
