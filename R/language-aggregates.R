@@ -96,10 +96,10 @@ bind_word.word_aggregate <- function(word, arguments, expr, scope) {
   skip_missing <- if (is.null(options$na.rm)) FALSE else options$na.rm
   if (!rlang::is_bool(skip_missing) || length(options) != sum(names(given) %in% c("na.rm", "probs"))) return(NULL)
   if ("probs" %in% word$options && !is_share(options$probs)) return(NULL)
-  within <- if ("within" %in% names(given)) choose_columns(given[["within"]], scope$columns, scope$env, scope$call)
+  if (!is.null(scope$in_function)) give_up()
+  within <- if ("within" %in% names(given)) choose_groups(given[["within"]], scope)
   scope$whole <- TRUE
-  node <- new_aggregate(word, bind_formula(given$x, scope), expr, scope$env, skip_missing, options$probs, within)
-  if (is.null(scope$in_function)) node else give_up()
+  new_aggregate(word, bind_formula(given$x, scope), expr, scope$env, skip_missing, options$probs, within)
 }
 
 is_share <- function(x) is.numeric(x) && length(x) == 1 && !is.na(x) && x >= 0 && x <= 1

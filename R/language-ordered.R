@@ -46,11 +46,11 @@ option_values <- function(given, scope) {
 }
 
 given_groups <- function(given, scope) {
-  if (!is.null(given$within)) choose_columns(given$within, scope$columns, scope$env, scope$call)
+  if (!is.null(given$within)) choose_groups(given$within, scope)
 }
 
 given_order <- function(given, scope) {
-  if (!is.null(given$along)) choose_order(given$along, scope$columns, scope$env, scope$call)
+  if (!is.null(given$along)) choose_order(given$along, scope)
 }
 
 # How why() explains a row: `facts` has the `arguments` in all rows, the `values`, the `rows` of the group in their

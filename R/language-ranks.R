@@ -17,10 +17,10 @@
 #'   `"percent_rank"` and `"cume_dist"` as defined by the SQL standard (ISO/IEC 9075-2): the share
 #'   of the other rows that come before, and the share of rows that come before or are equal. These
 #'   two have their own rule for ties.
-#' @param within Columns (or vectors) whose values group the rows. Missing values are a group of
-#'   their own.
-#' @param along Columns (or vectors) that decide which of equal values comes first, with `ties`
-#'   `"first"` or `"last"`; by default the order of rows.
+#' @param within Columns or formulas of columns (outside a block, vectors) whose values group the
+#'   rows. Missing values are a group of their own.
+#' @param along Columns or formulas of columns (outside a block, vectors) that decide which of equal
+#'   values comes first, with `ties` `"first"` or `"last"`; by default the order of rows.
 #' @return Whole numbers; doubles for averages and shares.
 #' @section Errors: `rowanroot_bad_argument` for a missing or wrong option,
 #'   `rowanroot_type_mismatch` for a list.
@@ -51,7 +51,8 @@ ranking <- function(x, best, ties = "min", missing = "keep", as = "position", wi
 #'
 #' @param parts How many parts: 4 for quartiles, 10 for deciles.
 #' @param best Which value is in part 1: the `"highest"` or the `"lowest"`.
-#' @param along Columns (or vectors) that decide which of equal values comes first.
+#' @param along Columns or formulas of columns (outside a block, vectors) that decide which of equal
+#'   values comes first.
 #' @inheritParams ranking
 #' @return Whole numbers from 1 to `parts`; missing where `x` is.
 #' @section Errors: `rowanroot_bad_argument` for a missing or wrong option,

@@ -7,12 +7,12 @@
 #' @param missing What to do with a missing value: its row is missing and later rows go on without
 #'   it (`"skip"`); its row shows the result so far (`"carry"`); or its row and all later rows are
 #'   missing (`"stop"`, as in R's [cumsum()]).
-#' @param along Columns (or vectors) that give the order of rows, in [descending()] order if the
-#'   greatest comes first: a running total along a date does not depend on how the file is sorted.
-#'   Rows with equal values stay in their order; rows with a missing value come last, with a
-#'   warning.
-#' @param within Columns (or vectors) whose values group the rows; each group is calculated
-#'   separately.
+#' @param along Columns or formulas of columns (outside a block, vectors) that give the order of
+#'   rows, in [descending()] order if the greatest comes first: a running total along a date does
+#'   not depend on how the file is sorted. Rows with equal values stay in their order; rows with a
+#'   missing value come last, with a warning.
+#' @param within Columns or formulas of columns (outside a block, vectors) whose values group the
+#'   rows; each group is calculated separately.
 #' @return One value for each row; the order of the rows does not change. Totals, minimum and
 #'   maximum of whole numbers are whole numbers; means and products are doubles; counts are whole
 #'   numbers. Totals are added up in extended precision (C's `long double`), as in `cumsum()`.

@@ -125,7 +125,8 @@ graph_around <- function(graph, name) {
 # Names of nodes, those that come again with how often they came before.
 node_labels <- function(nodes) {
   times <- stats::ave(seq_len(nrow(nodes)), nodes$name, nodes$kind == "rows", FUN = seq_along)
-  ifelse(times > 1 & nodes$kind != "rows", paste0(nodes$name, " (", times, ")"), nodes$name)
+  names <- shown_side(nodes$name)
+  ifelse(times > 1 & nodes$kind != "rows", paste0(names, " (", times, ")"), names)
 }
 
 #' @export
@@ -149,7 +150,8 @@ format.lineage <- function(x, width = cli::console_width(), ...) {
     what <- if (x$nodes$kind[id] == "rows") "rows" else labels[id]
     head <- paste0(if (x$nodes$kind[id] == "rows") cli::style_italic(what) else cli::style_bold(what),
                    if (length(from)) paste0(" \u2190 ", paste(from, collapse = ", ")))
-    c(strwrap_ansi(head, width, 4), cli::col_grey(strwrap(x$nodes$formula[id], width, indent = 4, exdent = 6)))
+    formula <- if (!is_side(x$nodes$name[id])) x$nodes$formula[id]
+    c(strwrap_ansi(head, width, 4), cli::col_grey(strwrap(formula, width, indent = 4, exdent = 6)))
   }
   inputs <- x$nodes$name[x$nodes$kind == "input"]
   about <- if (is.null(x$column)) x$title else paste0(x$column, ", in ", x$title)

@@ -22,7 +22,7 @@ calibrated_aggregate <- function(node, block) {
                                         way = "value",
                                       label = paste0(node$word$name, "(", label_of(node$argument), ")",
                                                      if (length(names)) paste(" within",
-                                                         paste(names, collapse = ", "))))
+                                                         paste(shown_side(names), collapse = ", "))))
     return(typed)
   }
   one <- block$calibration$found[[key]]

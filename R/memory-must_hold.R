@@ -56,7 +56,7 @@ broken_text <- function(one, title, formula, node, data) {
   if (is.na(one$first[1])) return(paste0(named, ": it is ", if (one$missing) "missing." else "false."))
   columns <- utils::head(intersect(node_columns(node), names(data)), 4)
   shown <- vapply(one$first, function(row) {
-    values <- vapply(columns, function(name) paste(name, format_value(take_rows(data[[name]], row))), "")
+    values <- vapply(columns, function(name) paste(shown_side(name), format_value(take_rows(data[[name]], row))), "")
     paste0("row ", row, if (length(values)) paste0(" (", paste(values, collapse = ", "), ")"))
   }, "")
   paste0(named, ": ", counted_rows(one$rows), ", first ", paste(shown, collapse = ", "),

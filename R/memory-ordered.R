@@ -54,7 +54,7 @@ block_order <- function(block, along = NULL) {
   if (is.null(block$orders[[key]])) {
     calculate(block, ids)
     columns <- block$values[ids]
-    names <- if (is.null(along)) block$along$names else along$names
+    names <- shown_side(if (is.null(along)) block$along$names else along$names)
     warn_missing_order(columns, names, block)
     order <- list2env(list(columns = sortable_columns(columns, names, block$call), descending = descending, key = key))
     if (length(ids) == 1) order$codes <- compact_codes_cpp(order$columns[[1]], descending, most_codes)

@@ -21,7 +21,7 @@ show_steps <- function(x) {
                    "try" = "Only tables from {.code open_table()}, and routines, record their steps."),
                  "not_a_table", call)
   }
-  steps <- if (is_routine(x)) x$steps else lapply(rooted(x)$steps, `[[`, "typed_call")
+  steps <- if (is_routine(x)) x$steps else typed_calls(x)
   title <- if (is_routine(x)) "A routine" else source_title(rooted(x)$source)
   structure(list(title = title, steps = lapply(steps, call_in_words)), class = "step_list")
 }

@@ -143,18 +143,21 @@ check_routine <- function(r, call) {
 # The table after a step, as the verb gives it.
 run_routine_step <- function(routine, number, data, calibration, call) {
   in_step(routine$steps[[number]], number, call, {
-    step <- bound_step(routine$steps[[number]], data)
-    step$calibration <- calibration
-    if (is_rooted_table(data)) add_step(data, step) else execute(default_engine(), step, data,
-                                                               as.call(list(as.name(routine$steps[[number]]$verb))))
+    steps <- lapply(bound_steps(routine$steps[[number]], data), function(step) {
+      step$calibration <- calibration
+      step
+    })
+    after_steps(data, steps, as.call(list(as.name(routine$steps[[number]]$verb))))
   })
 }
 
-bound_step <- function(step, data) {
+# The steps that the call of a verb comes to.
+bound_steps <- function(step, data) {
   table <- if (is_rooted_table(data)) data else new_rooted_table(new_frame_source(data, "data"), names(data))
   verb <- get(step$verb, envir = topenv(), mode = "function")
+  before <- length(rooted(table)$steps)
   steps <- rooted(without_checks(eval(as.call(c(list(verb, x = table), step$arguments)), step$env)))$steps
-  steps[[length(steps)]]
+  utils::tail(steps, length(steps) - before)
 }
 
 # An error in a step names the step.

@@ -207,7 +207,7 @@ table_data <- function(x, call = NULL) {
   cache <- rooted(x)$cache
   origin <- table_origin(x, call)
   if (identical(cache$origin$key, origin$key)) return(cache$data)
-  if (!is.null(cache$origin)) tell_what_changed(all_parts(cache$origin), all_parts(origin), length(rooted(x)$steps))
+  if (!is.null(cache$origin)) tell_what_changed(all_parts(cache$origin), all_parts(origin), length(typed_calls(x)))
   x <- with_keys(x, origin$parts, call)
   data <- source_data(rooted(x)$source, origin$parts, needed_columns(x, call), call)
   data <- with_place_of_text(x, data, with_seed_of_script(run_steps(rooted(x)$steps, data, call)))

@@ -2,7 +2,7 @@
 
 table_title <- function(x) {
   if (!is_rooted_table(x)) return("data frame")
-  steps <- length(rooted(x)$steps)
+  steps <- length(typed_calls(x))
   paste0(shown(source_title(rooted(x)$source)), if (steps) paste0(", then ", counted(steps, "step")))
 }
 

@@ -5,6 +5,7 @@
 # statements. `new_scope` gives the scope of a line.
 bind_block <- function(block, names, env, call, new_scope, within = NULL, for_groups = FALSE) {
   bound <- new_bound(names, new_scope, within, for_groups)
+  bound$side_columns <- side_columns_of_block(bound, env, call)
   for (line in block_lines(block, call)) bind_line(line, bound, env, call)
   bound$statements
 }
@@ -19,7 +20,39 @@ new_bound <- function(names, new_scope, within, for_groups) {
   known <- if (length(names) > many_columns) list2env(stats::setNames(rep(list(TRUE), length(names)), names),
                                                       hash = TRUE)
   add <- function(statement) statements[[length(statements) + 1]] <<- statement
+  sides <- list()
   environment()
+}
+
+# The side columns of a block's formulas are set on lines before theirs: again, once a column changes that they came
+# from.
+side_columns_of_block <- function(bound, env, call) {
+  there <- character()
+  take <- function(expr, scope) {
+    name <- side_name(expr)
+    if (is.null(bound$sides[[name]])) {
+      if (name %in% bound$names) stop_side_taken(name, call)
+      was <- bound$goes_by_row
+      bind_line(call("<-", as.name(name), expr), bound, env, call)
+      bound$goes_by_row <- was
+      statement <- bound$statements[[length(bound$statements)]]
+      bound$sides[[name]] <- node_columns(statement$node)
+      bound$names <- setdiff(bound$names, name)
+    }
+    there <<- union(there, name)
+    name
+  }
+  environment()
+}
+
+# Side columns of these are no longer what they were.
+forget_sides <- function(bound, targets) {
+  repeat {
+    old <- names(bound$sides)[vapply(bound$sides, function(from) any(targets %in% from), NA)]
+    if (!length(old)) return(invisible())
+    bound$sides[old] <- NULL
+    targets <- old
+  }
 }
 
 many_columns <- 500
@@ -34,8 +67,10 @@ bind_line <- function(line, bound, env, call) {
     bound$names <- setdiff(bound$names, statement$targets)
     if (!is.null(bound$known)) rm(list = statement$targets, envir = bound$known)
   } else {
-    scope <- bound$new_scope(bound$names, env, line, call)
-    scope[c("within", "known", "for_groups", "bound")] <- list(bound$within, bound$known, bound$for_groups, bound)
+    if (all(is_side(statement$targets))) statement$line <- statement$formula
+    scope <- bound$new_scope(bound$names, env, statement$line, call)
+    scope[c("within", "known", "for_groups", "bound", "sides")] <- list(bound$within, bound$known, bound$for_groups,
+                                                                        bound, bound$side_columns)
     bound$goes_by_row <- TRUE
     statement$node <- bind_statement(statement, scope)
     statement$goes_by_row <- bound$goes_by_row
@@ -43,6 +78,7 @@ bind_line <- function(line, bound, env, call) {
     if (length(new)) bound$names <- c(bound$names, new)
     if (!is.null(bound$known)) for (name in new) assign(name, TRUE, envir = bound$known)
   }
+  forget_sides(bound, statement$targets)
   bound$add(statement)
 }
 

@@ -88,7 +88,7 @@ word_called <- function(expr, scope) {
 # Any function can be called for each group, unless `within` means something to itself.
 own_groups <- function(fun, arguments, scope) {
   if (is.null(arguments[["within"]]) || "within" %in% names(formals(args(fun)))) return(NULL)
-  choose_columns(arguments[["within"]], scope$columns, scope$env, scope$call)
+  choose_groups(arguments[["within"]], scope)
 }
 
 # What stands right of `$` is a name, not a column.

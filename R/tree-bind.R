@@ -168,13 +168,15 @@ bind_if <- function(expr, scope) {
 bind_code <- function(expr, scope) {
   columns <- intersect(mentioned_names(expr), scope$columns)
   local <- intersect(mentioned_names(expr), names(scope$locals))
-  if (length(local)) {
-    stop_because(c("{.code {one_line(expr)}} can't use {.code {local[1]}}, a local name of this formula.",
-                   "try" = "Make it a scratch column: {.code .{local[1]} <- \u2026} on a line of its own."),
-                 "bad_formula", scope$call)
-  }
+  if (length(local)) stop_local_name(expr, local[1], scope)
   note_call(scope)
   new_code(expr, columns, scope$env)
+}
+
+stop_local_name <- function(expr, name, scope) {
+  stop_because(c("{.code {one_line(expr)}} can't use {.code {name}}, a local name of this formula.",
+                 "try" = "Make it a scratch column: {.code .{name} <- \u2026} on a line of its own."),
+               "bad_formula", scope$call)
 }
 
 # Of a column, `x[[1]]` or `x[1]` would be the first row's value in every row, which is never meant by code for

@@ -28,7 +28,11 @@ free_arguments <- function(call) {
 # Code in words.
 code_text <- function(code) {
   if (is_call_to(code, "-") && length(code) == 2) return(paste("all but", code_text(code[[2]])))
-  if (is_call_to(code, "c") && is.null(names(code))) return(code_list(as.list(code)[-1]))
+  if (is_call_to(code, "c")) {
+    given <- names_or_none(as.list(code)[-1])
+    parts <- vapply(unname(as.list(code)[-1]), code_text, "")
+    return(paste(ifelse(nzchar(given), paste(given, "=", parts), parts), collapse = ", "))
+  }
   one_line(code, 200L)
 }
 

@@ -55,8 +55,8 @@ with_aggregates <- function(node, value_of, sizes) {
 # Whether a tree has words that depend on the block's groups or order.
 goes_by_groups <- function(node) {
   any_node(node, function(node) {
-    switch(node$kind, aggregate = , ordered = , running = is.null(node$within) || is.null(node$along), rows = ,
-           r_code = TRUE, FALSE)
+    switch(node$kind, aggregate = , ordered = , running = is.null(node$within) || is.null(node$along),
+           r_call = is.null(node$within) && !goes_by_value(node$word, node$arguments), rows = , r_code = TRUE, FALSE)
   })
 }
 

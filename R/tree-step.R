@@ -1,6 +1,13 @@
 # A step is what a verb was given, bound and ready. Each verb has a class of steps, whose methods stand in the verb's
 # file. A step has `columns`, the names after it, and `columns_before`.
 
+# All that a verb does, one after the other: what goes `around` a step is that of its side columns.
+steps_of <- function(step) {
+  around <- step$around
+  step$around <- NULL
+  Filter(Negate(is.null), list(around$before, step, around$after))
+}
+
 # The table after the step, as an engine calculates it: each engine has a method.
 execute <- function(engine, step, table, call) UseMethod("execute")
 

@@ -6,8 +6,8 @@
 #' @param condition A formula as in [set_columns()] that is true or false for each row. Rows where
 #'   it is missing are not kept by `keep_rows()` and not dropped by `drop_rows()`.
 #' @param ... Must be empty: there is one condition; join several with `&&`.
-#' @param within Columns whose values group the rows, as in [set_columns()]: aggregates in the
-#'   condition are then calculated for each group.
+#' @param within Columns, or formulas of columns, whose values group the rows, as in
+#'   [set_columns()]: aggregates in the condition are then calculated for each group.
 #' @return A table with all columns of `x` and the rows that are kept, in their order. Row names
 #'   that are only numbers are numbered again.
 #' @section Errors: As [set_columns()]; `rowanroot_type_mismatch` if the condition does not give
@@ -59,7 +59,7 @@ check_one_condition <- function(others, call) {
                "bad_formula", call)
 }
 
-new_step_keep_rows <- function(verb, condition, within, names, env, call) {
+new_step_keep_rows <- function(verb, condition, within, names, env, call, sides = new_side_columns(names)) {
   if (identical(condition, quote(expr = ))) {
     stop_because(c("There is no condition.", "try" = "{.code {verb}(x, net_kg > 0)}"), "bad_formula", call)
   }
@@ -69,18 +69,20 @@ new_step_keep_rows <- function(verb, condition, within, names, env, call) {
                                 "{.code set_columns()}.")),
                  "bad_formula", call)
   }
-  groups <- if (!is.null(within)) choose_columns(within, names, env, call)
   scope <- formula_scope(names, env, condition, call)
-  scope$within <- groups
-  structure(list(verb = verb, node = bind_formula(condition, scope), within = groups,
-                 typed = list(condition = condition, within = within), columns = names, columns_before = names,
-                   env = env),
-            class = c("step_keep_rows", "step"))
+  scope$sides <- sides
+  if (!is.null(within)) scope$within <- choose_groups(within, scope)
+  node <- bind_formula(condition, scope)
+  columns <- with_sides_of(names, sides)
+  with_sides(structure(list(verb = verb, node = node, within = scope$within,
+                            typed = list(condition = condition, within = within), columns = columns,
+                            columns_before = columns, env = env), class = c("step_keep_rows", "step")), sides, call)
 }
 
 #' @export
 bind_step.step_keep_rows <- function(step, names, call) {
-  new_step_keep_rows(step$verb, step$typed$condition, step$typed$within, names, step$env, call)
+  sides <- side_columns_again(step, names)
+  new_step_keep_rows(step$verb, step$typed$condition, step$typed$within, sides$names, step$env, call, sides)
 }
 
 #' @export

@@ -10,7 +10,8 @@
 #' @param x A data frame, or a rooted table from [open_table()].
 #' @param ... Formulas as in [set_columns()] that are true or false, preferably with names that
 #'   describe what must be true. A condition that is missing does not hold.
-#' @param within Columns whose values group the rows, as in [set_columns()].
+#' @param within Columns, or formulas of columns, whose values group the rows, as in
+#'   [set_columns()].
 #' @return `x`, invisibly.
 #' @section Errors: `rowanroot_broken_condition`, also the class of the warning; its field `broken`
 #'   is a data frame with the name and formula of each broken condition, the number of rows that
@@ -43,20 +44,21 @@ should_hold <- function(x, ..., within = NULL) {
   invisible(apply_step(x, step, call))
 }
 
-new_step_conditions <- function(verb, typed, within, names, env, call) {
+new_step_conditions <- function(verb, typed, within, names, env, call, sides = new_side_columns(names)) {
   if (!length(typed)) {
     stop_because(c("There is no condition.",
                    "try" = "{.code {verb}(x, \"net weight is positive\" = net_kg > 0)}"), "bad_formula", call)
   }
-  groups <- if (!is.null(within)) choose_columns(within, names, env, call)
+  groups <- if (!is.null(within)) choose_groups(within, list(columns = names, env = env, call = call, sides = sides))
   nodes <- lapply(unname(typed), function(condition) {
     scope <- formula_scope(names, env, condition, call)
-    scope$within <- groups
+    scope[c("within", "sides")] <- list(groups, sides)
     bind_formula(condition, scope)
   })
-  structure(list(verb = verb, nodes = nodes, titles = condition_titles(typed), within = groups,
-                 typed = list(conditions = typed, within = within), columns = names, columns_before = names, env = env),
-            class = c("step_conditions", "step"))
+  columns <- with_sides_of(names, sides)
+  with_sides(structure(list(verb = verb, nodes = nodes, titles = condition_titles(typed), within = groups,
+                            typed = list(conditions = typed, within = within), columns = columns,
+                            columns_before = columns, env = env), class = c("step_conditions", "step")), sides, call)
 }
 
 condition_titles <- function(typed) {
@@ -68,7 +70,8 @@ condition_titles <- function(typed) {
 
 #' @export
 bind_step.step_conditions <- function(step, names, call) {
-  new_step_conditions(step$verb, step$typed$conditions, step$typed$within, names, step$env, call)
+  sides <- side_columns_again(step, names)
+  new_step_conditions(step$verb, step$typed$conditions, step$typed$within, sides$names, step$env, call, sides)
 }
 
 #' @export

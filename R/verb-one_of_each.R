@@ -4,11 +4,11 @@
 #' calculate something from the rows of a group, use [one_row_per()].
 #'
 #' @param x A data frame, or a rooted table from [open_table()].
-#' @param ... Columns, chosen as shown in [all_columns()]; by default all, so that only rows that are
-#'   wholly the same are removed. Missing values count as equal.
+#' @param ... Columns, chosen as shown in [all_columns()], or formulas of columns; by default all,
+#'   so that only rows that are wholly the same are removed. Missing values count as equal.
 #' @param keep Which of the rows stays: the `"first"` or the `"last"`.
-#' @param along Columns that give the order of rows for `keep`, in [descending()] order if the greatest comes
-#'   first; by default the order of the table.
+#' @param along Columns, or formulas of columns, that give the order of rows for `keep`, in
+#'   [descending()] order if the greatest comes first; by default the order of the table.
 #' @return A table of the same class with the rows that stay, in their order. Row names that are only
 #'   numbers are numbered again.
 #' @section Errors: `rowanroot_unknown_column`, `rowanroot_bad_choice`, `rowanroot_bad_argument` for
@@ -29,22 +29,25 @@ one_of_each <- function(x, ..., keep = "first", along = NULL) {
   apply_step(x, new_step_one_of_each(typed, keep, substitute(along), column_names(x), parent.frame(), call), call)
 }
 
-new_step_one_of_each <- function(typed, keep, along, names, env, call) {
+new_step_one_of_each <- function(typed, keep, along, names, env, call, sides = new_side_columns(names)) {
   check_one_of(keep, c("first", "last"), "keep", call)
   given <- names_or_none(as.list(typed)[-1])
   if (any(nzchar(given))) {
     stop_because(c("{.code one_of_each()} has no argument {.arg {given[nzchar(given)][1]}}.",
                    "try" = "Columns are given without a name."), "bad_argument", call)
   }
-  by <- if (length(typed) > 1) choose_columns(typed, names, env, call) else names
-  order <- if (!is.null(along)) choose_order(along, names, env, call)
-  structure(list(by = by, keep = keep, order = order, typed = typed, along = along, columns = names,
-                 columns_before = names, env = env), class = c("step_one_of_each", "step"))
+  scope <- list(columns = names, env = env, call = call, sides = sides)
+  by <- if (length(typed) > 1) choose_groups(typed, scope) else names
+  order <- if (!is.null(along)) choose_order(along, scope)
+  columns <- with_sides_of(names, sides)
+  with_sides(structure(list(by = by, keep = keep, order = order, typed = typed, along = along, columns = columns,
+                            columns_before = columns, env = env), class = c("step_one_of_each", "step")), sides, call)
 }
 
 #' @export
 bind_step.step_one_of_each <- function(step, names, call) {
-  new_step_one_of_each(step$typed, step$keep, step$along, names, step$env, call)
+  sides <- side_columns_again(step, names)
+  new_step_one_of_each(step$typed, step$keep, step$along, sides$names, step$env, call, sides)
 }
 
 #' @export

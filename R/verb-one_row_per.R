@@ -2,8 +2,9 @@
 #'
 #' @param x A data frame, or a rooted table from [open_table()].
 #' @param columns Columns whose values group the rows, chosen as shown in [all_columns()]. Missing
-#'   values are a group of their own. `NULL` makes one row of the whole table, or none
-#'   if that has no rows.
+#'   values are a group of their own. A formula of columns gets a name in `c()`: `c(apiary, month =
+#'   date_part(day, "month"))` makes the column `month`. `NULL` makes one row of the whole table, or
+#'   none if that has no rows.
 #' @param block Lines in braces, as in [set_columns()]; each gives one value for a group, such as
 #'   `mean(net_kg)` or `.rows`. Later lines can use earlier ones. Without a block the result has
 #'   only the groups: `one_row_per(x, all_columns())` removes repeated rows.
@@ -24,6 +25,7 @@
 #'   above   <- max(net_kg) - mean_kg
 #' })
 #' visits |> one_row_per(c(apiary, keeper))
+#' visits |> one_row_per(c(apiary, heavy = net_kg > 20), { visits <- .rows })
 #' @concept group by
 #' @concept aggregate
 #' @concept pivot table
@@ -33,6 +35,7 @@ one_row_per <- function(x, columns, block, ...) {
   call <- quote(one_row_per())
   if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
+  check_groups_in_c(names_or_none(as.list(substitute(list(...)))), substitute(list(...)), substitute(columns), call)
   check_nothing_outside(substitute(list(...)), call)
   if (missing(columns)) {
     stop_because(c("No columns to group by are given.",
@@ -43,19 +46,62 @@ one_row_per <- function(x, columns, block, ...) {
   apply_step(x, new_step_one_row_per(columns, block, column_names(x), parent.frame(), call), call)
 }
 
-new_step_one_row_per <- function(columns, block, names, env, call) {
-  keys <- choose_columns(columns, names, env, call)
+# one_row_per(x, month = date_part(day, "month"), { … })
+check_groups_in_c <- function(given, outside, columns, call) {
+  if (length(given) != 2 || !nzchar(given[2]) || !(is_block(columns) || identical(columns, quote(expr = )))) {
+    return(invisible())
+  }
+  stop_because(c("The columns of the groups go into one {.code c()}.",
+                 "try" = "{.code one_row_per(x, c({given[2]} = {one_line(outside[[2]])}), {{ \u2026 }})}"),
+               "bad_choice", call)
+}
+
+new_step_one_row_per <- function(columns, block, names, env, call, sides = new_side_columns(names)) {
+  scope <- list(columns = names, env = env, call = call, sides = sides)
+  keys <- choose_columns(with_named_columns(columns, scope), with_sides_of(names, sides), env, call)
+  before <- with_sides_of(names, sides)
   if (!length(keys) && (!is.null(columns) || identical(block, quote({})))) {
     stop_because("{.code {one_line(columns)}} chooses no column.", "bad_choice", call)
   }
-  statements <- if (identical(block, quote({}))) list() else bind_block(block, names, env, call, formula_scope, keys,
+  statements <- if (identical(block, quote({}))) list() else bind_block(block, before, env, call, formula_scope, keys,
       for_groups = TRUE)
   step <- list(keys = keys, statements = one_value_statements(statements, keys, call),
                typed = list(columns = columns, block = block),
-               columns_before = names, env = env)
+               columns_before = before, env = env)
   set <- as.character(final_targets(statements)$set)
   step$columns <- c(keys, set[!is_scratch(set)])
-  structure(step, class = c("step_one_row_per", "step_set_columns", "step"))
+  with_sides(structure(step, class = c("step_one_row_per", "step_set_columns", "step")), sides, call, character())
+}
+
+# Columns that make the groups: `month = date_part(day, "month")` makes one.
+with_named_columns <- function(expr, scope) {
+  if (!is_call_to(expr, "c")) return(with_named_column(expr, "", scope))
+  given <- names_or_none(as.list(expr))
+  for (k in seq_along(expr)[-1]) expr[k] <- list(with_named_column(expr[[k]], given[k], scope))
+  unname_call(expr)
+}
+
+unname_call <- function(expr) as.call(unname(as.list(expr)))
+
+with_named_column <- function(expr, name, scope) {
+  if (nzchar(name)) {
+    if (name %in% vapply(scope$sides$lines, function(line) as.character(line[[2]]), "")) {
+      stop_because("{.code {name}} stands for two columns.", "bad_target", scope$call)
+    }
+    if (name %in% scope$sides$there) return(as.name(name))
+    if (name %in% scope$columns) {
+      stop_because(c("The table has a column {.code {name}} already.", "found" = "{.code {name} = {one_line(expr)}}",
+                     "try" = "Give the column of the groups another name."), "bad_target", scope$call)
+    }
+    target_name(as.name(name), expr, scope$env, scope$call)
+    return(as.name(scope$sides$set(name, expr)))
+  }
+  if (is_side_formula(expr, scope)) {
+    stop_because(c("The column of {.code {one_line(expr)}} needs a name.",
+                   "try" = "{.code one_row_per(x, c(group = {one_line(expr)}), {{ \u2026 }})}"),
+                 "bad_choice", scope$call)
+  }
+  expr
 }
 
 # Statements that are marked if only their values can show whether there is one for a group.
@@ -98,7 +144,8 @@ check_aggregates_of_rows <- function(statement, of_group, made, call) {
 
 #' @export
 bind_step.step_one_row_per <- function(step, names, call) {
-  new_step_one_row_per(step$typed$columns, step$typed$block, names, step$env, call)
+  sides <- side_columns_again(step, names)
+  new_step_one_row_per(step$typed$columns, step$typed$block, sides$names, step$env, call, sides)
 }
 
 #' @export

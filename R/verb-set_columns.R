@@ -47,13 +47,16 @@
 #' @param x A data frame, or a rooted table from [open_table()]. It is not changed.
 #' @param block Lines in braces.
 #' @param ... Must be empty: a formula outside the braces is an error.
-#' @param within Columns whose values group the rows, given as for `carry`. Aggregates such as
-#'   `mean()` and `sum()`, R's functions of whole columns, `.row` and `.rows` are then calculated
+#' @param within Columns whose values group the rows, chosen as for `carry`, or formulas of columns,
+#'   such as `date_part(day, "year")`: these are calculated before the first line. Aggregates such
+#'   as `mean()` and `sum()`, R's functions of whole columns, `.row` and `.rows` are then calculated
 #'   for each group. Missing values are a group of their own. A single function can be given groups
-#'   of its own: `mean(net_kg, within = apiary)`. The order of the rows does not change.
-#' @param along Columns that give the order of rows for everything that depends on it: running
-#'   words, `previous()` and the like, `first_value()`, `.row`, and R's functions of whole columns
-#'   such as `cumsum()`. With [descending()] the greatest value comes first.
+#'   of its own: `mean(net_kg, within = apiary)`; a formula there uses the columns as they are at
+#'   that line. The order of the rows does not change.
+#' @param along Columns, or formulas of columns, that give the order of rows for everything that
+#'   depends on it: running words, `previous()` and the like, `first_value()`, `.row`, and R's
+#'   functions of whole columns such as `cumsum()`. With [descending()] the greatest value comes
+#'   first: `along = descending(.row)` goes from the last row to the first.
 #' @param carry Which of the old columns to keep, chosen as shown in [all_columns()]: all by
 #'   default.
 #' @param after,before Where new columns go: after or before the column of this name; `after = 0`
@@ -126,15 +129,18 @@ check_nothing_outside <- function(outside, call) {
   stop_not_a_block(if (named) call("<-", as.name(name), outside[[2]]) else outside[[2]], call)
 }
 
-new_step_set_columns <- function(block, within, along, carry, after, names, env, call) {
-  groups <- if (!is.null(within)) choose_columns(within, names, env, call)
-  statements <- bind_block(block, names, env, call, formula_scope, groups)
-  step <- list(statements = statements, carried = choose_columns(carry, names, env, call), within = groups,
-               along = if (!is.null(along)) choose_order(along, names, env, call),
+new_step_set_columns <- function(block, within, along, carry, after, names, env, call,
+                                 sides = new_side_columns(names)) {
+  scope <- list(columns = names, env = env, call = call, sides = sides)
+  groups <- if (!is.null(within)) choose_groups(within, scope)
+  order <- if (!is.null(along)) choose_order(along, scope)
+  before <- with_sides_of(names, sides)
+  step <- list(statements = bind_block(block, before, env, call, formula_scope, groups),
+               carried = choose_columns(carry, sides$names, env, call), within = groups, along = order,
                typed = list(block = block, within = within, along = along, carry = carry, after = after),
-                 columns_before = names, env = env)
-  step$columns <- step_columns(step, names, place_of(after, names, env, call))
-  structure(step, class = c("step_set_columns", "step"))
+               columns_before = before, env = env)
+  step$columns <- step_columns(step, before, place_of(after, sides$names, env, call))
+  with_sides(structure(step, class = c("step_set_columns", "step")), sides, call)
 }
 
 # The place of new columns as code: a name, 0, or `before(name)`.
@@ -174,8 +180,9 @@ step_columns <- function(step, names, place) {
 
 #' @export
 bind_step.step_set_columns <- function(step, names, call) {
+  sides <- side_columns_again(step, names)
   new_step_set_columns(step$typed$block, step$typed$within, step$typed$along, step$typed$carry, step$typed$after,
-                       names, step$env, call)
+                       sides$names, step$env, call, sides)
 }
 
 #' @export

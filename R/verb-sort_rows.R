@@ -1,8 +1,8 @@
 #' Sort rows
 #'
 #' @param x A data frame, or a rooted table from [open_table()].
-#' @param ... Columns to sort by; where the first are equal, the next decides. [descending()] sorts
-#'   from the greatest value to the least.
+#' @param ... Columns, or formulas of columns, to sort by; where the first are equal, the next
+#'   decides. [descending()] sorts from the greatest value to the least.
 #' @param missing Where rows with a missing value go: `"last"`, in both directions, or `"first"`.
 #' @return The sorted table. Rows that are equal in all these columns keep their order. Text is
 #'   sorted by the Unicode code points of its characters, whatever the language: capitals before
@@ -23,7 +23,7 @@ sort_rows <- function(x, ..., missing = "last") {
   apply_step(x, new_step_sort_rows(by, missing, column_names(x), parent.frame(), call), call)
 }
 
-new_step_sort_rows <- function(by, missing, names, env, call) {
+new_step_sort_rows <- function(by, missing, names, env, call, sides = new_side_columns(names)) {
   if (!length(by)) {
     stop_because(c("There is no column to sort by.",
                    "try" = "Write {.code sort_rows(x, hive)}, or {.code sort_rows(x, descending(net_kg))}."),
@@ -35,14 +35,16 @@ new_step_sort_rows <- function(by, missing, names, env, call) {
                    "try" = "Columns are given without a name."), "bad_argument", call)
   }
   check_one_of(missing, c("last", "first"), "missing", call)
-  order <- choose_order(as.call(c(quote(c), by)), names, env, call)
-  structure(list(order = order, missing = missing, typed = by, columns = names, columns_before = names, env = env),
-            class = c("step_sort_rows", "step"))
+  order <- choose_order(as.call(c(quote(c), by)), list(columns = names, env = env, call = call, sides = sides))
+  columns <- with_sides_of(names, sides)
+  with_sides(structure(list(order = order, missing = missing, typed = by, columns = columns, columns_before = columns,
+                            env = env), class = c("step_sort_rows", "step")), sides, call)
 }
 
 #' @export
 bind_step.step_sort_rows <- function(step, names, call) {
-  new_step_sort_rows(step$typed, step$missing, names, step$env, call)
+  sides <- side_columns_again(step, names)
+  new_step_sort_rows(step$typed, step$missing, sides$names, step$env, call, sides)
 }
 
 #' @export

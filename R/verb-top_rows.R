@@ -2,9 +2,10 @@
 #'
 #' @param x A data frame, or a rooted table from [open_table()].
 #' @param count How many rows to keep, in each group if there are groups.
-#' @param by The column to compare, or several in `c()`: where the first are equal, the next
-#'   decides.
-#' @param within Columns whose values group the rows. Missing values are a group of their own.
+#' @param by The column, or the formula of columns, to compare, or several in `c()`: where the first
+#'   are equal, the next decides.
+#' @param within Columns, or formulas of columns, whose values group the rows. Missing values are a
+#'   group of their own.
 #' @param ties What to do with rows that are equal to the last one kept: `"keep"` them too, so that
 #'   there may be more rows than `count`, or `"cut"` them, so that those that come first stay.
 #' @return A table of these rows, the greatest first (for `bottom_rows()`, the least). Groups follow
@@ -35,7 +36,7 @@ bottom_rows <- function(x, count, by, within = NULL, ties = "keep") {
   apply_step(x, new_step_top_rows("bottom_rows", count, typed, ties, column_names(x), parent.frame(), call), call)
 }
 
-new_step_top_rows <- function(verb, count, typed, ties, names, env, call) {
+new_step_top_rows <- function(verb, count, typed, ties, names, env, call, sides = new_side_columns(names)) {
   if (identical(typed$by, quote(expr = ))) {
     stop_because(c("There is no column to choose rows by.", "try" = "{.code {verb}(x, 3, by = net_kg)}"),
                  "bad_argument", call)
@@ -46,21 +47,24 @@ new_step_top_rows <- function(verb, count, typed, ties, names, env, call) {
   }
   count <- check_whole_number(count, 0, "count", call)
   check_one_of(ties, c("keep", "cut"), "ties", call)
-  by <- choose_order(typed$by, names, env, call)
+  scope <- list(columns = names, env = env, call = call, sides = sides)
+  by <- choose_order(typed$by, scope)
   if (any(by$descending)) {
     stop_because(c("{.arg by} needs no {.code descending()}.",
                    "try" = "{.code top_rows()} takes the greatest values, {.code bottom_rows()} the least."),
                      "bad_choice", call)
   }
-  within <- if (!is.null(typed$within)) choose_columns(typed$within, names, env, call)
-  structure(list(verb = verb, count = count, by = by$names, within = within, ties = ties, typed = typed,
-                 columns = names, columns_before = names,
-                 env = env), class = c("step_top_rows", "step"))
+  within <- if (!is.null(typed$within)) choose_groups(typed$within, scope)
+  columns <- with_sides_of(names, sides)
+  with_sides(structure(list(verb = verb, count = count, by = by$names, within = within, ties = ties, typed = typed,
+                            columns = columns, columns_before = columns, env = env),
+                       class = c("step_top_rows", "step")), sides, call)
 }
 
 #' @export
 bind_step.step_top_rows <- function(step, names, call) {
-  new_step_top_rows(step$verb, step$count, step$typed, step$ties, names, step$env, call)
+  sides <- side_columns_again(step, names)
+  new_step_top_rows(step$verb, step$count, step$typed, step$ties, sides$names, step$env, call, sides)
 }
 
 #' @export

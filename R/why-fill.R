@@ -191,9 +191,10 @@ argument_values_of <- function(node, block) {
 group_text <- function(node, block, row) {
   names <- if (is.null(node$within)) block$step$within else node$within
   if (!length(names)) return("")
-  paste0(" where ", paste(vapply(names, function(name) paste(name, "is",
-                                                             value_text(take_rows(block$value(as.name(name))$values,
-                                                                 row))), ""), collapse = " and "))
+  told <- vapply(names, function(name) {
+    paste(shown_side(name), "is", value_text(take_rows(block$value(as.name(name))$values, row)))
+  }, "")
+  paste0(" where ", paste(told, collapse = " and "))
 }
 
 # A look-up of one column is shown as its result. The note names the row of the table.
@@ -231,6 +232,7 @@ format.explanation <- function(x, width = cli::console_width(), ...) {
 }
 
 shown_explanation <- function(x) {
+  x$column <- shown_side(x$column)
   for (part in c("column", "formula", "filled", "notes", "place")) {
     if (!is.null(x[[part]])) x[[part]] <- shown(x[[part]])
   }

@@ -204,7 +204,11 @@ run_before_line <- function(step, trace, k, at) {
     run
   }
   run <- start()
-  scope <- function(code) formula_scope(names(run$columns), step$env, code, trace$call)
+  scope <- function(code) {
+    scope <- formula_scope(names(run$columns), step$env, code, trace$call)
+    scope$sides <- new_side_columns(scope$columns, scope$columns[is_side(scope$columns)])
+    scope
+  }
   bind <- function(code) {
     start_line(run, code)
     run$shared <- list()

@@ -57,17 +57,21 @@ wrong_in_way <- function(name, way, code, first, env) {
   wrong_if_other(name, of_file("out.csv"), of_file("expected.csv"))
 }
 
-# In another order of rows, along the number of each.
+# In another order of rows, along the number of each, or a formula of it.
 wrong_along <- function(case, data, first, env) {
   mixed <- list2env(list(mixed = data[sample(nrow(data)), ]), parent = env)
-  sorted <- outcome(suppressWarnings(eval(bquote(set_columns(mixed, { new <- .(case$call) }, along = id)), mixed)))
+  along <- one_of(quote(id), quote(id * 2), quote(descending(1 - id)))
+  code <- bquote(set_columns(mixed, { new <- .(case$call) }, along = .(along)))
+  sorted <- outcome(suppressWarnings(eval(code, mixed)))
   wrong_if_other("along", if (failed(sorted)) sorted else sorted$new[order(sorted$id)], new_column(first))
 }
 
 # Of groups: each is a table by itself.
 wrong_by_group <- function(case, data, code, env) {
   space <- list2env(list(data = data), parent = env)
-  found <- outcome(suppressWarnings(eval(bquote(set_columns(data, { new <- .(case$call) }, within = c(g, h))), space)))
+  within <- one_of(quote(c(g, h)), quote(c(paste0(g, "!"), h)), quote(c(h * 2, g)))
+  grouped <- bquote(set_columns(data, { new <- .(case$call) }, within = .(within)))
+  found <- outcome(suppressWarnings(eval(grouped, space)))
   groups <- as.integer(factor(paste(is.na(data$g), data$g, data$h)))
   of_part <- function(part) outcome(suppressWarnings(eval(code, list2env(list(.table = part), parent = env))))
   parts <- lapply(split(data, groups), of_part)
@@ -110,6 +114,13 @@ steps_of_rows <- function(data, needs) {
     needs("e", list(quote(should_hold(.table, e > 0)), function(data) data)),
     needs(c("e", "g"), list(quote(top_rows(.table, 2, by = e, within = g)), NULL)),
     needs("e", list(quote(bottom_rows(.table, 3, by = e)), NULL)),
+    needs(c("e", "day"), list(quote(top_rows(.table, 2, by = e * 2, within = date_part(day, "year"))), NULL)),
+    needs(c("j", "t"), list(quote(sort_rows(.table, descending(abs(j)), nchar(t))), function(data) {
+      data[order(-abs(data$j), nchar(data$t, keepNA = TRUE), method = "radix"), ]
+    })),
+    needs(c("e", "s"), list(quote(keep_rows(.table, e == max(e), within = toupper(s))), function(data) {
+      data[data$e == stats::ave(data$e, toupper(replace(data$s, is.na(data$s), "none")), FUN = max), ]
+    })),
     list(quote(append_rows(.table, some)), function(data) rbind(data, utils::head(data, 3)))
   )
 }
