@@ -253,12 +253,12 @@ number_in_group_cpp <- function(rows, order, of_row, groups) {
     .Call(`_rowanroot_number_in_group_cpp`, rows, order, of_row, groups)
 }
 
-run_program_cpp <- function(nodes, values, pending, counting, rows, threads, block_rows) {
-    .Call(`_rowanroot_run_program_cpp`, nodes, values, pending, counting, rows, threads, block_rows)
+run_program_cpp <- function(nodes, likes, values, pending, counting, rows, threads, block_rows) {
+    .Call(`_rowanroot_run_program_cpp`, nodes, likes, values, pending, counting, rows, threads, block_rows)
 }
 
-run_recurrence_cpp <- function(node, start, group_starts, values, rows, order, of_row, groups) {
-    .Call(`_rowanroot_run_recurrence_cpp`, node, start, group_starts, values, rows, order, of_row, groups)
+run_recurrence_cpp <- function(nodes, starts, group_starts, values, rows, order, of_row, groups) {
+    .Call(`_rowanroot_run_recurrence_cpp`, nodes, starts, group_starts, values, rows, order, of_row, groups)
 }
 
 code_levels_cpp <- function(code) {

@@ -47,8 +47,33 @@ is_vector_like <- function(value) {
 # A class before these may have methods of its own.
 is_day_or_time <- function(x) is.double(x) && class(x)[1] %in% c("Date", "POSIXct", "difftime")
 
+# Plain values with the class of such a column, or as they are.
+like_again <- function(values, like) {
+  if (!is.null(like)) attributes(values) <- attributes(like)[c("class", "levels", "tzone", "units")]
+  values
+}
+
 # Plain values with the class of dates, times or durations.
 with_class_of <- function(values, column) {
   attributes(values) <- attributes(column)[c("class", "tzone", "units")]
   values
+}
+
+# Classes whose values are numbers or codes that the core calculates with: dates, times and durations as doubles, and
+# categories. `like` is such a column.
+is_core_class <- function(like) {
+  if (is.factor(like)) return(class(like)[1] == "factor" || identical(class(like), c("ordered", "factor")))
+  is.double(like) && list(class(like)) %in% list("Date", c("POSIXct", "POSIXt"), "difftime") &&
+    all(names(attributes(like)) %in% c("class", "tzone", "units"))
+}
+
+# Days and seconds that R stores as whole numbers are doubles in a recurrence, whose row above can be any number.
+as_doubles <- function(like) {
+  if (is.integer(like) && inherits(like, c("Date", "POSIXct", "difftime"))) storage.mode(like) <- "double"
+  like
+}
+
+same_class <- function(a, b) {
+  identical(class(a), class(b)) && identical(levels(a), levels(b)) &&
+    identical(attributes(a)[c("tzone", "units")], attributes(b)[c("tzone", "units")])
 }

@@ -9,11 +9,11 @@ operator <- function(name, memory, type, arguments, ...) {
 words_of_arithmetic <- function() {
   arithmetic <- function(...) operator(..., category = FALSE)
   list(
-    arithmetic("+", "add", rule_arithmetic, 2),
-    arithmetic("-", "subtract", rule_arithmetic, 2),
+    arithmetic("+", "add", rule_arithmetic, 2, classed = classed_sum),
+    arithmetic("-", "subtract", rule_arithmetic, 2, classed = classed_difference),
     arithmetic("-", "negate", rule_arithmetic, 1),
-    arithmetic("*", "multiply", rule_arithmetic, 2),
-    arithmetic("/", "divide", rule_real, 2),
+    arithmetic("*", "multiply", rule_arithmetic, 2, classed = classed_product),
+    arithmetic("/", "divide", rule_real, 2, classed = classed_quotient),
     arithmetic("^", "power", rule_real, 2),
     arithmetic("%%", "modulus", rule_arithmetic, 2),
     arithmetic("%/%", "whole_divide", rule_arithmetic, 2),
@@ -27,12 +27,12 @@ words_of_arithmetic <- function() {
 words_of_comparison <- function() {
   order <- function(name, memory) {
     force(name)
-    operator(name, memory, rule_order, 2, text = "compared",
+    operator(name, memory, rule_order, 2, text = "compared", classed = classed_comparison,
              texts = function(a, b) compared_texts(a, b, get(name, baseenv())))
   }
   list(
-    operator("==", "equal", rule_comparison, 2, text = "compared", levels = TRUE),
-    operator("!=", "not_equal", rule_comparison, 2, text = "compared", levels = TRUE),
+    operator("==", "equal", rule_comparison, 2, text = "compared", levels = TRUE, classed = classed_equality),
+    operator("!=", "not_equal", rule_comparison, 2, text = "compared", levels = TRUE, classed = classed_equality),
     order("<", "less"), order("<=", "at_most"), order(">", "greater"), order(">=", "at_least"),
     lesser_or_greater("pmin", "lesser_of", `<=`, skip_missing = FALSE),
     lesser_or_greater("pmax", "greater_of", `>=`, skip_missing = FALSE)
@@ -41,7 +41,8 @@ words_of_comparison <- function() {
 
 # The lesser or the greater of two. With `skip_missing`, a missing value gives way to one that is known.
 lesser_or_greater <- function(name, memory, compare, skip_missing, ...) {
-  operator(name, memory, rule_arithmetic, 2, ..., text = "compared", bind = if (!skip_missing) bind_several_compared,
+  operator(name, memory, rule_arithmetic, 2, ..., text = "compared", classed = classed_lesser,
+           bind = if (!skip_missing) bind_several_compared,
            texts = function(a, b) text_of_two(a, b, compare, skip_missing))
 }
 
@@ -66,7 +67,7 @@ words_of_conditions <- function() list(
   operator("isTRUE", "is_true", rule_truth, 1, text = "taken", looks_at_one = TRUE),
   operator("isFALSE", "is_false", rule_truth, 1, text = "taken", looks_at_one = TRUE),
   operator("is.infinite", "is_infinite", rule_not_a_number, 1, text = "taken"),
-  operator("is.na", "is_missing", rule_about_value, 1, text = "taken"),
+  operator("is.na", "is_missing", rule_about_value, 1, text = "taken", classed = classed_test),
   operator("is.nan", "is_not_a_number", rule_not_a_number, 1, text = "taken"),
   operator("is.finite", "is_finite", rule_about_number, 1, text = "taken"),
   language_word("ifelse", "column", bind = function(word, arguments, expr, scope) {

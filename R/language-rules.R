@@ -60,3 +60,55 @@ rule_as <- function(type) {
     rule_result(type, type)
   }
 }
+
+# What operations are of dates, times, durations and categories (check-types.R). A rule gets what the arguments are
+# like, NULL for plain numbers, and their types in the core. It gives NULL where R has methods that do more; else a list
+# with the `like` of the result, unless that is plain; `of`, what is calculated with; `logical`, whether the result is
+# that; and `scale`, a number that both are multiplied by before the operation, and the result divided by after it.
+
+classed_comparison <- function(likes, types) {
+  if (any(vapply(likes, is.null, NA)) || !same_class(likes[[1]], likes[[2]])) return(NULL)
+  if (is.factor(likes[[1]]) && !is.ordered(likes[[1]])) return(NULL)
+  list(of = likes[[1]], logical = TRUE)
+}
+
+# Categories can be equal without having an order.
+classed_equality <- function(likes, types) {
+  if (any(vapply(likes, is.null, NA)) || !same_class(likes[[1]], likes[[2]])) return(NULL)
+  list(of = likes[[1]], logical = TRUE)
+}
+
+classed_lesser <- function(likes, types) {
+  if (any(vapply(likes, is.factor, NA)) || is.null(classed_equality(likes, types))) return(NULL)
+  list(of = likes[[1]], like = likes[[1]])
+}
+
+# A date and a number of days, a time and a number of seconds, durations of one unit.
+classed_sum <- function(likes, types) {
+  if (any(vapply(likes, is.factor, NA)) || !all(is_numeric_type(types))) return(NULL)
+  with_class <- which(!vapply(likes, is.null, NA))
+  both <- length(with_class) == 2
+  if (both && !(inherits(likes[[1]], "difftime") && same_class(likes[[1]], likes[[2]]))) return(NULL)
+  list(of = likes[[with_class[1]]], like = likes[[with_class[1]]])
+}
+
+# R takes the days between two dates as seconds, over the seconds of a day.
+classed_difference <- function(likes, types) {
+  if (is.null(likes[[1]])) return(NULL)
+  if (is.null(likes[[2]]) || inherits(likes[[1]], "difftime")) return(classed_sum(likes, types))
+  if (!inherits(likes[[1]], "Date") || !inherits(likes[[2]], "Date")) return(NULL)
+  list(of = likes[[1]], like = structure(numeric(), class = "difftime", units = "days"), scale = 86400)
+}
+
+classed_product <- function(likes, types) {
+  is_duration <- vapply(likes, inherits, NA, "difftime")
+  if (sum(is_duration) != 1 || !is.null(likes[[which(!is_duration)]]) || !all(is_numeric_type(types))) return(NULL)
+  list(of = likes[[which(is_duration)]], like = likes[[which(is_duration)]])
+}
+
+classed_quotient <- function(likes, types) if (!is.null(likes[[1]])) classed_product(likes, types)
+
+classed_test <- function(likes, types) list(of = likes[[1]], logical = TRUE)
+
+# The plain number of days or seconds.
+classed_number <- function(likes, types) if (!is.factor(likes[[1]])) list(of = likes[[1]])

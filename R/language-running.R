@@ -178,21 +178,37 @@ check_neighbour <- function(options, call) {
 #' with `.above`, its own result in the row before. It is compiled, and may have conditions and any
 #' number of columns.
 #'
-#' @param formula A formula that contains `.above`. The parts with `.above` must work row by row:
-#'   arithmetic, comparisons, `if`, and functions of one row. Parts without it can be anything.
-#' @param start The value of `.above` for the first row of each group.
+#' Several columns that use each other's values are set together: `c(stock, ordered) <- running(list(...), start =
+#' list(...))`, with a formula and a start for each. In the formulas `.above$stock` is the value of that column in the
+#' row before.
+#'
+#' @param formula A formula that contains `.above`, of any type: numbers, texts, dates, times, durations or categories.
+#'   The parts with `.above` must work row by row: arithmetic, comparisons, `if`, `pmin()`, and functions of one row.
+#'   Parts without it can be anything. For several columns a `list()` of formulas, in the order of the columns or with
+#'   their names.
+#' @param start The value of `.above` for the first row of each group: one value, or a column or formula, whose value
+#'   in that row counts. For several columns a `list()` of these.
 #' @inheritParams running_total
 #' @return One value for each row, of the type of the formula. It works only in a block of
 #'   [set_columns()].
 #' @section Errors: `rowanroot_bad_formula` without `.above`, or with `.above` in a function that
 #'   needs whole columns; `rowanroot_type_mismatch` if the formula's result has another type than
-#'   `start`; `rowanroot_bad_argument` without `start`.
+#'   `start`; `rowanroot_bad_argument` without `start`; `rowanroot_wrong_columns` if there are not as many formulas and
+#'   starts as columns.
 #' @examples
 #' visits <- data.frame(day = c(2, 1, 3), net_kg = c(5, NA, 9))
 #' visits |> set_columns({
 #'   last_known <- running(if (is.na(net_kg)) .above else net_kg, start = NA, along = day)
 #'   .kg        <- if (is.na(net_kg)) 0 else net_kg
 #'   balance    <- running(.above * 0.99 + .kg, start = 0, along = day)
+#' })
+#'
+#' # Frames in store, and frames ordered when fewer than 5 were left
+#' data.frame(used = c(3, 4, 2, 3)) |> set_columns({
+#'   c(store, ordered) <- running(
+#'     list(.above$store + .above$ordered - used, if (.above$store < 5) 10 else 0),
+#'     start = list(store = 10, ordered = 0)
+#'   )
 #' })
 #' @export
 running <- function(formula, start, along = NULL, within = NULL) {

@@ -16,7 +16,7 @@ new_block <- function(data, rows, call, env = NULL) {
   block$line_number <- 0
   block$counting <- logical()
   block$guarded <- FALSE
-  block$groups <- block$orders <- block$aggregates <- block$row_counts <- list()
+  block$groups <- block$orders <- block$aggregates <- block$row_counts <- block$likes <- list()
   block
 }
 
@@ -113,6 +113,7 @@ column_slot <- function(node, block) {
   if (node$kind == "slot") return(node$id)
   if (node$kind == "code") node <- typed_value(eval_code(node$node, NULL, block), block)
   if (node$kind == "slot") return(node$id)
+  if (node$kind == "classed") return(new_classed_slot(block, node))
   if (node$kind == "object") return(new_slot(block, whole_column(node$value, block))$id)
   new_pending(block, node)$id
 }
@@ -146,7 +147,7 @@ calculate <- function(block, ids) {
   ids <- unique(c(ids, unlist(block$columns, use.names = FALSE)))
   ids <- ids[is_pending(ids)]
   nodes <- block$pending[ids]
-  values <- calculate_program(nodes, block)
+  values <- calculate_program(nodes, block, block$likes[as.character(ids)])
   for (k in seq_along(ids)) {
     block$put(ids[k], values[[k]], NULL, block$types[ids[k]])
   }

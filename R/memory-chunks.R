@@ -53,16 +53,23 @@ after_earlier_rows <- function(x, layout, count, calculate, of_results = FALSE) 
   values[earlier + seq_len(length(values) - earlier)]
 }
 
-# What a recurrence begins with in each group: its last result there.
-starts_of_groups <- function(chunks, node, start, groups) {
+# What a recurrence begins with in each group, in this chunk: its last result there, or `begin` for those that are new.
+starts_in_chunk <- function(chunks, node, begin, groups) {
   starts <- chunks$carried[[recurrence_key(node)]]
-  c(starts, rep(start, max(length(groups$sizes), 1L) - length(starts)))
+  count <- max(length(groups$sizes), 1L)
+  lapply(seq_along(begin), function(k) {
+    first <- if (is.null(begin[[k]]$of_groups)) rep(begin[[k]]$value, count) else begin[[k]]$of_groups
+    seen <- starts[[k]]
+    c(seen, first[seq_len(count) > length(seen)])
+  })
 }
 
 keep_last_results <- function(chunks, node, values, starts, groups) {
-  if (is.null(groups)) starts <- if (length(values)) values[length(values)] else starts
-  else starts[groups$of_row + 1L] <- values
-  chunks$carried[[recurrence_key(node)]] <- starts
+  chunks$carried[[recurrence_key(node)]] <- Map(function(values, starts) {
+    if (is.null(groups)) starts <- if (length(values)) values[length(values)] else starts
+    else starts[groups$of_row + 1L] <- values
+    starts
+  }, values, starts)
 }
 
 recurrence_key <- function(node) paste("running", rlang::hash(canonical(node)))

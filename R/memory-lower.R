@@ -22,8 +22,9 @@ lower_node <- function(node, block) {
     deep = lower_deep(node, block),
     aggregate = lower_aggregate(node, block),
     ordered = lower_ordered(node, block),
-    above = typed_above(block$above),
+    above = lower_above(node, block),
     running = lower_running(node, block),
+    pick = lower_pick(node, block),
     word = lower_word(node, block),
     choose = lower_choose(node, block),
     r_call = call_r(node, block),
@@ -41,9 +42,9 @@ lower_shared <- function(node, block) {
   typed <- lower_node(node$part$node, block)
   if (has_above(typed)) {
     typed <- new_shared(typed)
-  } else if (typed$kind %in% c("operation", "choose")) {
+  } else if (typed$kind %in% c("operation", "choose", "classed")) {
     counts <- counts_overflows(typed, block)
-    typed <- new_pending(block, typed)
+    typed <- typed_slot(column_slot(typed, block), typed$type)
     block$counting[typed$id] <- counts
   }
   block$shared[[node$id]] <- c(block$shared[[node$id]],
@@ -64,6 +65,7 @@ lower_deep <- function(node, block) {
 guarded <- function(node, block) {
   if (is.null(block$guard) || !is.null(block$above) || !counts_overflows(node, block)) return(node)
   block$guarded <- TRUE
+  if (node$kind == "classed") return(typed_classed(guarded(node$of, block), node$like))
   typed_choice(block$guard, node, convert(constant_of(NA), node$type), node$type)
 }
 
@@ -104,7 +106,10 @@ lower_word <- function(node, block) {
       block)
   types <- vapply(arguments, `[[`, "", "type")
   rule <- if (!any(types == "other")) word$type(types)
-  if (is.null(rule)) return(lower_by_r(node, arguments, types, block))
+  if (is.null(rule)) {
+    classed <- if (any(types == "other")) lower_classed(node, arguments, block)
+    return(if (is.null(classed)) lower_by_r(node, arguments, types, block) else classed)
+  }
   operands <- unname(arguments)
   for (k in which(types != rule$operands)) operands[[k]] <- convert(operands[[k]], rule$operands[k])
   if (!nzchar(word$memory)) return(operands[[1]])
@@ -158,7 +163,10 @@ lower_choose <- function(node, block) {
   yes <- lower_under(node$yes, condition, block)
   no <- lower_under(node$no, logic_node("not", condition), block)
   types <- c(yes$type, no$type)
-  if (any(types == "other")) return(choose_with_r(guarded(condition, block), yes, no, node, block))
+  if (any(types == "other")) {
+    chosen <- choose_classed(condition, yes, no, block)
+    return(if (is.null(chosen)) choose_with_r(guarded(condition, block), yes, no, node, block) else chosen)
+  }
   type <- common_type(types)
   if (is.na(type)) stop_branches_differ(yes, no, node, block)
   typed_choice(condition, convert(yes, type), convert(no, type), type)

@@ -1,7 +1,8 @@
 # From typed nodes to columns: the core makes one program of them, and runs it.
 
-calculate_program <- function(nodes, block) {
-  result <- run_program_cpp(nodes, block$values, block$pending, block$counting, block$rows,
+# `likes` has what those are like that have a class.
+calculate_program <- function(nodes, block, likes = vector("list", length(nodes))) {
+  result <- run_program_cpp(nodes, likes, block$values, block$pending, block$counting, block$rows,
                             getOption("rowanroot.threads", 0L), getOption("rowanroot.block_rows", 2048L))
   if (length(result$overflow_rows)) warn_overflows(result, block)
   result$columns

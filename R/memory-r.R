@@ -183,7 +183,7 @@ argument_values <- function(arguments, block) {
 # The R values of typed nodes. What is yet to be calculated is, with all that is pending, in one pass.
 node_values <- function(nodes, block) {
   ids <- vapply(nodes, function(node) {
-    switch(node$kind, slot = node$id, operation = , choose = new_pending(block, node)$id, 0L)
+    switch(node$kind, slot = node$id, operation = , choose = , classed = column_slot(node, block), 0L)
   }, 0L)
   if (any(ids > 0)) calculate(block, ids[ids > 0])
   Map(function(node, id) if (id > 0) block$values[[id]] else node$value, nodes, ids)

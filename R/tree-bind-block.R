@@ -111,6 +111,7 @@ bind_several <- function(statement, scope) {
     return(new_several(lapply(parts, bind_formula, scope = scope)))
   }
   word <- word_called(formula, scope)
+  if (!is.null(word$bind_targets)) return(word$bind_targets(word, formula, statement$targets, scope))
   if (!is.null(word$for_names)) formula <- word$for_names(formula, wanted, scope)
   new_several(list(bind_formula(formula, scope)))
 }

@@ -26,6 +26,7 @@ bind_formula <- function(expr, scope) {
     if (has_many_levels(expr)) return(bind_deep(expr, scope))
   }
   if (!match(head, scope$seen_through, 0L)) scope$is_cut <- FALSE
+  if (head == "$" && identical(expr[[2]], quote(.above))) return(bind_above_of(expr, scope))
   before <- switch(head, "(" = return(bind_formula(expr[[2]], scope)), "{" = bind_braces, column_named = bind_named)
   if (!is.null(before)) return(before(expr, scope))
   if (match(head, scope$takes_choices, 0L) && is.null(scope$in_function)) expr <- with_choices(expr, scope)
@@ -267,7 +268,24 @@ stop_formula_failed <- function(code, formula, error, call, way_out = NULL) {
                "formula_failed", call, r_message = conditionMessage(error))
 }
 
+# `.above$stock`, of a recurrence of several columns.
+bind_above_of <- function(expr, scope) {
+  name <- as.character(expr[[3]])
+  at <- match(name, scope$above_names)
+  if (!is.na(at)) return(new_above(at, expr))
+  several <- !is.null(scope$above_names)
+  stop_because(c(if (several) "{.code {name}} is not a column that this {.code running()} sets."
+                 else "{.code {one_line(expr)}} is for a {.code running()} that sets several columns.",
+                 "in" = "{scope_text(scope)}",
+                 "try" = if (several) "It sets {listed(scope$above_names)}." else "{.code .above}"),
+               "bad_formula", scope$call)
+}
+
 stop_above_alone <- function(scope) {
+  if (!is.null(scope$above_names)) {
+    stop_because(c("{.code .above} must say which column it is of.", "in" = "{scope_text(scope)}",
+                   "try" = "{.code .above${scope$above_names[1]}}"), "bad_formula", scope$call)
+  }
   stop_because(c("{.code .above} can only be used in {.code running()}.",
                  "in" = "{scope_text(scope)}",
                  "try" = paste0("For example {.code running(.above * 0.99 + net_kg, start = 0)}; for a column's row ",

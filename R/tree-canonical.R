@@ -12,21 +12,32 @@ canonical_node <- function(node, parts) {
     column = paste0("column(", quoted(node$name), ")"),
     rows = paste0("rows(", node$name, ")"),
     value = canonical_value(node$value),
-    above = "above",
+    above = paste0("above", if (node$of > 1) node$of),
     convert = parts,
     r_code = canonical_code(node),
     r_call = canonical_call(node, parts),
     word = paste0("word(", name_in_keys(node$word), ",", listed_parts(parts, names(node$arguments)), ")"),
     choose = paste0(if (node$some_rows) "some_rows(" else "choose(", listed_parts(parts), ")"),
     several = paste0("several(", listed_parts(parts, names(node$parts)), ")"),
-    running = paste0("running(", parts, ",", canonical_value(node$start), ",", canonical_groups(node), "|",
-                     canonical_order(node), ")"),
+    pick = paste0("pick(", node$number, ",", parts, ")"),
+    running = canonical_recurrence(node, parts),
     aggregate = paste0("aggregate(", node$word$name, ",", node$skip_missing, ",", node$share, ",",
                        canonical_groups(node), ",", parts, ")"),
     ordered = paste0("ordered(", node$word$name, ",", canonical_value(node$options), ",", canonical_groups(node),
                      "|", canonical_order(node),
                      "|", parts, ")")
   )
+}
+
+# `parts` are those of its formulas, then those of the starts that are no values.
+canonical_recurrence <- function(node, parts) {
+  formulas <- seq_along(node$formulas)
+  is_value <- vapply(node$starts, function(start) start$kind == "value", NA)
+  starts <- character(length(is_value))
+  starts[is_value] <- vapply(node$starts[is_value], function(start) canonical_value(start$value), "")
+  starts[!is_value] <- parts[-formulas]
+  paste0("running(", listed_parts(parts[formulas]), ",", listed_parts(starts), ",", canonical_groups(node), "|",
+         canonical_order(node), ")")
 }
 
 name_in_keys <- function(word) if (is.null(word$key)) word$name else word$key

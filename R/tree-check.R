@@ -116,12 +116,18 @@ check_can_aggregate <- function(node, type, like, about) {
                "type_mismatch", about$call)
 }
 
-stop_type_changes <- function(node, type, found, about) {
+stop_type_changes <- function(node, above, found, about) {
   stop_because(c("A running formula must give what it takes.",
-                 "found" = paste0("{.code .above} is {type_words[[type]]} and {.code {label_of(node)}} gives ",
-                              "{type_words[[found]]}."), "in" = "{about$formula}",
-                 "try" = "Choose a {.arg start} of the formula's type, or convert what it gives."), "type_mismatch",
+                 "found" = paste0("{.code .above} is {sort_in_words(above)} and {.code {label_of(node)}} gives ",
+                              "{sort_in_words(found)}."), "in" = "{about$formula}",
+                 "try" = if (above$type == "text" && is.factor(found$like)) level_hint("", levels(found$like))
+                       else "Choose a {.arg start} of the formula's type, or convert what it gives."), "type_mismatch",
                    about$call)
+}
+
+# The type of a node, and what it is like, in words.
+sort_in_words <- function(of) {
+  if (is.null(of$like)) type_words[[of$type]] else paste("a", type_name(of$like))
 }
 
 # Numbers, or what a word's option makes of them, in the order of rows: the rest is an error.

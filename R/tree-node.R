@@ -37,12 +37,19 @@ new_ordered <- function(word, argument, options, shown, env, within = NULL, alon
            shown = shown)
 }
 
-# A recurrence. In its formula `above` stands for its own value in the row above.
-new_recurrence <- function(formula, start, shown, env, within = NULL, along = NULL) {
-  new_node("running", formula = formula, start = start, within = within, along = along, env = env, shown = shown)
+# A recurrence of a column or more. In its `formulas` `above` stands for their own values in the row above; `starts` are
+# what these are in a group's first row.
+new_recurrence <- function(formulas, starts, shown, env, within = NULL, along = NULL) {
+  new_node("running", formulas = formulas, starts = starts, within = within, along = along, env = env, shown = shown)
 }
 
-new_above <- function() new_node("above", shown = quote(.above))
+# `of` is the number of the column.
+new_above <- function(of, shown = quote(.above)) new_node("above", of = of, shown = shown)
+
+# One column of a recurrence of several.
+new_pick <- function(argument, number) {
+  new_node("pick", argument = argument, number = number, shown = argument$shown)
+}
 
 # A call of a function of R. `word` is its record, if the language has one; `picks` says that it picks rows.
 new_call <- function(fun, name, arguments, shown, env, word = NULL, within = NULL, picks = FALSE, looked_up = NULL) {
@@ -91,7 +98,13 @@ typed_choice <- function(condition, yes, no, type) {
   new_node("choose", condition = condition, yes = yes, no = no, type = type)
 }
 
-typed_above <- function(type) new_node("above", type = type)
+typed_above <- function(of, type) new_node("above", of = of, type = type)
+
+# What the core calculates of the numbers, or the codes, of columns with the class of `like`, a column without rows.
+typed_classed <- function(node, like) new_node("classed", of = node, like = like, type = "other")
+
+# Several columns.
+typed_columns <- function(slots) new_node("columns", slots = slots, type = "other")
 
 # Anything else that R gave, good only as an argument of R's functions.
 typed_object <- function(value) new_node("object", value = value, type = "other")

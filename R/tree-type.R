@@ -29,8 +29,8 @@ set_in_schema <- function(schema, name, type, like) {
 
 is_typed <- function(node) !is.null(node$type) && node$type != "unknown"
 
-# The tree with its types. `about` has the `formula` and the `call` for messages; `above` is the type of the row
-# above, in a recurrence.
+# The tree with its types. `about` has the `formula` and the `call` for messages; `above` has the type, and what it is
+# like, of each column of a recurrence, in the row above.
 type_tree <- function(node, schema, about, above = NULL) {
   map_node(node, function(node) type_one(node, schema, about, above), stop_at = function(node) node$kind == "running")
 }
@@ -40,13 +40,14 @@ type_one <- function(node, schema, about, above) {
     column = with_type(node, column_type(schema, node$name), schema$likes[[node$name]]),
     rows = with_type(node, "integer"),
     value = type_value(node, schema$rows),
-    above = with_type(node, above),
+    above = with_type(node, above[[node$of]]$type, above[[node$of]]$like),
     word = type_word(node, about),
     choose = type_choice(node, about),
     condition = type_rows(node, about),
     aggregate = type_aggregate(node, about),
     ordered = type_ordered(node, about),
     running = type_running(node, schema, about),
+    pick = type_pick(node),
     r_call = type_call(node),
     with_type(node, "unknown")
   )
@@ -201,17 +202,58 @@ type_ordered <- function(node, about) {
 
 # The row above has the type of what the formula gives: it may begin with whole numbers and give others.
 type_running <- function(node, schema, about) {
-  type <- if (is_missing_literal(node$start)) "missing" else value_type(node$start)
-  for (k in 1:4) {
-    # What it warns of it warns of when it is calculated.
-    found <- suppressWarnings(type_tree(node$formula, schema, about, type))$type
-    if (found == "unknown") return(with_type(node, "unknown"))
-    common <- common_type(c(type, found))
-    if (is.na(common) || found == "other") stop_type_changes(node, type, found, about)
-    if (common == type) return(with_type(node, type))
-    type <- common
+  # What they warn of they warn of when they are calculated.
+  starts <- lapply(node$starts, function(start) suppressWarnings(type_tree(start, schema, about)))
+  above <- lapply(starts, function(start) start[c("type", "like")])
+  node$links <- settled_links(above, node, about, function(k, above) {
+    suppressWarnings(type_tree(node$formulas[[k]], schema, about, above))
+  })
+  if (length(node$formulas) > 1) return(with_type(node, "unknown"))
+  with_type(node, node$links[[1]]$type, node$links[[1]]$like)
+}
+
+# Types of the columns of a recurrence that begin with `above`; `give(k, above)` has that of a formula for these. A text
+# to begin with may be a level of a category: at first that is open.
+settled_links <- function(above, node, about, give) {
+  is_open <- vapply(above, function(one) one$type == "text", NA)
+  for (round in 1:4) {
+    before <- asked <- above
+    if (round == 1) asked[is_open] <- list(list(type = "missing", like = NULL))
+    for (k in seq_along(above)) {
+      found <- give(k, asked)
+      if (found$type == "unknown" || before[[k]]$type == "unknown") {
+        return(rep(list(list(type = "unknown", like = NULL)), length(above)))
+      }
+      both <- one_link_type(before[[k]], found, node$starts[[k]])
+      if (is.null(both)) stop_type_changes(node$formulas[[k]], before[[k]], found, about)
+      above[[k]] <- both
+    }
+    if (identical(lapply(above, `[[`, "type"), lapply(asked, `[[`, "type"))) return(above)
   }
-  stop_type_changes(node, type, found, about)
+  stop_type_changes(node$formulas[[1]], before[[1]], above[[1]], about)
+}
+
+# The type of the row above and of what the formula gives, NULL if they don't fit. It may begin with a level of the
+# category that it gives.
+one_link_type <- function(above, found, start) {
+  above$like <- as_doubles(above$like)
+  found$like <- as_doubles(found$like)
+  if (found$type == "missing") return(above)
+  if (above$type == "missing") return(list(type = found$type, like = found$like))
+  if (found$type != "other" && above$type != "other") {
+    type <- common_type(c(above$type, found$type))
+    return(if (!is.na(type)) list(type = type, like = NULL))
+  }
+  is_level <- above$type == "text" && start$kind == "value" && is.factor(found$like) &&
+    start$value %in% levels(found$like)
+  if (is_level || found$type == above$type && is_core_class(found$like) && same_class(above$like, found$like)) {
+    list(type = "other", like = found$like)
+  }
+}
+
+type_pick <- function(node) {
+  inner <- if (node$argument$kind == "shared") node$argument$part$node else node$argument
+  with_type(node, inner$links[[node$number]]$type, inner$links[[node$number]]$like)
 }
 
 # The statements of a block with typed trees, and the schema after it. Each is identified by its line.

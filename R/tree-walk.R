@@ -2,7 +2,8 @@
 
 # Where a node of each kind has its parts, for those who put others in their place.
 parts_of_kind <- list(
-  word = "arguments", r_call = "arguments", aggregate = "argument", ordered = "argument", running = "formula",
+  word = "arguments", r_call = "arguments", aggregate = "argument", ordered = "argument",
+  running = c("formulas", "starts"), pick = "argument", classed = "of",
   choose = c("condition", "yes", "no"), several = "parts", operation = "operands", convert = "argument",
   condition = "condition", shared = "part", deep = c("parts", "node")
 )
@@ -12,10 +13,11 @@ node_children <- function(node) {
   switch(node$kind,
     word = , r_call = unname(node$arguments),
     choose = list(node$condition, node$yes, node$no),
-    aggregate = , ordered = , convert = list(node$argument),
+    aggregate = , ordered = , convert = , pick = list(node$argument),
     operation = node$operands,
     several = node$parts,
-    running = list(node$formula),
+    running = c(node$formulas, Filter(function(start) start$kind != "value", node$starts)),
+    classed = list(node$of),
     condition = list(node$condition),
     shared = list(node$part$node),
     deep = c(node$parts, list(node$node))

@@ -18,6 +18,7 @@ fill_line <- function(statement, block, row) {
       return(list(filled = filled, notes = found$notes, used = unique(found$used)))
     }
   }
+  note_of_columns_above(statement, block, row, found)
   formula <- branch_taken(formula, block, row, found)
   filled <- filled_text(formula, block, row, found)
   plain <- is.symbol(formula) || !is.language(formula)
@@ -29,6 +30,19 @@ fill_line <- function(statement, block, row) {
 note <- function(found, text) {
   force(text)
   found$notes <- c(found$notes, text)
+}
+
+# A recurrence of several columns is noted with what these are in the row above.
+note_of_columns_above <- function(statement, block, row, found) {
+  pick <- if (statement$node$kind == "several") statement$node$parts[[1]]
+  if (is.null(pick) || pick$kind != "pick") return(invisible())
+  rows <- rows_around(pick$argument$part$node, block, row)
+  above <- rows[match(row, rows) - 1]
+  if (!length(above)) return(note(found, "from the row above, of which there is none"))
+  values <- vapply(statement$targets, function(name) value_text(take_rows(block$column_after(name), above)), "")
+  found$above <- values
+  note(found, paste0("from the row above, where ", paste(names(values), "is", values, collapse = ", "), " (row ", above,
+                     ")"))
 }
 
 # The part of an `if` or a `switch` that holds in this row.
@@ -74,6 +88,7 @@ filled_text <- function(code, block, row, found) {
     if (is.symbol(code)) return(fill_name(code, block, row, found, held))
     if (!is.call(code)) return(code)
     if (is_call_to(code, c("function", "quote"))) return(code)
+    if (is_call_to(code, "$")) return(fill_part_named(code, found, held, fill))
     special <- special_call(code, block, row, found, inner)
     if (!is.null(special)) return(held(special))
     fill_part <- function(part) if (identical(part, quote(expr = ))) part else fill(part)
@@ -82,6 +97,13 @@ filled_text <- function(code, block, row, found) {
   text <- one_line(fill(code, inner = FALSE), 400L)
   for (name in names(texts)) text <- gsub(name, texts[[name]], text, fixed = TRUE)
   text
+}
+
+# What stands right of `$` is a name.
+fill_part_named <- function(code, found, held, fill) {
+  if (!identical(code[[2]], quote(.above))) return(call("$", fill(code[[2]]), code[[3]]))
+  value <- found$above[as.character(code[[3]])]
+  if (is.null(value) || is.na(value)) code else held(unname(value))
 }
 
 fill_name <- function(code, block, row, found, held) {

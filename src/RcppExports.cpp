@@ -843,37 +843,38 @@ BEGIN_RCPP
 END_RCPP
 }
 // run_program_cpp
-Rcpp::List run_program_cpp(Rcpp::List nodes, Rcpp::List values, Rcpp::List pending, Rcpp::LogicalVector counting, double rows, int threads, int block_rows);
-RcppExport SEXP _rowanroot_run_program_cpp(SEXP nodesSEXP, SEXP valuesSEXP, SEXP pendingSEXP, SEXP countingSEXP, SEXP rowsSEXP, SEXP threadsSEXP, SEXP block_rowsSEXP) {
+Rcpp::List run_program_cpp(Rcpp::List nodes, Rcpp::List likes, Rcpp::List values, Rcpp::List pending, Rcpp::LogicalVector counting, double rows, int threads, int block_rows);
+RcppExport SEXP _rowanroot_run_program_cpp(SEXP nodesSEXP, SEXP likesSEXP, SEXP valuesSEXP, SEXP pendingSEXP, SEXP countingSEXP, SEXP rowsSEXP, SEXP threadsSEXP, SEXP block_rowsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type nodes(nodesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type likes(likesSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type values(valuesSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type pending(pendingSEXP);
     Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type counting(countingSEXP);
     Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     Rcpp::traits::input_parameter< int >::type block_rows(block_rowsSEXP);
-    rcpp_result_gen = Rcpp::wrap(run_program_cpp(nodes, values, pending, counting, rows, threads, block_rows));
+    rcpp_result_gen = Rcpp::wrap(run_program_cpp(nodes, likes, values, pending, counting, rows, threads, block_rows));
     return rcpp_result_gen;
 END_RCPP
 }
 // run_recurrence_cpp
-Rcpp::List run_recurrence_cpp(SEXP node, SEXP start, SEXP group_starts, Rcpp::List values, double rows, SEXP order, SEXP of_row, int groups);
-RcppExport SEXP _rowanroot_run_recurrence_cpp(SEXP nodeSEXP, SEXP startSEXP, SEXP group_startsSEXP, SEXP valuesSEXP, SEXP rowsSEXP, SEXP orderSEXP, SEXP of_rowSEXP, SEXP groupsSEXP) {
+Rcpp::List run_recurrence_cpp(Rcpp::List nodes, Rcpp::List starts, Rcpp::List group_starts, Rcpp::List values, double rows, SEXP order, SEXP of_row, int groups);
+RcppExport SEXP _rowanroot_run_recurrence_cpp(SEXP nodesSEXP, SEXP startsSEXP, SEXP group_startsSEXP, SEXP valuesSEXP, SEXP rowsSEXP, SEXP orderSEXP, SEXP of_rowSEXP, SEXP groupsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< SEXP >::type node(nodeSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type start(startSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type group_starts(group_startsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type nodes(nodesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type starts(startsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type group_starts(group_startsSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type values(valuesSEXP);
     Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
     Rcpp::traits::input_parameter< SEXP >::type order(orderSEXP);
     Rcpp::traits::input_parameter< SEXP >::type of_row(of_rowSEXP);
     Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
-    rcpp_result_gen = Rcpp::wrap(run_recurrence_cpp(node, start, group_starts, values, rows, order, of_row, groups));
+    rcpp_result_gen = Rcpp::wrap(run_recurrence_cpp(nodes, starts, group_starts, values, rows, order, of_row, groups));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -1205,7 +1206,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_last_known_cpp", (DL_FUNC) &_rowanroot_last_known_cpp, 6},
     {"_rowanroot_parts_of_ranks_cpp", (DL_FUNC) &_rowanroot_parts_of_ranks_cpp, 3},
     {"_rowanroot_number_in_group_cpp", (DL_FUNC) &_rowanroot_number_in_group_cpp, 4},
-    {"_rowanroot_run_program_cpp", (DL_FUNC) &_rowanroot_run_program_cpp, 7},
+    {"_rowanroot_run_program_cpp", (DL_FUNC) &_rowanroot_run_program_cpp, 8},
     {"_rowanroot_run_recurrence_cpp", (DL_FUNC) &_rowanroot_run_recurrence_cpp, 8},
     {"_rowanroot_code_levels_cpp", (DL_FUNC) &_rowanroot_code_levels_cpp, 1},
     {"_rowanroot_join_stretches_cpp", (DL_FUNC) &_rowanroot_join_stretches_cpp, 5},

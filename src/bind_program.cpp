@@ -58,10 +58,11 @@ class Compiler {
     return program.add_output(number);
   }
 
-  // The input register of the row above, of this type, in a recurrence.
+  // The input register of the row above, of this type, of the next column of a recurrence.
   int add_above(Type type) {
     inputs.push_back(R_NilValue);
-    return above_ = program.add_input(type);
+    above_.push_back(program.add_input(type));
+    return above_.back();
   }
 
   Program program;
@@ -74,7 +75,8 @@ class Compiler {
   int emit(SEXP node, int wanted) {
     const std::string kind = text_part(node, "kind");
     if (kind == "slot") return emit_slot(Rf_asInteger(part(node, "id")) - 1, wanted);
-    if (kind == "above") return above_;
+    if (kind == "above") return above_.at(static_cast<std::size_t>(Rf_asInteger(part(node, "of")) - 1));
+    if (kind == "classed") return emit(part(node, "of"), wanted);
     if (kind == "shared") return emit_shared(node, wanted);
     if (kind == "constant") return program.add_constant(constant_of(kept(part(node, "value"))));
     if (kind == "choose") return emit_choose(node, wanted);
@@ -152,6 +154,7 @@ class Compiler {
       if (known != shared_counts_.end()) return known->second;
       return shared_counts_[id] = counts_overflows(shared_part(node));
     }
+    if (kind == "classed") return counts_overflows(part(node, "of"));
     if (kind == "choose")
       return counts_overflows(part(node, "condition")) || counts_overflows(part(node, "yes")) ||
              counts_overflows(part(node, "no"));
@@ -170,7 +173,7 @@ class Compiler {
     return comparable;
   }
 
-  int above_ = -1;
+  std::vector<int> above_;
   SEXP values_, pending_;
   Rcpp::LogicalVector counting_;
   std::vector<Rcpp::RObject> translated_;
@@ -182,11 +185,12 @@ class Compiler {
 
 }  // namespace
 
-// Calculates typed nodes, all in one pass. `values`, `pending` and `counting` are the run's slots. Gives a vector for
-// each node, and for each operation that overflowed its line, the number of rows and the first.
+// Calculates typed nodes, all in one pass. `likes` has for each node a vector with the class of its values, or NULL.
+// `values`, `pending` and `counting` are the run's slots. Gives a vector for each node, and for each operation that
+// overflowed its line, the number of rows and the first.
 // [[Rcpp::export]]
-Rcpp::List run_program_cpp(Rcpp::List nodes, Rcpp::List values, Rcpp::List pending, Rcpp::LogicalVector counting,
-                           double rows, int threads, int block_rows) {
+Rcpp::List run_program_cpp(Rcpp::List nodes, Rcpp::List likes, Rcpp::List values, Rcpp::List pending,
+                           Rcpp::LogicalVector counting, double rows, int threads, int block_rows) {
   Compiler compiler(values, pending, counting);
   std::vector<int> output_of_node;
   for (R_xlen_t k = 0; k < nodes.size(); ++k) output_of_node.push_back(compiler.add_output(nodes[k]));
@@ -212,7 +216,16 @@ Rcpp::List run_program_cpp(Rcpp::List nodes, Rcpp::List values, Rcpp::List pendi
                   [](std::size_t, std::size_t) { Rcpp::checkUserInterrupt(); });
 
   Rcpp::List columns(nodes.size()), overflow_lines;
-  for (R_xlen_t k = 0; k < nodes.size(); ++k) columns[k] = results[output_of_node[k]];
+  if (likes.size() != nodes.size()) Rcpp::stop("not as many likes as nodes");
+  // A column with a class can't stand for another one too.
+  std::vector<int> given(program.output_count(), 0);
+  for (int output : output_of_node) ++given[output];
+  for (R_xlen_t k = 0; k < nodes.size(); ++k) {
+    const bool has_class = likes[k] != R_NilValue;
+    SEXP column = results[output_of_node[k]];
+    columns[k] = has_class && given[output_of_node[k]] > 1 ? Rf_duplicate(column) : column;
+    if (has_class) Rf_copyMostAttrib(likes[k], columns[k]);
+  }
   Rcpp::NumericVector overflow_rows, overflow_first;
   for (std::size_t k = 0; k < overflows.size(); ++k) {
     if (!overflows[k].rows) continue;
@@ -225,26 +238,38 @@ Rcpp::List run_program_cpp(Rcpp::List nodes, Rcpp::List values, Rcpp::List pendi
                             Rcpp::Named("overflow_first") = overflow_first);
 }
 
-// A recurrence: `node` gives for each row what `start`, one value, gives for the row before a group's first. `order`
-// has the rows from 0 or is NULL, `of_row` their groups or NULL.
+// A recurrence: `nodes` give for each row what `starts`, one value each, give for the row before a group's first, or
+// `group_starts` for each group's. `order` has the rows from 0 or is NULL, `of_row` their groups or NULL.
 // [[Rcpp::export]]
-Rcpp::List run_recurrence_cpp(SEXP node, SEXP start, SEXP group_starts, Rcpp::List values, double rows, SEXP order,
-                              SEXP of_row, int groups) {
+Rcpp::List run_recurrence_cpp(Rcpp::List nodes, Rcpp::List starts, Rcpp::List group_starts, Rcpp::List values,
+                              double rows, SEXP order, SEXP of_row, int groups) {
   const Rcpp::List pending(values.size());
   Compiler compiler(values, pending, Rcpp::LogicalVector());
-  const Rcpp::RObject first = TYPEOF(start) == STRSXP ? with_comparable_texts(start) : Rcpp::RObject(start);
-  const int above = compiler.add_above(type_of_vector(first));
-  compiler.add_output(node);
+  std::vector<Rcpp::RObject> kept;
+  const auto comparable = [&](SEXP x) {
+    kept.push_back(TYPEOF(x) == STRSXP ? with_comparable_texts(x) : Rcpp::RObject(x));
+    return static_cast<SEXP>(kept.back());
+  };
+  std::vector<Link> links;
+  for (R_xlen_t k = 0; k < nodes.size(); ++k) {
+    SEXP first = comparable(starts[k]), of_groups = comparable(group_starts[k]);
+    links.push_back({-1, compiler.add_above(type_of_vector(first)), constant_of(first),
+                     of_groups == R_NilValue ? nullptr : address_of(of_groups), nullptr});
+  }
+  for (R_xlen_t k = 0; k < nodes.size(); ++k) links[k].output = compiler.add_output(nodes[k]);
   std::vector<const void*> addresses;
   for (const Rcpp::RObject& input : compiler.inputs) {
     addresses.push_back(input == R_NilValue ? nullptr : address_of(input));
   }
   const Sequence sequence = sequence_of(rows, order, of_row, groups);
-  Rcpp::Shield<SEXP> result(new_vector(vector_of_type(compiler.program.output_type(0)), static_cast<R_xlen_t>(rows)));
-  const Overflow overflow = run_recurrence(compiler.program, above, constant_of(first),
-                                           group_starts == R_NilValue ? nullptr : address_of(group_starts), addresses,
-                                           sequence, NA_STRING, writable_address(result));
-  return Rcpp::List::create(Rcpp::Named("values") = static_cast<SEXP>(result),
+  Rcpp::List results(nodes.size());
+  for (R_xlen_t k = 0; k < nodes.size(); ++k) {
+    const Type type = compiler.program.output_type(links[k].output);
+    results[k] = new_vector(vector_of_type(type), static_cast<R_xlen_t>(rows));
+    links[k].result = writable_address(results[k]);
+  }
+  const Overflow overflow = run_recurrence(compiler.program, links, addresses, sequence, NA_STRING);
+  return Rcpp::List::create(Rcpp::Named("values") = results,
                             Rcpp::Named("overflow_rows") = static_cast<double>(overflow.rows),
                             Rcpp::Named("overflow_first") = overflow.first_row + 1.0);
 }

@@ -172,12 +172,51 @@ TEST("a recurrence gives the same as a chain and as a program") {
     const int keep = one.add_constant(Constant::of_real(0.99));
     int result = one.add_operation("add", {one.add_operation("multiply", {above, keep}), input});
     if (!is_chain) result = one.add_operation("copy", {result});
-    one.add_output(result);
-    run_recurrence(one, above, Constant::of_real(2), nullptr, {nullptr, x.data()}, sequence, nullptr,
-                   (is_chain ? chain : program).data());
+    const std::vector<Link> links = {
+        {one.add_output(result), above, Constant::of_real(2), nullptr, (is_chain ? chain : program).data()}};
+    run_recurrence(one, links, {nullptr, x.data()}, sequence, nullptr);
   }
   CHECK(chain == program);
   CHECK(chain[0] == 2 * 0.99 + x[0]);
+}
+
+TEST("the columns of a recurrence are those of the row above, by group, and begin with what each group has") {
+  const std::size_t rows = 500, groups = 300;
+  const Columns all = random_columns(rows, 4);
+  Sequence sequence;
+  sequence.rows = rows;
+  sequence.group_of_row = all.group.data();
+  sequence.groups = groups;
+  std::vector<double> x(rows), first(rows), sum(rows), same(rows), starts(groups);
+  std::vector<std::int32_t> count(rows);
+  for (std::size_t i = 0; i < rows; ++i) x[i] = static_cast<double>(i % 7) - 3;
+  for (std::size_t g = 0; g < groups; ++g) starts[g] = static_cast<double>(g);
+  Program one;
+  // first <- sum above, sum <- first above + x, the same again, count <- count above + 1
+  const int first_above = one.add_input(Type::real), sum_above = one.add_input(Type::real);
+  const int same_above = one.add_input(Type::real), count_above = one.add_input(Type::integer);
+  const int input = one.add_input(Type::real), step = one.add_constant(Constant::of_integer(1));
+  const int added = one.add_operation("add", {first_above, input});
+  const Constant ten = Constant::of_real(10);
+  const std::vector<Link> links = {
+      {one.add_output(one.add_operation("copy", {sum_above})), first_above, ten, nullptr, first.data()},
+      {one.add_output(added), sum_above, ten, starts.data(), sum.data()},
+      {one.add_output(added), same_above, ten, nullptr, same.data()},
+      {one.add_output(one.add_operation("add", {count_above, step})), count_above, Constant::of_integer(0), nullptr,
+       count.data()}};
+  run_recurrence(one, links, {nullptr, nullptr, nullptr, nullptr, x.data()}, sequence, nullptr);
+  std::vector<double> last_first(groups, 10), last_sum(starts);
+  std::vector<std::int32_t> last_count(groups, 0);
+  bool right = true;
+  for (std::size_t i = 0; i < rows; ++i) {
+    const std::size_t g = static_cast<std::size_t>(all.group[i]);
+    const double now_first = last_sum[g], now_sum = last_first[g] + x[i];
+    right = right && first[i] == now_first && sum[i] == now_sum && same[i] == now_sum && count[i] == last_count[g] + 1;
+    last_first[g] = now_first;
+    last_sum[g] = now_sum;
+    ++last_count[g];
+  }
+  CHECK(right);
 }
 
 TEST("a distribution is that of the sorted values") {
@@ -273,11 +312,13 @@ TEST("a recurrence of one operation is that operation, row after row") {
   const auto run = [&](const char* name, bool left) {
     Program one;
     const int above = one.add_input(Type::real), input = one.add_input(Type::real);
-    one.add_output(one.add_operation(name, left ? std::vector<int>{above, input} : std::vector<int>{input, above}));
+    const int output =
+        one.add_output(one.add_operation(name, left ? std::vector<int>{above, input} : std::vector<int>{input, above}));
     Sequence sequence;
     sequence.rows = x.size();
     std::vector<double> result(x.size());
-    run_recurrence(one, above, Constant::of_real(2), nullptr, {nullptr, x.data()}, sequence, nullptr, result.data());
+    run_recurrence(one, {{output, above, Constant::of_real(2), nullptr, result.data()}}, {nullptr, x.data()}, sequence,
+                   nullptr);
     return result;
   };
   const auto slowly = [&](const std::function<double(double, double)>& f) {

@@ -130,7 +130,32 @@ word_cases <- list(
   running_product = function() word_case(quote(running_product(1 + e / 1000))),
   cumulative = function() word_case(quote(running_total(e)), reference = function(part, call) cumsum(part$e)),
   running = function() word_case(one_of(quote(running(.above * 0.9 + e, start = 0)),
-                                        quote(running(if (m) 0L else .above + 1L, start = 0L)))),
+                                        quote(running(if (m) 0L else .above + 1L, start = 0L)),
+                                        quote(running(if (is.na(day)) .above else day, start = NA)),
+                                        quote(running(if (l) time else .above + 60, start = time)),
+                                        quote(running(pmax(.above, eve), start = eve)),
+                                        quote(running(if (is.na(t)) .above else t, start = "none")),
+                                        quote(running(.above + e, start = j)))),
+  "+" = function() word_case(one_of(quote(day + j), quote(j + day), quote(day - e), quote(time + e),
+                                    quote(as.numeric((day - eve) / 2)), quote(as.numeric((day - eve) * e)),
+                                    quote(as.numeric(-1 * (eve - day))),
+                                    quote(as.numeric((day - eve) + (eve - day))), quote(time - e)), TRUE, TRUE),
+  "-" = function() word_case(quote(as.numeric(day - eve)), TRUE, TRUE),
+  ">" = function() word_case(one_of(quote(day > eve), quote(day <= as.Date("2024-02-29")), quote(time != time + e),
+                                    quote(time < as.POSIXct("2023-11-14", tz = "UTC")), quote(day - eve > eve - day),
+                                    quote(as.numeric(day) > j), quote(is.na(day)), quote(is.na(time))), TRUE, TRUE),
+  "if" = function() word_case(one_of(quote(if (l) day else eve), quote(if (e > 0) NA else time),
+                                     quote(if (m) as.Date("2024-03-01") else day + 1)), TRUE, function(part, call) {
+    ways <- lapply(as.list(call)[3:4], eval, part)
+    model <- if (identical(ways[[1]], NA)) ways[[2]] else ways[[1]]
+    condition <- eval(call[[2]], part)
+    value <- model[rep(NA_integer_, nrow(part))]
+    for (k in 1:2) {
+      rows <- which(if (k == 1) condition else !condition)
+      value[rows] <- if (length(ways[[k]]) == 1) ways[[k]] else ways[[k]][rows]
+    }
+    value
+  }),
   moving_total = function() ordered_case("moving_total", rows = sample(1:4, 1), short = "fewer"),
     moving_mean = function() ordered_case("moving_mean", rows = sample(1:4, 1), short = "fewer"),
   moving_min = function() ordered_case("moving_min", rows = sample(1:4, 1), short = "fewer"),

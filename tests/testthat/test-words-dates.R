@@ -107,3 +107,57 @@ test_that("calculations with dates run in tables, and wrong ones are reported", 
   expect_error(time_between(data$day, 3, "months"), class = "rowanroot_type_mismatch")
   expect_error(end_of("2025", "month"), class = "rowanroot_type_mismatch")
 })
+
+test_that("dates, times, durations and categories are calculated with as R does, bit for bit", {
+  set.seed(3)
+  n <- 300
+  pick <- function(x) sample(c(x, NA), n, replace = TRUE)
+  data <- data.frame(id = seq_len(n))
+  data$a <- as.Date("2024-02-28") + pick(c(0, 1, 400, -30000, 0.5, Inf))
+  data$b <- as.Date("2024-03-01") + pick(c(0, -1, 1000))
+  data$whole <- structure(pick(c(19000L, -1L, 0L)), class = "Date")
+  data$t <- as.POSIXct("2024-03-31 01:30:00", tz = "Europe/Oslo") + pick(c(0, 0.25, 3600, 1e9))
+  data$u <- as.POSIXct("2024-03-31 01:30:00", tz = "Europe/Oslo") + pick(c(0, 7200))
+  data$utc <- as.POSIXct("2024-03-31", tz = "UTC") + pick(1:3)
+  data$d <- data$a - data$b
+  data$h <- as.difftime(pick(c(1, 2.5)), units = "hours")
+  data$k <- factor(pick(c("x", "y")), levels = c("y", "x", "z"))
+  data$o <- factor(pick(c("low", "high")), levels = c("low", "high"), ordered = TRUE)
+  data$x <- pick(c(1, -2.5, 1e6))
+  data$i <- pick(1:3)
+  data$l <- pick(c(TRUE, FALSE))
+  formulas <- expression(
+    a + x, i + a, a - 1, a - l, a - b, b - a, t + x, 3L + t, t - i, d + d, d - d, d + 1, 2 - d, d * x, i * d, d / 2,
+    h * 2, h + h, a == b, a != b, a < b, a <= b, a > b, a >= b, a == as.Date("2024-02-28"), t < u, t == u, t >= u,
+    d < d, d > 1, h == h, k == k, k != "x", k == "y", o < "high", o == "low", is.na(a), is.na(t), is.na(d), is.na(k),
+    !is.na(whole), pmin(a, b), pmax(b, a), pmax(t, u), as.numeric(a), as.numeric(t), as.numeric(d), as.numeric(k),
+    whole + 1, whole + 1L, whole - a, whole < a, whole == whole, is.na(whole), a == 19782, t - u, (a - b) * 2 + d,
+    a + (b - a) * 0, utc < t, -d, abs(d), round(d), a %in% b, a + h
+  )
+  for (formula in formulas) {
+    expected <- suppressWarnings(eval(formula, data))
+    names(expected) <- NULL
+    found <- suppressWarnings(eval(bquote(set_columns(data, { new <- .(formula) }))))$new
+    expect_true(identical(found, expected), label = deparse1(formula))
+  }
+})
+
+test_that("an if between columns of one class keeps it", {
+  day <- as.Date("2024-01-01") + c(0, NA, 2)
+  time <- as.POSIXct("2024-01-01", tz = "UTC") + 0:2
+  data <- data.frame(l = c(TRUE, FALSE, NA), day, time, kind = factor(c("a", "b", "a")))
+  got <- set_columns(data, {
+    d <- if (l) day else day + 1
+    e <- if (l) NA else day
+    t <- if (l) time else time + 60
+    k <- if (l) kind else "b"
+    day[is.na(day)] <- as.Date("2020-05-05")
+  })
+  expect_identical(got$d, as.Date(c("2024-01-01", NA, NA)))
+  expect_identical(got$e, as.Date(c(NA, NA, NA)))
+  expect_identical(got$t, time + c(0, 60, NA))
+  expect_identical(got$k, factor(c("a", "b", NA)))
+  expect_identical(got$day, as.Date(c("2024-01-01", "2020-05-05", "2024-01-03")))
+  expect_error(set_columns(data, { k <- if (l) kind else "c" }), class = "rowanroot_no_level")
+  expect_error(set_columns(data, { k <- if (l) day else time }), class = "rowanroot_type_mismatch")
+})

@@ -158,6 +158,97 @@ test_that("a running formula is R's loop, with conditions, types and orders", {
   }
 })
 
+test_that("a running formula is R's loop for every type, by group and in order", {
+  set.seed(11)
+  n <- 200
+  pick <- function(x) sample(c(x, NA), n, replace = TRUE)
+  data <- data.frame(g = sample(c("a", "b", "c"), n, replace = TRUE), id = sample(n), x = round(stats::runif(n), 2))
+  data$day <- as.Date("2024-01-01") + pick(c(0, 5, 9.5))
+  data$time <- as.POSIXct("2024-01-01", tz = "UTC") + pick(c(0, 3600))
+  data$gap <- data$day - as.Date("2023-12-31")
+  data$text <- pick(c("a", "b"))
+  data$kind <- factor(pick(c("a", "b")), levels = c("b", "a"))
+  loop <- function(step, start) {
+    values <- vector("list", n)
+    for (rows in split(order(data$id), data$g[order(data$id)])) {
+      above <- start(data[rows[1], ])
+      for (row in rows) values[[row]] <- above <- step(above, data[row, ])
+    }
+    do.call(c, values)
+  }
+  last_of <- function(name, start) loop(function(above, row) if (is.na(row[[name]])) above else row[[name]], start)
+  got <- set_columns(data, {
+    day_known <- running(if (is.na(day)) .above else day, start = NA)
+    time_known <- running(if (is.na(time)) .above else time, start = as.POSIXct("2000-01-01", tz = "UTC"))
+    gap_known <- running(if (is.na(gap)) .above else gap, start = gap)
+    text_known <- running(if (is.na(text)) .above else text, start = text)
+    kind_known <- running(if (is.na(kind)) .above else kind, start = "b")
+    due <- running(if (x > 0.5) .above + 7 else .above, start = as.Date("2024-02-01"))
+    latest <- running(if (is.na(day) || !is.na(.above) && .above > day) .above else day, start = day)
+    smooth <- running(.above * 0.5 + x, start = x * 10)
+  }, within = g, along = id)
+  expect_identical(got$day_known, last_of("day", function(row) as.Date(NA)))
+  expect_identical(got$time_known, last_of("time", function(row) as.POSIXct("2000-01-01", tz = "UTC")))
+  expect_identical(got$gap_known, last_of("gap", function(row) row$gap))
+  expect_identical(got$text_known, last_of("text", function(row) row$text))
+  expect_identical(got$kind_known, last_of("kind", function(row) factor("b", levels = c("b", "a"))))
+  expect_identical(got$due, loop(function(above, row) if (row$x > 0.5) above + 7 else above,
+                                 function(row) as.Date("2024-02-01")))
+  expect_identical(got$latest, loop(function(above, row) {
+    if (is.na(row$day) || !is.na(above) && above > row$day) above else row$day
+  }, function(row) row$day))
+  expect_identical(got$smooth, loop(function(above, row) above * 0.5 + row$x, function(row) row$x * 10))
+})
+
+test_that("several columns can use each other's row above", {
+  set.seed(5)
+  n <- 100
+  data <- data.frame(g = sample(c("a", "b"), n, replace = TRUE), sold = sample(0:9, n, replace = TRUE), first = 20)
+  got <- set_columns(data, {
+    c(stock, ordered, day) <- running(
+      list(ordered = if (.above$stock < 10) 15 else 0, stock = .above$stock + .above$ordered - sold,
+           day = .above$day + 1),
+      start = list(stock = first + 1, ordered = 0, day = as.Date("2024-01-01")), within = g
+    )
+  })
+  for (rows in split(seq_len(n), data$g)) {
+    stock <- 21
+    ordered <- 0
+    for (row in rows) {
+      now <- stock + ordered - data$sold[row]
+      ordered <- if (stock < 10) 15 else 0
+      stock <- now
+      expect_identical(c(got$stock[row], got$ordered[row]), c(stock, ordered))
+    }
+    expect_identical(got$day[rows], as.Date("2024-01-01") + seq_along(rows))
+  }
+  local_folder()
+  save_table(data, "sold.csv")
+  steps <- function(x) set_columns(x, {
+    c(stock, ordered) <- running(list(.above$stock + .above$ordered - sold, if (.above$stock < 10) 15 else 0),
+                                 start = list(first, 0), within = g)
+  })
+  expect_identical(as.data.frame(steps(open_table("sold.csv")))$stock, steps(data)$stock)
+  withr::with_options(list(rowanroot.memory = 1, rowanroot.chunk_bytes = 200), {
+    save_table(steps(open_table("sold.csv")), "out.csv")
+  })
+  expect_equal(as.data.frame(open_table("out.csv"))$ordered, steps(data)$ordered)
+  expect_snapshot({
+    print(why(steps(open_table(utils::head(data, 5))), stock, 4))
+    print(lineage(steps(open_table(utils::head(data, 3)))))
+  })
+  expect_snapshot(error = TRUE, {
+    set_columns(data, { c(a, b) <- running(list(.above + 1, .above$a), start = list(1, 1)) })
+    set_columns(data, { c(a, b) <- running(list(.above$z, .above$a), start = list(1, 1)) })
+    set_columns(data, { c(a, b) <- running(list(.above$a), start = list(1, 1)) })
+    set_columns(data, { c(a, b) <- running(list(.above$a, .above$b), start = 1) })
+    set_columns(data, { c(a, b) <- running(list(a = .above$a, c = .above$b), start = list(1, 2)) })
+    set_columns(data, { a <- running(.above$a + 1, start = 1) })
+    set_columns(data, { a <- running(if (sold > 3) .above else factor(g), start = "z") })
+    set_columns(data, { a <- running(if (sold > 3) .above else first, start = as.Date("2024-01-01")) })
+  })
+})
+
 test_that("numbers come onto a common scale, over the column and in groups", {
   data <- running_data(50)
   found <- set_columns(data, {
