@@ -233,8 +233,8 @@ running_integers_cpp <- function(what, missing, column, order, steps, of_row, gr
     .Call(`_rowanroot_running_integers_cpp`, what, missing, column, order, steps, of_row, groups, state, threads)
 }
 
-moving_cpp <- function(what, window, complete, column, order, of_row, groups) {
-    .Call(`_rowanroot_moving_cpp`, what, window, complete, column, order, of_row, groups)
+moving_cpp <- function(what, column, before, after, scale, with_to, step, complete, skip, order, of_row, groups) {
+    .Call(`_rowanroot_moving_cpp`, what, column, before, after, scale, with_to, step, complete, skip, order, of_row, groups)
 }
 
 neighbours_cpp <- function(rows, by, order, of_row, groups) {

@@ -73,6 +73,8 @@ as_doubles <- function(like) {
   like
 }
 
+is_long_integer <- function(x) inherits(x, "integer64")
+
 same_class <- function(a, b) {
   identical(class(a), class(b)) && identical(levels(a), levels(b)) &&
     identical(attributes(a)[c("tzone", "units")], attributes(b)[c("tzone", "units")])

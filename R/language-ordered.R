@@ -54,7 +54,8 @@ given_order <- function(given, scope) {
 }
 
 # How why() explains a row: `facts` has the `arguments` in all rows, the `values`, the `rows` of the group in their
-# order and words for these in `of`, the `row` and where it is `at` among them, and the `options`.
+# order and words for these in `of`, the `row` and where it is `at` among them, the `window` of a moving word, and the
+# `options`.
 explain_place <- function(facts) paste("in place", facts$at, "of", facts$of)
 
 explain_running <- function(facts) {
@@ -63,7 +64,7 @@ explain_running <- function(facts) {
 }
 
 explain_moving <- function(facts) {
-  window <- utils::tail(facts$rows[seq_len(facts$at)], facts$options$rows)
+  window <- facts$window
   explain_window(facts, window, paste(counted_rows(length(window)), "of its window"))
 }
 

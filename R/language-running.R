@@ -69,63 +69,136 @@ check_running <- function(options, call) {
   list(missing = check_one_of(options$missing, c("skip", "carry", "stop"), "missing", call))
 }
 
-#' Moving windows: totals, means, minimum and maximum
+#' Moving windows: totals, means, medians and the like
 #'
-#' For each row, the total (or mean, minimum, maximum) of its value and those of the rows just
-#' before it. The time taken does not depend on the length of the window. Each sum is made from the
+#' For each row, what its value and those of the rows around it come to: by default of the rows just before it. The
+#' time taken does not depend on the length of the window (for medians, on its logarithm). Each sum is made from the
 #' values of its own window, so rounding errors do not add up along the column.
 #'
-#' @param x A column, or a vector, of numbers; for `moving_min()` and `moving_max()` also of dates and times.
-#' @param rows How many rows the window has, including the row itself.
-#' @param short What to do with windows that start before the first row: they are `"missing"`, or
-#'   use the `"fewer"` rows that exist.
+#' @param x A column, or a vector, of numbers; for `moving_min()`, `moving_max()` and `moving_median()` also of dates
+#'   and times, for `moving_count()` of any type.
+#' @param rows How many rows the window has, including the row itself; or a [time_window()], such as `time_window(7,
+#'   "days")`, along a date or time: then the window has all rows of that time, however many these are.
+#' @param align Where in its window the row is: at the `"end"`, at the `"start"` or in the `"centre"` (with an even
+#'   number of rows, one more comes before the row than after it).
+#' @param short What to do with windows that the first or the last row cuts off: they are `"missing"`, or use the
+#'   `"fewer"` rows that exist.
+#' @param missing With `"stop"` a window that contains a missing value is missing; with `"skip"` it is that of the
+#'   values that are known, and missing only if none is.
 #' @inheritParams running_total
-#' @return One value for each row: doubles; the minimum and maximum of whole numbers are whole
-#'   numbers. A window that contains a missing value is missing.
-#' @section Errors: `rowanroot_bad_argument` for a window of no rows, or one longer than the table
-#'   unless `short = "fewer"`; `rowanroot_type_mismatch` for text.
+#' @return One value for each row: doubles; the minimum and maximum of whole numbers are whole numbers, and so are
+#'   counts, which are of the values that are known. `moving_sd()` is the standard deviation of a sample, missing for
+#'   fewer than two values.
+#' @section Errors: `rowanroot_bad_argument` for a window of no rows, one longer than the table unless `short =
+#'   "fewer"`, or one of time without a date or time in `along`; `rowanroot_type_mismatch` for text.
 #' @examples
 #' moving_mean(c(1, 2, 3, 10), rows = 2)
-#' visits <- data.frame(day = c(3, 1, 2), net_kg = c(5, 7, 9))
-#' visits |> set_columns({ smooth_kg <- moving_mean(net_kg, rows = 2, along = day, short = "fewer") })
+#' visits <- data.frame(day = as.Date("2025-05-01") + c(9, 0, 3), net_kg = c(5, 7, 9))
+#' visits |> set_columns({
+#'   smooth_kg <- moving_mean(net_kg, rows = 2, along = day, short = "fewer")
+#'   week_kg   <- moving_total(net_kg, rows = time_window(7, "days"), along = day, short = "fewer")
+#' })
+#' moving_median(c(4, NA, 6, 1), rows = 3, align = "centre", short = "fewer", missing = "skip")
 #' @concept rolling mean
 #' @concept window
 #' @concept moving average
 #' @export
-moving_total <- function(x, rows, short = "missing", along = NULL, within = NULL) {
-  moving_word("moving_total", x, rows, short, along, within)
+moving_total <- function(x, rows, align = "end", short = "missing", missing = "stop", along = NULL, within = NULL) {
+  moving_word("moving_total", x, rows, align, short, missing, along, within)
 }
 
 #' @rdname moving_total
 #' @export
-moving_mean <- function(x, rows, short = "missing", along = NULL, within = NULL) {
-  moving_word("moving_mean", x, rows, short, along, within)
+moving_mean <- function(x, rows, align = "end", short = "missing", missing = "stop", along = NULL, within = NULL) {
+  moving_word("moving_mean", x, rows, align, short, missing, along, within)
 }
 
 #' @rdname moving_total
 #' @export
-moving_min <- function(x, rows, short = "missing", along = NULL, within = NULL) {
-  moving_word("moving_min", x, rows, short, along, within)
+moving_min <- function(x, rows, align = "end", short = "missing", missing = "stop", along = NULL, within = NULL) {
+  moving_word("moving_min", x, rows, align, short, missing, along, within)
 }
 
 #' @rdname moving_total
 #' @export
-moving_max <- function(x, rows, short = "missing", along = NULL, within = NULL) {
-  moving_word("moving_max", x, rows, short, along, within)
+moving_max <- function(x, rows, align = "end", short = "missing", missing = "stop", along = NULL, within = NULL) {
+  moving_word("moving_max", x, rows, align, short, missing, along, within)
 }
 
-moving_word <- function(name, x, rows, short, along, within) {
-  word_on_vectors(name, x, list(rows = rows, short = short), within, along, call(name))
+#' @rdname moving_total
+#' @export
+moving_sd <- function(x, rows, align = "end", short = "missing", missing = "stop", along = NULL, within = NULL) {
+  moving_word("moving_sd", x, rows, align, short, missing, along, within)
 }
 
+#' @rdname moving_total
+#' @export
+moving_median <- function(x, rows, align = "end", short = "missing", missing = "stop", along = NULL, within = NULL) {
+  moving_word("moving_median", x, rows, align, short, missing, along, within)
+}
+
+#' @rdname moving_total
+#' @export
+moving_count <- function(x, rows, align = "end", short = "missing", along = NULL, within = NULL) {
+  word_on_vectors("moving_count", x, list(rows = rows, align = align, short = short), within, along,
+                  quote(moving_count()))
+}
+
+moving_word <- function(name, x, rows, align, short, missing, along, within) {
+  word_on_vectors(name, x, list(rows = rows, align = align, short = short, missing = missing), within, along,
+                  call(name))
+}
+
+# Options that are the usual ones are left out: keys do not change with those that came later.
 check_moving <- function(options, call) {
-  options <- check_options(options, list(rows = NULL, short = "missing"))
+  options <- check_options(options, list(rows = NULL, align = "end", short = "missing", missing = "stop"))
   if (is.null(options$rows)) {
     stop_because(c("How many rows does the window have?", "try" = "{.code rows = 7}"),
                  "bad_argument", call)
   }
   check_one_of(options$short, c("missing", "fewer"), "short", call)
-  list(rows = check_whole_number(options$rows, 1, "rows", call), short = options$short)
+  check_one_of(options$align, c("end", "centre", "start"), "align", call)
+  check_one_of(options$missing, c("stop", "skip"), "missing", call)
+  by_time <- inherits(options$rows, "rowanroot_time_window")
+  if (by_time && options$align == "centre" && is.na(options$rows$seconds)) {
+    stop_because(c("A window of {options$rows$unit} has no centre: their length differs.",
+                   "try" = "{.code time_window(30, \"days\")}"), "bad_argument", call)
+  }
+  c(list(rows = if (by_time) options$rows else check_whole_number(options$rows, 1, "rows", call),
+         short = options$short),
+    if (options$align != "end") list(align = options$align),
+    if (options$missing != "stop") list(missing = options$missing))
+}
+
+# Windows that end with their row can be found in chunks of rows.
+chunks_of_moving <- function(options) {
+  if (is.null(options$align) && !inherits(options$rows, "rowanroot_time_window")) "rows"
+}
+
+#' Windows of time
+#'
+#' In place of a number of `rows` in [moving_total()] and the like: the window of a row then has all rows whose date or
+#' time, in `along`, is at most so long before the row's own (with `align = "start"`, after it). Days without rows
+#' count, and rows of the same day are all in the window. A window of 7 days that ends with a row has that row's day
+#' and the six before it; a window of one month, all days since that day of the month before.
+#'
+#' @param count How many units; a whole number of at least 1.
+#' @param unit `"seconds"`, `"minutes"`, `"hours"`, `"days"`, `"weeks"`, `"months"`, `"quarters"` or `"years"`.
+#' @return Nothing by itself: it is for `rows` only.
+#' @section Errors: `rowanroot_bad_argument`.
+#' @examples
+#' visits <- data.frame(day = as.Date("2025-05-01") + c(0, 3, 9), net_kg = c(5, 7, 9))
+#' visits |> set_columns({
+#'   week_kg <- moving_total(net_kg, rows = time_window(7, "days"), along = day, short = "fewer")
+#' })
+#' @export
+time_window <- function(count, unit) {
+  call <- quote(time_window())
+  count <- check_whole_number(count, 1, "count", call)
+  units <- c(seconds = 1, minutes = 60, hours = 3600, days = 86400, weeks = 604800, months = NA, quarters = NA,
+             years = NA)
+  check_one_of(unit, names(units), "unit", call)
+  structure(list(count = count, unit = unit, seconds = count * units[[unit]]), class = "rowanroot_time_window")
 }
 
 #' Lag and lead: the value of the row before or after
@@ -223,13 +296,15 @@ words_of_running <- function() {
     ordered_word(name, check_running, "running", what, chunks = "on", draw = "running", explain = explain_running, ...)
   }
   moving <- function(name, what) {
-    ordered_word(name, check_moving, "moving", what, chunks = "rows", draw = "running", explain = explain_moving)
+    ordered_word(name, check_moving, "moving", what, chunks = chunks_of_moving, draw = "running",
+                 explain = explain_moving)
   }
   list(
     running("running_total", "total"), running("running_mean", "mean"), running("running_count", "count"),
     running("running_min", "least"), running("running_max", "greatest"), running("running_product", "product"),
     moving("moving_total", "total"), moving("moving_mean", "mean"), moving("moving_min", "least"),
-      moving("moving_max", "greatest"),
+    moving("moving_max", "greatest"), moving("moving_sd", "deviation"), moving("moving_median", "median"),
+    moving("moving_count", "count"),
     ordered_word("previous", check_neighbour, "neighbour", 1, chunks = "rows", explain = explain_previous,
                  explain_value = "before"),
     ordered_word("following", check_neighbour, "neighbour", -1, explain = explain_following, explain_value = "after"),

@@ -9,6 +9,9 @@ word_on_vectors <- function(name, x, options, within = NULL, along = NULL, call)
   order <- lapply(order, function(one) if (is_descending(one)) one$x else one)
   columns <- c(list(x = x), groups, order)
   check_same_length(columns, call)
+  options <- lapply(options, function(option) {
+    if (inherits(option, "rowanroot_time_window")) call("time_window", option$count, option$unit) else option
+  })
   code <- as.call(c(as.name(name), quote(x), options))
   if (length(groups)) code$within <- as.call(c(quote(c), lapply(names(groups), as.name)))
   if (length(order)) code$along <- as.call(c(quote(c), by))

@@ -27,7 +27,7 @@ exact_names <- function(values) {
 with_earlier_chunks <- function(layout, node, key, block) {
   chunks <- block$chunks
   if (is.null(chunks$carried[[key]])) {
-    goes_on <- node$word$chunks == "on"
+    goes_on <- identical(node$word$chunks, "on")
     chunks$carried[[key]] <- if (goes_on) new_running_state_cpp() else new.env(parent = emptyenv())
   }
   layout$carried <- chunks$carried[[key]]

@@ -44,7 +44,7 @@ calculate_ordered_by_r <- function(r, x, options, layout, about) {
 }
 
 # The order of rows along these columns, as they are now; of the block if there are none; NULL if that has none either.
-# Found once for a block. It has `columns` and `descending`, and `codes` if the rows go along few whole numbers, such
+# Found once for a block. It has `columns` and `descending`, the one column's `time` if it has that, and `codes` if the rows go along few whole numbers, such
 # as days: then many words need no more. order_rows() gives the rows themselves.
 block_order <- function(block, along = NULL) {
   ids <- if (is.null(along)) block$along$ids else unlist(block$columns[along$names])
@@ -56,7 +56,8 @@ block_order <- function(block, along = NULL) {
     columns <- block$values[ids]
     names <- shown_side(if (is.null(along)) block$along$names else along$names)
     warn_missing_order(columns, names, block)
-    order <- list2env(list(columns = sortable_columns(columns, names, block$call), descending = descending, key = key))
+    order <- list2env(list(columns = sortable_columns(columns, names, block$call), descending = descending, key = key,
+                           time = if (length(ids) == 1 && inherits(columns[[1]], c("Date", "POSIXct"))) columns[[1]]))
     if (length(ids) == 1) order$codes <- compact_codes_cpp(order$columns[[1]], descending, most_codes)
     block$orders[[key]] <- order
   }
@@ -124,8 +125,10 @@ running_order <- function(layout) if (is.null(layout$order$codes)) order_rows(la
 calculate_running <- function(what, x, options, layout, about) {
   threads <- getOption("rowanroot.threads", 0L)
   if (what == "count") x <- ifelse(is.na(x), NA_integer_, 1L)
-  check_numbers(x, about, days_too = what %in% c("least", "greatest"))
-  if (is.double(x) || what %in% c("mean", "product")) {
+  check_numbers(x, about, classes_it_takes("running", what))
+  if (is.double(x) && !is_long_integer(x) || what %in% c("mean", "product")) {
+    if (is_long_integer(x)) return(running_cpp(what, options$missing, x, running_order(layout), layout$order$codes,
+                                               layout$of_row, layout$groups, layout$carried, threads))
     bare <- if (is.object(x)) as.vector(unclass(x)) else x
     values <- running_cpp(what, options$missing, bare, running_order(layout), layout$order$codes, layout$of_row,
                           layout$groups, layout$carried, threads)
@@ -142,21 +145,90 @@ calculate_running <- function(what, x, options, layout, about) {
   result$values
 }
 
+# `align` and `missing` are among the options only where they are not the usual ones.
 calculate_moving <- function(what, x, options, layout, about) {
-  check_numbers(x, about, days_too = what %in% c("least", "greatest"))
-  if (options$short == "missing" && options$rows > layout$rows && layout$rows > 0 && is.null(layout$carried)) {
+  is_count <- what == "count"
+  if (is_count) x <- ifelse(is.na(x), NA_real_, 1) else check_numbers(x, about, classes_it_takes("moving", what))
+  reach <- if (inherits(options$rows, "rowanroot_time_window")) reach_of_time(options, layout, about)
+           else reach_of_rows(options, layout, about)
+  of <- if (is_long_integer(x)) moving_long_integers else function(what, x, move) move(what, x)
+  values <- after_earlier_rows(as.numeric(unclass(x)), layout, reach$before, function(x, layout) {
+    of(what, x, function(what, x) {
+      moving_cpp(what, x, reach$before, reach$after, reach$scale, reach$with_to, reach$step, options$short == "missing",
+                 identical(options$missing, "skip"), order_rows(layout$order), layout$of_row, layout$groups)
+    })
+  })
+  if (is_long_integer(x)) return(if (what %in% c("total", "least", "greatest")) structure(values, class = "integer64")
+                                 else values)
+  if (is_count) return(as.integer(values))
+  if (is.object(x)) return(with_class_of(values, x))
+  if (!is.double(x) && what %in% c("least", "greatest")) as.integer(values) else values
+}
+
+# Integers of 64 bits, `x` having the bits of doubles: totals are those of both halves of the bits, and the least and
+# the greatest are found by their places among the values.
+moving_long_integers <- function(what, x, move) {
+  x <- structure(x, class = "integer64")
+  if (what == "total") return(unclass(joined_halves(move("total", upper_half(x)), move("total", lower_half(x)))))
+  if (!what %in% c("least", "greatest")) return(move(what, suppressWarnings(bit64::as.double.integer64(x))))
+  known <- bit64::sort.integer64(bit64::unique.integer64(x[!is.na(x)]))
+  unclass(known)[move(what, as.numeric(bit64::match(x, known)))]
+}
+
+half_bits <- 4294967296
+
+upper_half <- function(x) bit64::as.double.integer64(bit64::`%/%.integer64`(x, bit64::as.integer64(half_bits)))
+
+lower_half <- function(x) {
+  bit64::as.double.integer64(x - bit64::as.integer64(upper_half(x)) * bit64::as.integer64(half_bits))
+}
+
+# A total that does not fit is missing, with bit64's warning.
+joined_halves <- function(upper, lower) {
+  bit64::as.integer64(upper) * bit64::as.integer64(half_bits) + bit64::as.integer64(lower)
+}
+
+# How many rows before and after its own a window has. One in the middle of an even number has more before.
+reach_of_rows <- function(options, layout, about) {
+  rows <- options$rows
+  if (options$short == "missing" && rows > layout$rows && layout$rows > 0 && is.null(layout$carried)) {
     stop_because(c("The window is longer than the table.",
                    "found" = paste0("{.arg rows} is {options$rows}, and the table has {counted_rows(layout$rows)}, in ",
                                 "{.code {about$formula}}."),
                    "try" = "For shorter windows, use {.code short = \"fewer\"}."), "bad_argument",
                      about$call)
   }
-  values <- after_earlier_rows(as.numeric(unclass(x)), layout, options$rows - 1, function(x, layout) {
-    moving_cpp(what, if (is.null(layout$carried)) min(options$rows, max(layout$rows, 1)) else options$rows,
-               options$short == "missing", x, order_rows(layout$order), layout$of_row, layout$groups)
-  })
-  if (is.object(x)) return(with_class_of(values, x))
-  if (!is.double(x) && what %in% c("least", "greatest")) as.integer(values) else values
+  if (is.null(layout$carried)) rows <- min(rows, 2 * max(layout$rows, 1))
+  before <- switch(if (is.null(options$align)) "end" else options$align, end = rows - 1, centre = floor(rows / 2),
+                   start = 0)
+  list(before = before, after = rows - 1 - before, with_to = TRUE, step = 0)
+}
+
+# Each row's place in time, and the times between which its window is.
+reach_of_time <- function(options, layout, about) {
+  time <- time_along(layout, about)
+  window <- options$rows
+  later <- function(by) as.numeric(add_time(time, by, window$unit))
+  align <- if (is.null(options$align)) "end" else options$align
+  at <- as.numeric(time)
+  half <- window$seconds / 2 / if (inherits(time, "Date")) 86400 else 1
+  edges <- switch(align,
+    end = list(later(-window$count), at),
+    start = list(at, later(window$count)),
+    centre = list(at - half, at + half)
+  )
+  list(before = 0, after = 0, scale = c(list(at), edges), with_to = align == "end",
+       step = if (inherits(time, "Date")) 1 else 0)
+}
+
+# The one date or time along which the rows go, from the earliest on.
+time_along <- function(layout, about) {
+  column <- layout$order$time
+  if (is.null(column) || layout$order$descending) {
+    stop_because(c("A window of time needs one date or time to go along.", "in" = "{about$formula}",
+                   "try" = "{.code along = day}"), "bad_argument", about$call)
+  }
+  if (is.double(column)) column else structure(as.double(column), class = class(column), tzone = attr(column, "tzone"))
 }
 
 calculate_neighbour <- function(direction, x, options, layout, about) {

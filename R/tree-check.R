@@ -130,11 +130,18 @@ sort_in_words <- function(of) {
   if (is.null(of$like)) type_words[[of$type]] else paste("a", type_name(of$like))
 }
 
+# The classes that running and moving words take: some make no sense of dates, and products none of durations.
+classes_it_takes <- function(way, what) {
+  c(if (what %in% c("least", "greatest", if (way == "moving") "median")) c("Date", "POSIXct"),
+    if (what != "product") "difftime", "integer64")
+}
+
 # Numbers, or what a word's option makes of them, in the order of rows: the rest is an error.
-check_numbers <- function(x, about, days_too = FALSE) {
-  if (value_type(x) %in% c("logical", "integer", "double") || days_too && is_day_or_time(x)) return(invisible())
-  stop_because(c("{.code {about$name}()} needs numbers, not {type_name(x)}.",
-                 "found" = "{.code {about$label}} is {type_name(x)}.", "in" = "{about$formula}",
+check_numbers <- function(x, about, classes = character()) {
+  if (value_type(x) %in% c("logical", "integer", "double") || inherits(x, classes) && is.double(x)) return(invisible())
+  kind <- if (is.object(x)) paste("a", type_name(x)) else type_name(x)
+  stop_because(c("{.code {about$name}()} needs numbers, not {kind}.",
+                 "found" = "{.code {about$label}} is {kind}.", "in" = "{about$formula}",
                  "try" = if (is.character(x)) "If it holds numbers, convert it with {.code as_number()}."),
                    "type_mismatch", about$call)
 }

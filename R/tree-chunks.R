@@ -9,14 +9,20 @@ goes_by_row <- function(node, grouped) {
       value = is_one_value(node) || is.function(node$value),
       column = , above = TRUE,
       rows = node$name == ".row" && !grouped,
-      ordered = !is.null(node$word$chunks) && is.null(node$along) && by_row,
-      running = is.null(node$along) && by_row,
+      ordered = goes_in_chunks(node) && is.null(node$along) && by_row,
+      running = is.null(node$along) && all(by_row),
       # Options may be vectors and tables of the script.
       r_call = looks_at_one_row(node) && all(by_row | vapply(node$arguments, function(one) one$kind == "value", NA)),
       r_code = , aggregate = FALSE,
       all(by_row)
     )
   })
+}
+
+# Whether the record says how an ordered word goes on from one chunk to the next, with the options that it has here.
+goes_in_chunks <- function(node) {
+  chunks <- node$word$chunks
+  !is.null(if (is.function(chunks)) chunks(node$options) else chunks)
 }
 
 # Some of R's functions look at other values of the column, to see what these are like.

@@ -186,9 +186,8 @@ type_ordered <- function(node, about) {
   if (type == "unknown" || is.null(node$word$memory)) return(with_type(node, "unknown"))
   what <- list(name = node$word$name, label = label_of(node$argument), formula = about$formula, call = about$call)
   like <- if (type == "other") node$argument$like else example_of(node$argument)
-  keeps_days <- node$word$what %in% c("least", "greatest")
   if (node$word$memory %in% c("running", "moving") && node$word$what != "count" && !is.null(like)) {
-    check_numbers(like, what, days_too = keeps_days)
+    check_numbers(like, what, classes_it_takes(node$word$memory, node$word$what))
   }
   switch(node$word$memory,
     neighbour = , known = with_type(node, if (type == "missing") "logical" else type, node$argument$like),
@@ -196,6 +195,9 @@ type_ordered <- function(node, about) {
     parts = with_type(node, "integer"),
     if (type != "other") with_type(node, "number")
     else if (node$word$what == "count") with_type(node, "integer")
+    else if (is_long_integer(node$argument$like) && !node$word$what %in% c("total", "least", "greatest")) {
+      with_type(node, "double")
+    }
     else with_type(node, "other", node$argument$like)
   )
 }

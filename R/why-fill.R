@@ -194,8 +194,23 @@ note_of_order <- function(node, values, block, row) {
   if (node$kind == "aggregate") return(paste("over", of))
   if (node$kind == "running") return(paste0("from the row above, ", above_text(rows, row, values), ", among ", of))
   node$word$explain(list(arguments = argument_values_of(node, block), values = values, rows = rows, row = row,
-                         at = match(row, rows),
+                         at = match(row, rows), window = window_around(node, rows, row, block),
                          of = of, options = node$options))
+}
+
+# The rows of a moving word's window, in their order.
+window_around <- function(node, rows, row, block) {
+  if (!identical(node$word$memory, "moving")) return(NULL)
+  about <- list(formula = block$run$formula, call = block$call)
+  if (inherits(node$options$rows, "rowanroot_time_window")) {
+    reach <- reach_of_time(node$options, list(order = block_order(block$run, node$along)), about)
+    at <- reach$scale[[1]][rows]
+    ends <- c(reach$scale[[2]][row], reach$scale[[3]][row])
+    return(rows[which(if (reach$with_to) at > ends[1] & at <= ends[2] else at >= ends[1] & at < ends[2])])
+  }
+  reach <- reach_of_rows(node$options, list(rows = block$rows), about)
+  at <- match(row, rows)
+  rows[max(1, at - reach$before):min(length(rows), at + reach$after)]
 }
 
 above_text <- function(rows, row, values) {

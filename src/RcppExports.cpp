@@ -768,19 +768,24 @@ BEGIN_RCPP
 END_RCPP
 }
 // moving_cpp
-SEXP moving_cpp(std::string what, double window, bool complete, Rcpp::NumericVector column, SEXP order, SEXP of_row, int groups);
-RcppExport SEXP _rowanroot_moving_cpp(SEXP whatSEXP, SEXP windowSEXP, SEXP completeSEXP, SEXP columnSEXP, SEXP orderSEXP, SEXP of_rowSEXP, SEXP groupsSEXP) {
+SEXP moving_cpp(std::string what, Rcpp::NumericVector column, double before, double after, SEXP scale, bool with_to, double step, bool complete, bool skip, SEXP order, SEXP of_row, int groups);
+RcppExport SEXP _rowanroot_moving_cpp(SEXP whatSEXP, SEXP columnSEXP, SEXP beforeSEXP, SEXP afterSEXP, SEXP scaleSEXP, SEXP with_toSEXP, SEXP stepSEXP, SEXP completeSEXP, SEXP skipSEXP, SEXP orderSEXP, SEXP of_rowSEXP, SEXP groupsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< std::string >::type what(whatSEXP);
-    Rcpp::traits::input_parameter< double >::type window(windowSEXP);
-    Rcpp::traits::input_parameter< bool >::type complete(completeSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< double >::type before(beforeSEXP);
+    Rcpp::traits::input_parameter< double >::type after(afterSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type scale(scaleSEXP);
+    Rcpp::traits::input_parameter< bool >::type with_to(with_toSEXP);
+    Rcpp::traits::input_parameter< double >::type step(stepSEXP);
+    Rcpp::traits::input_parameter< bool >::type complete(completeSEXP);
+    Rcpp::traits::input_parameter< bool >::type skip(skipSEXP);
     Rcpp::traits::input_parameter< SEXP >::type order(orderSEXP);
     Rcpp::traits::input_parameter< SEXP >::type of_row(of_rowSEXP);
     Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
-    rcpp_result_gen = Rcpp::wrap(moving_cpp(what, window, complete, column, order, of_row, groups));
+    rcpp_result_gen = Rcpp::wrap(moving_cpp(what, column, before, after, scale, with_to, step, complete, skip, order, of_row, groups));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -1201,7 +1206,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_new_running_state_cpp", (DL_FUNC) &_rowanroot_new_running_state_cpp, 0},
     {"_rowanroot_running_cpp", (DL_FUNC) &_rowanroot_running_cpp, 9},
     {"_rowanroot_running_integers_cpp", (DL_FUNC) &_rowanroot_running_integers_cpp, 9},
-    {"_rowanroot_moving_cpp", (DL_FUNC) &_rowanroot_moving_cpp, 7},
+    {"_rowanroot_moving_cpp", (DL_FUNC) &_rowanroot_moving_cpp, 12},
     {"_rowanroot_neighbours_cpp", (DL_FUNC) &_rowanroot_neighbours_cpp, 5},
     {"_rowanroot_last_known_cpp", (DL_FUNC) &_rowanroot_last_known_cpp, 6},
     {"_rowanroot_parts_of_ranks_cpp", (DL_FUNC) &_rowanroot_parts_of_ranks_cpp, 3},

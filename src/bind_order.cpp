@@ -181,32 +181,54 @@ SEXP running_cpp(std::string what, std::string missing, SEXP column, SEXP order,
                  SEXP state, int threads) {
   RunningState own;
   Rcpp::Shield<SEXP> result(new_vector(REALSXP, Rf_xlength(column)));
-  running(running_of_name(what), at_missing_of_name(missing), type_of_vector(column), address_of(column),
+  running(running_of_name(what), at_missing_of_name(missing), type_of_column(column), address_of(column),
           stepped_sequence(Rf_xlength(column), order, steps, of_row, groups, threads), so_far_of(state, own),
           REAL(result));
   return result;
 }
 
-// Integers, and the first row (from 1) whose total did not fit, or 0.
+// Integers, of 64 bits too, and the first row (from 1) whose total did not fit, or 0.
 // [[Rcpp::export]]
 Rcpp::List running_integers_cpp(std::string what, std::string missing, SEXP column, SEXP order, SEXP steps, SEXP of_row,
                                 int groups, SEXP state, int threads) {
   RunningState own;
   const R_xlen_t rows = Rf_xlength(column);
-  Rcpp::Shield<SEXP> result(new_vector(INTSXP, rows));
-  const std::size_t overflow = running_integers(
-      running_of_name(what), at_missing_of_name(missing), static_cast<const std::int32_t*>(address_of(column)),
-      stepped_sequence(rows, order, steps, of_row, groups, threads), so_far_of(state, own), INTEGER(result));
+  const bool is_long = type_of_column(column) == Type::long_integer;
+  Rcpp::Shield<SEXP> result(new_vector(is_long ? REALSXP : INTSXP, rows));
+  const Sequence sequence = stepped_sequence(rows, order, steps, of_row, groups, threads);
+  const auto run = [&](auto* values) {
+    using T = std::remove_pointer_t<decltype(values)>;
+    return running_integers(running_of_name(what), at_missing_of_name(missing),
+                            static_cast<const T*>(address_of(column)), sequence, so_far_of(state, own), values);
+  };
+  const std::size_t overflow =
+      is_long ? run(reinterpret_cast<std::int64_t*>(REAL(result))) : run(INTEGER(result));
+  if (is_long) Rf_setAttrib(result, R_ClassSymbol, Rf_mkString("integer64"));
   const bool fits = overflow == static_cast<std::size_t>(rows);
   return Rcpp::List::create(Rcpp::Named("values") = static_cast<SEXP>(result),
                             Rcpp::Named("overflow") = fits ? 0.0 : overflow + 1.0);
 }
 
+// `scale` is NULL for windows of rows, or has for each row its place, and between which places its window is.
 // [[Rcpp::export]]
-SEXP moving_cpp(std::string what, double window, bool complete, Rcpp::NumericVector column, SEXP order, SEXP of_row,
-                int groups) {
+SEXP moving_cpp(std::string what, Rcpp::NumericVector column, double before, double after, SEXP scale, bool with_to,
+                double step, bool complete, bool skip, SEXP order, SEXP of_row, int groups) {
+  Window window;
+  window.before = static_cast<std::size_t>(before);
+  window.after = static_cast<std::size_t>(after);
+  if (scale != R_NilValue) {
+    for (int k = 0; k < 3; ++k)
+      if (Rf_xlength(VECTOR_ELT(scale, k)) != column.size()) Rcpp::stop("a scale has another number of rows");
+    window.at = REAL(VECTOR_ELT(scale, 0));
+    window.from = REAL(VECTOR_ELT(scale, 1));
+    window.to = REAL(VECTOR_ELT(scale, 2));
+  }
+  window.with_to = with_to;
+  window.step = step;
+  window.complete = complete;
+  window.skip = skip;
   Rcpp::Shield<SEXP> result(new_vector(REALSXP, column.size()));
-  moving(moving_of_name(what), static_cast<std::size_t>(window), complete, column.begin(),
+  moving(moving_of_name(what), window, column.begin(),
          sequence_of(static_cast<double>(column.size()), order, of_row, groups), REAL(result));
   return result;
 }

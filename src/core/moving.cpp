@@ -3,6 +3,9 @@
 #include "moving.h"
 
 #include <algorithm>
+#include <cmath>
+#include <cstdint>
+#include <limits>
 #include <numeric>
 #include <vector>
 
@@ -58,22 +61,9 @@ void windows(bool mean, std::size_t window, bool complete, const double* values,
   }
 }
 
-template <class Word>
-void each_group(bool mean, std::size_t window, bool complete, const double* values, const Sequence& sequence,
-                double* result) {
-  std::vector<typename Word::Value> ends(std::min(window, sequence.rows) + 1);
-  window = std::max<std::size_t>(window, 1);
-  std::size_t since = 0;
-  const auto look_up = [&](std::size_t rows) {
-    since += rows;
-    if (since < (1 << 16) || !sequence.threads.look_up) return;
-    since = 0;
-    sequence.threads.look_up();
-  };
-  const auto run = [&](std::size_t rows, auto place) {
-    // A window longer than the group is never whole; its stretch is the group.
-    windows<Word>(mean, window, complete, values, rows, place, result, ends, look_up);
-  };
+// Calls run(rows, place) for each group, where place(i) is the position of its i-th row.
+template <class Run>
+void each_group(const Sequence& sequence, Run run) {
   if (!sequence.group_of_row) {
     if (sequence.order) run(sequence.rows, [&](std::size_t i) { return static_cast<std::size_t>(sequence.order[i]); });
     else run(sequence.rows, [](std::size_t i) { return i; });
@@ -90,20 +80,309 @@ void each_group(bool mean, std::size_t window, bool complete, const double* valu
         [&, first = start[g]](std::size_t i) { return static_cast<std::size_t>(together[first + i]); });
 }
 
+// Looks up now and then.
+class LookUp {
+ public:
+  explicit LookUp(const Sequence& sequence) : sequence_(sequence) {}
+  void operator()(std::size_t rows) {
+    since_ += rows;
+    if (since_ < (1 << 16) || !sequence_.threads.look_up) return;
+    since_ = 0;
+    sequence_.threads.look_up();
+  }
+
+ private:
+  const Sequence& sequence_;
+  std::size_t since_ = 0;
+};
+
+// Windows of a row and those before it.
+template <class Word>
+void last_rows(bool mean, std::size_t window, bool complete, const double* values, const Sequence& sequence,
+               double* result) {
+  std::vector<typename Word::Value> ends(std::min(window, sequence.rows) + 1);
+  LookUp look_up(sequence);
+  each_group(sequence, [&](std::size_t rows, auto place) {
+    // A window longer than the group is never whole; its stretch is the group.
+    windows<Word>(mean, std::max<std::size_t>(window, 1), complete, values, rows, place, result, ends, look_up);
+  });
+}
+
+// The places of a group's rows that are in the window of its i-th row: from `first` up to, but without, `last`.
+struct Reach {
+  std::size_t first = 0, last = 0;
+  bool whole = true;
+};
+
+// The reaches of a group's rows, of which there are `rows`; they only go up.
+template <class Place>
+class Reaches {
+ public:
+  Reaches(const Window& window, std::size_t rows, Place at) : window_(window), rows_(rows), at_(at) {
+    // Rows without a place are last.
+    while (window.at && rows_ > 0 && !(place(rows_ - 1) == place(rows_ - 1))) --rows_;
+  }
+
+  // How many rows have a window.
+  std::size_t rows() const { return rows_; }
+
+  Reach of(std::size_t i) {
+    if (!window_.at) {
+      return {i - std::min(i, window_.before), std::min(i + window_.after + 1, rows_),
+              i >= window_.before && i + window_.after < rows_};
+    }
+    const double from = window_.from[at_(i)], to = window_.to[at_(i)];
+    while (first_ < rows_ && (window_.with_to ? place(first_) <= from : place(first_) < from)) ++first_;
+    while (last_ < rows_ && (window_.with_to ? place(last_) <= to : place(last_) < to)) ++last_;
+    return {first_, std::max(first_, last_), from >= place(0) - window_.step && to <= place(rows_ - 1) + window_.step};
+  }
+
+ private:
+  double place(std::size_t i) const { return window_.at[at_(i)]; }
+
+  const Window& window_;
+  std::size_t rows_;
+  Place at_;
+  std::size_t first_ = 0, last_ = 0;
+};
+
+// What there is of each sort in the window that moves along a group.
+struct Counts {
+  std::size_t known = 0, missing = 0, not_a_number = 0;
+  void add(double value, std::size_t by) {
+    (value == value ? known : is_missing_real(value) ? missing : not_a_number) += by;
+  }
+  void remove(double value) { add(value, static_cast<std::size_t>(-1)); }
+};
+
+// Calls value(first, last) for the windows that have a value, and looks after those that are missing.
+template <class Place, class Value>
+void each_window(const Window& window, const double* values, std::size_t rows, Place at, double* result,
+                 LookUp& look_up, Value value) {
+  Reaches<Place> reaches(window, rows, at);
+  Counts counts;
+  std::size_t first = 0, last = 0;
+  for (std::size_t i = 0; i < rows; ++i) {
+    look_up(1);
+    result[at(i)] = missing_real();
+    if (i >= reaches.rows()) continue;
+    const Reach reach = reaches.of(i);
+    for (; last < reach.last; ++last) counts.add(values[at(last)], 1);
+    for (; first < reach.first; ++first) counts.remove(values[at(first)]);
+    if (window.complete && !reach.whole) continue;
+    if (!window.skip && counts.missing) continue;
+    if (!window.skip && counts.not_a_number) result[at(i)] = std::numeric_limits<double>::quiet_NaN();
+    else if (counts.known) result[at(i)] = value(reach.first, reach.last, counts.known);
+  }
+}
+
+// Known values, joined from parts in their order.
+struct Total {
+  using Value = long double;
+  static Value of(double value) { return value; }
+  static Value join(const Value& a, const Value& b) { return a + b; }
+};
+struct Lowest {
+  using Value = double;
+  static Value of(double value) { return value; }
+  static Value join(Value a, Value b) { return std::min(a, b); }
+};
+struct Highest {
+  using Value = double;
+  static Value of(double value) { return value; }
+  static Value join(Value a, Value b) { return std::max(a, b); }
+};
+// How many values, their mean and the sum of squares around it (Chan, Golub and LeVeque, 1983).
+struct Spread {
+  struct Value {
+    long double count, mean, squares;
+  };
+  static Value of(double value) { return {1, value, 0}; }
+  static Value join(const Value& a, const Value& b) {
+    const long double count = a.count + b.count, apart = b.mean - a.mean;
+    return {count, a.mean + apart * b.count / count,
+            a.squares + b.squares + apart * apart * a.count * b.count / count};
+  }
+};
+
+// The known values of a window whose ends only go up, in two parts: what is behind `middle` is joined as it comes, and
+// what is before it has been joined from the end.
+template <class Word, class Place>
+class Joined {
+ public:
+  Joined(const double* values, Place at) : values_(values), at_(at) {}
+
+  typename Word::Value of(std::size_t first, std::size_t last) {
+    for (; last_ < last; ++last_) {
+      const double value = values_[at_(last_)];
+      if (value == value) take_in(behind_, value);
+    }
+    if (first >= middle_) begin_again(first);
+    const Part& before = ends_[first - begin_];
+    if (!before.any) return behind_.value;
+    return behind_.any ? Word::join(before.value, behind_.value) : before.value;
+  }
+
+ private:
+  struct Part {
+    typename Word::Value value;
+    bool any = false;
+  };
+
+  static void take_in(Part& part, double value) {
+    part.value = part.any ? Word::join(part.value, Word::of(value)) : Word::of(value);
+    part.any = true;
+  }
+
+  void begin_again(std::size_t first) {
+    begin_ = first;
+    middle_ = last_;
+    ends_.assign(middle_ - begin_ + 1, Part());
+    for (std::size_t k = middle_ - begin_; k-- > 0;) {
+      const double value = values_[at_(begin_ + k)];
+      ends_[k] = ends_[k + 1];
+      if (!(value == value)) continue;
+      ends_[k].value = ends_[k].any ? Word::join(Word::of(value), ends_[k].value) : Word::of(value);
+      ends_[k].any = true;
+    }
+    behind_ = Part();
+  }
+
+  const double* values_;
+  Place at_;
+  std::size_t begin_ = 0, middle_ = 0, last_ = 0;
+  std::vector<Part> ends_;
+  Part behind_;
+};
+
+template <class Word, class Finish>
+void joined(const Window& window, const double* values, const Sequence& sequence, double* result, Finish finish) {
+  LookUp look_up(sequence);
+  each_group(sequence, [&](std::size_t rows, auto place) {
+    Joined<Word, decltype(place)> parts(values, place);
+    each_window(window, values, rows, place, result, look_up,
+                [&](std::size_t first, std::size_t last, std::size_t known) {
+                  return static_cast<double>(finish(parts.of(first, last), known));
+                });
+  });
+}
+
+// The values of a stretch of rows in their order, and how many of each are in the window: sums of counts by powers of
+// two, so that the n-th is found in as many steps as the stretch has binary digits.
+template <class Place>
+class Medians {
+ public:
+  Medians(const double* values, std::size_t rows, Place at) : values_(values), rows_(rows), at_(at) {}
+
+  double of(std::size_t first, std::size_t last, std::size_t known) {
+    if (last > end_) begin_again(first, last);
+    for (; last_ < last; ++last_) count(last_, 1);
+    for (; first_ < first; ++first_) count(first_, -1);
+    const double upper = nth(known / 2);
+    return known % 2 ? upper : static_cast<double>((static_cast<long double>(nth(known / 2 - 1)) + upper) / 2);
+  }
+
+ private:
+  void begin_again(std::size_t first, std::size_t last) {
+    begin_ = first_ = last_ = first;
+    end_ = std::min(rows_, std::max(last + (last - first), first + 64));
+    sorted_.clear();
+    for (std::size_t i = begin_; i < end_; ++i)
+      if (values_[at_(i)] == values_[at_(i)]) sorted_.push_back(values_[at_(i)]);
+    std::sort(sorted_.begin(), sorted_.end());
+    counts_.assign(sorted_.size() + 1, 0);
+  }
+
+  void count(std::size_t i, std::int32_t by) {
+    const double value = values_[at_(i)];
+    if (!(value == value)) return;
+    std::size_t k = static_cast<std::size_t>(std::lower_bound(sorted_.begin(), sorted_.end(), value) -
+                                             sorted_.begin()) + 1;
+    for (; k < counts_.size(); k += k & (~k + 1)) counts_[k] += by;
+  }
+
+  // The n-th of the window's values, from 0.
+  double nth(std::size_t n) const {
+    std::size_t at = 0, step = 1;
+    while (step * 2 < counts_.size()) step *= 2;
+    for (auto left = static_cast<std::int64_t>(n); step > 0; step /= 2) {
+      if (at + step >= counts_.size() || counts_[at + step] > left) continue;
+      at += step;
+      left -= counts_[at];
+    }
+    return sorted_[at];
+  }
+
+  const double* values_;
+  std::size_t rows_;
+  Place at_;
+  std::size_t begin_ = 0, end_ = 0, first_ = 0, last_ = 0;
+  std::vector<double> sorted_;
+  std::vector<std::int32_t> counts_;
+};
+
+void medians(const Window& window, const double* values, const Sequence& sequence, double* result) {
+  LookUp look_up(sequence);
+  each_group(sequence, [&](std::size_t rows, auto place) {
+    Medians<decltype(place)> found(values, rows, place);
+    each_window(window, values, rows, place, result, look_up,
+                [&](std::size_t first, std::size_t last, std::size_t known) { return found.of(first, last, known); });
+  });
+}
+
+// How many values are known: none is a number too.
+void counts(const Window& window, const double* values, const Sequence& sequence, double* result) {
+  LookUp look_up(sequence);
+  each_group(sequence, [&](std::size_t rows, auto place) {
+    Reaches<decltype(place)> reaches(window, rows, place);
+    Counts counts;
+    std::size_t first = 0, last = 0;
+    for (std::size_t i = 0; i < rows; ++i) {
+      look_up(1);
+      result[place(i)] = missing_real();
+      if (i >= reaches.rows()) continue;
+      const Reach reach = reaches.of(i);
+      for (; last < reach.last; ++last) counts.add(values[place(last)], 1);
+      for (; first < reach.first; ++first) counts.remove(values[place(first)]);
+      if (!window.complete || reach.whole) result[place(i)] = static_cast<double>(counts.known);
+    }
+  });
+}
+
+long double deviation_of(const Spread::Value& spread, std::size_t) {
+  if (spread.count < 2) return missing_real();
+  if (!std::isfinite(spread.mean)) return std::numeric_limits<double>::quiet_NaN();
+  return std::sqrt(spread.squares / (spread.count - 1));
+}
+
 }  // namespace
 
 Moving moving_of_name(const std::string& name) {
-  static const char* const names[] = {"total", "mean", "least", "greatest"};
+  static const char* const names[] = {"total", "mean", "least", "greatest", "deviation", "median", "count"};
   return kind_of_name<Moving>(names, name);
 }
 
-void moving(Moving what, std::size_t window, bool complete, const double* values, const Sequence& sequence,
-            double* result) {
+void moving(Moving what, const Window& window, const double* values, const Sequence& sequence, double* result) {
+  const bool is_last_rows = !window.at && !window.after && !window.skip;
+  const std::size_t size = window.before + 1;
+  const auto itself = [](const auto& value, std::size_t) { return value; };
   switch (what) {
-    case Moving::total: return each_group<Sum>(false, window, complete, values, sequence, result);
-    case Moving::mean: return each_group<Sum>(true, window, complete, values, sequence, result);
-    case Moving::least: return each_group<Least>(false, window, complete, values, sequence, result);
-    case Moving::greatest: return each_group<Greatest>(false, window, complete, values, sequence, result);
+    case Moving::total:
+      if (is_last_rows) return last_rows<Sum>(false, size, window.complete, values, sequence, result);
+      return joined<Total>(window, values, sequence, result, itself);
+    case Moving::mean:
+      if (is_last_rows) return last_rows<Sum>(true, size, window.complete, values, sequence, result);
+      return joined<Total>(window, values, sequence, result,
+                           [](long double sum, std::size_t known) { return sum / static_cast<long double>(known); });
+    case Moving::least:
+      if (is_last_rows) return last_rows<Least>(false, size, window.complete, values, sequence, result);
+      return joined<Lowest>(window, values, sequence, result, itself);
+    case Moving::greatest:
+      if (is_last_rows) return last_rows<Greatest>(false, size, window.complete, values, sequence, result);
+      return joined<Highest>(window, values, sequence, result, itself);
+    case Moving::deviation: return joined<Spread>(window, values, sequence, result, deviation_of);
+    case Moving::median: return medians(window, values, sequence, result);
+    case Moving::count: return counts(window, values, sequence, result);
   }
 }
 

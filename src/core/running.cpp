@@ -13,8 +13,10 @@ namespace {
 
 bool is_missing(double value) { return value != value; }
 bool is_missing(std::int32_t value) { return value == missing_integer; }
+bool is_missing(std::int64_t value) { return value == missing_long_integer; }
 double as_missing(double value) { return value; }  // a missing value, or NaN
-double as_missing(std::int32_t) { return missing_real(); }
+template <class Whole>
+double as_missing(Whole) { return missing_real(); }
 
 // Each has what a group begins with, how a value is taken in, and what has come of `count` values so far.
 struct Total {
@@ -119,47 +121,55 @@ AtMissing at_missing_of_name(const std::string& name) {
 void running(Running what, AtMissing at_missing, Type type, const void* values, const Sequence& sequence,
              RunningState& so_far, double* result) {
   if (type == Type::real) run(what, at_missing, static_cast<const double*>(values), sequence, so_far, result);
+  else if (type == Type::long_integer)
+    run(what, at_missing, static_cast<const std::int64_t*>(values), sequence, so_far, result);
   else run(what, at_missing, static_cast<const std::int32_t*>(values), sequence, so_far, result);
 }
 
-std::size_t running_integers(Running what, AtMissing at_missing, const std::int32_t* values, const Sequence& sequence,
-                             RunningState& so_far, std::int32_t* result) {
+template <class T>
+std::size_t running_integers(Running what, AtMissing at_missing, const T* values, const Sequence& sequence,
+                             RunningState& so_far, T* result) {
+  constexpr T missing = std::numeric_limits<T>::min();
   struct Group {
-    std::int64_t state = 0, count = 0;
+    T state = 0;
+    std::int64_t count = 0;
     bool stopped = false;
   };
   std::vector<Group>& groups = so_far.groups(sequence.groups, Group());
   std::atomic<std::size_t> first_overflow{sequence.rows};
-  sequence.each_value(values, result, [&](std::size_t row, std::size_t g, std::int32_t value) {
+  sequence.each_value(values, result, [&](std::size_t row, std::size_t g, T value) {
     Group& group = groups[g];
-    const bool known = value != missing_integer;
+    const bool known = value != missing;
     if (!known && at_missing == AtMissing::stop) group.stopped = true;
     if (group.stopped || (!known && at_missing == AtMissing::skip)) {
-      result[row] = missing_integer;
+      result[row] = missing;
       return;
     }
+    bool fits = true;
     if (known) {
       ++group.count;
-      if (what == Running::total) group.state += value;
+      if (what == Running::total) fits = !__builtin_add_overflow(group.state, value, &group.state);
       else if (group.count == 1) group.state = value;
-      else
-        group.state = what == Running::least ? std::min<std::int64_t>(group.state, value)
-                                             : std::max<std::int64_t>(group.state, value);
+      else group.state = what == Running::least ? std::min(group.state, value) : std::max(group.state, value);
     }
-    if (what == Running::total &&
-        (group.state > std::numeric_limits<std::int32_t>::max() || group.state <= missing_integer)) {
+    if (what == Running::total && (!fits || group.state == missing)) {
       group.stopped = true;
-      result[row] = missing_integer;
-      std::size_t known = first_overflow;
-      while (row < known && !first_overflow.compare_exchange_weak(known, row)) {}
+      result[row] = missing;
+      std::size_t first = first_overflow;
+      while (row < first && !first_overflow.compare_exchange_weak(first, row)) {}
     } else if (what == Running::count) {
-      result[row] = static_cast<std::int32_t>(group.count);
+      result[row] = static_cast<T>(group.count);
     } else {
-      result[row] = group.count || what == Running::total ? static_cast<std::int32_t>(group.state) : missing_integer;
+      result[row] = group.count || what == Running::total ? group.state : missing;
     }
   });
   return first_overflow;
 }
+
+template std::size_t running_integers(Running, AtMissing, const std::int32_t*, const Sequence&, RunningState&,
+                                      std::int32_t*);
+template std::size_t running_integers(Running, AtMissing, const std::int64_t*, const Sequence&, RunningState&,
+                                      std::int64_t*);
 
 void neighbours(const Sequence& sequence, std::int64_t by, std::int32_t* rows) {
   const std::size_t distance = static_cast<std::size_t>(by < 0 ? -by : by);

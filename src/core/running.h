@@ -44,8 +44,9 @@ void running(Running what, AtMissing at_missing, Type type, const void* values, 
 
 // The least or the greatest so far of integers, a total of them, or a count. Gives the first row, in order, whose
 // total did not fit, or the number of rows; from there on the group is missing.
-std::size_t running_integers(Running what, AtMissing at_missing, const std::int32_t* values, const Sequence& sequence,
-                             RunningState& so_far, std::int32_t* result);
+template <class T>
+std::size_t running_integers(Running what, AtMissing at_missing, const T* values, const Sequence& sequence,
+                             RunningState& so_far, T* result);
 
 // The row that comes `by` rows before each in its group (after it if `by` is negative), or -1.
 void neighbours(const Sequence& sequence, std::int64_t by, std::int32_t* rows);

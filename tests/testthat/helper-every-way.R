@@ -44,6 +44,10 @@ aggregate_case <- function(name) {
             reference = if (name == "sum") as_whole else TRUE)
 }
 ordered_case <- function(name, ..., columns = number_column) word_case(as.call(list(as.name(name), columns(), ...)))
+moving_case <- function(name) {
+  ordered_case(name, rows = sample(1:6, 1), align = sample(c("end", "end", "centre", "start"), 1), short = "fewer",
+               missing = sample(c("stop", "skip"), 1))
+}
 numbers <- function(name, ...) word_case(as.call(list(as.name(name), number_column(), ...)), TRUE, TRUE)
 texts <- function(name, ...) word_case(as.call(list(as.name(name), text_column(), ...)), TRUE, TRUE)
 own <- function(name, column, ...) word_case(as.call(list(as.name(name), column, ...)), TRUE)
@@ -156,10 +160,13 @@ word_cases <- list(
     }
     value
   }),
-  moving_total = function() ordered_case("moving_total", rows = sample(1:4, 1), short = "fewer"),
-    moving_mean = function() ordered_case("moving_mean", rows = sample(1:4, 1), short = "fewer"),
-  moving_min = function() ordered_case("moving_min", rows = sample(1:4, 1), short = "fewer"),
-    moving_max = function() ordered_case("moving_max", rows = sample(1:4, 1), short = "fewer"),
+  moving_total = function() moving_case("moving_total"), moving_mean = function() moving_case("moving_mean"),
+  moving_min = function() moving_case("moving_min"), moving_max = function() moving_case("moving_max"),
+  moving_sd = function() moving_case("moving_sd"), moving_median = function() moving_case("moving_median"),
+  moving_count = function() {
+    ordered_case("moving_count", rows = sample(1:4, 1), align = sample(c("end", "centre", "start"), 1), short = "fewer",
+                 columns = any_column)
+  },
   previous = function() word_case(call("previous", any_column()), reference = function(part, call) {
     x <- eval(call[[2]], part)
     x[c(NA, seq_along(x))[seq_along(x)]]
@@ -241,7 +248,7 @@ codes <- data.frame(code = c("a", "b"), value = c(1.5, 2))
 without_case <- c(
   split_text = "gives several columns: steps have it", column_named = "stands for a column's name",
     columns_that = "chooses columns", names_like = "chooses columns",
-  all_columns = "chooses columns", descending = "stands in `along`", pattern = "is an argument of split_text()"
+  time_window = "stands in `rows`", all_columns = "chooses columns", descending = "stands in `along`", pattern = "is an argument of split_text()"
 )
 
 words_of_language <- function() {

@@ -99,6 +99,150 @@ test_that("windows over many rows carry no error on", {
   expect_identical(moving_total(x, rows = 3)[-(1:3)], moving_total(x[-1], rows = 3)[-(1:2)])
 })
 
+test_that("windows of every kind are what their rows come to", {
+  set.seed(21)
+  n <- 120
+  data <- data.frame(g = sample(c("a", "b", "c"), n, replace = TRUE), id = sample(n),
+                     x = sample(c(round(stats::rnorm(20), 2), NA, Inf), n, replace = TRUE),
+                     day = as.Date("2024-01-25") + sample(c(0:60, 90, NA), n, replace = TRUE))
+  data$time <- as.POSIXct("2024-03-30", tz = "Europe/Oslo") + sample(1:40, n, replace = TRUE) * 3600
+  of <- list(moving_total = sum, moving_mean = mean, moving_min = min, moving_max = max, moving_sd = stats::sd,
+             moving_median = stats::median)
+  by_hand <- function(word, align, short, missing, key, member, cut_off) {
+    values <- rep(NA_real_, n)
+    for (rows in split(seq_len(n), data$g)) {
+      rows <- rows[order(key[rows], na.last = NA)]
+      for (at in seq_along(rows)) {
+        if (short == "missing" && cut_off(rows, at)) next
+        window <- data$x[rows[member(rows, at)]]
+        if (word == "moving_count") {
+          values[rows[at]] <- sum(!is.na(window))
+          next
+        }
+        if (missing == "skip") window <- window[!is.na(window)]
+        if (length(window)) values[rows[at]] <- suppressWarnings(of[[word]](window))
+      }
+    }
+    values
+  }
+  same <- function(found, expected) {
+    expect_identical(is.na(found), is.na(expected))
+    expect_equal(found[!is.na(found)], expected[!is.na(expected)], tolerance = 1e-12)
+  }
+  reach <- list(end = function(k) c(k - 1, 0), centre = function(k) c(floor(k / 2), k - 1 - floor(k / 2)),
+                start = function(k) c(0, k - 1))
+  for (word in c(names(of), "moving_count")) for (align in names(reach)) for (short in c("missing", "fewer")) {
+    for (missing in c("stop", "skip")) for (k in c(1, 2, 5, 30)) {
+      options <- list(quote(x), rows = k, align = align, short = short)
+      if (word != "moving_count") options$missing <- missing
+      call <- as.call(c(as.name(word), options, alist(along = id, within = g)))
+      found <- eval(bquote(set_columns(data, { new <- .(call) })))$new
+      around <- reach[[align]](k)
+      expected <- by_hand(word, align, short, missing, data$id, function(rows, at) {
+        max(1, at - around[1]):min(length(rows), at + around[2])
+      }, function(rows, at) at <= around[1] || at + around[2] > length(rows))
+      same(as.numeric(found), expected)
+    }
+  }
+  bounds <- list(
+    end = function(key, from, to) key > from & key <= to, start = function(key, from, to) key >= from & key < to,
+    centre = function(key, from, to) key >= from & key < to
+  )
+  cases <- list(list(quote(day), 7, "days"), list(quote(day), 2, "weeks"), list(quote(day), 1, "months"),
+                list(quote(time), 5, "hours"), list(quote(time), 1, "days"))
+  for (case in cases) for (align in names(bounds)) for (short in c("missing", "fewer")) {
+    if (align == "centre" && case[[3]] == "months") next
+    along <- data[[case[[1]]]]
+    key <- as.numeric(along)
+    length <- case[[2]] * c(days = 86400, weeks = 604800, hours = 3600, months = NA)[[case[[3]]]]
+    if (inherits(along, "Date")) length <- length / 86400
+    from <- switch(align, end = as.numeric(add_time(along, -case[[2]], case[[3]])), start = key, key - length / 2)
+    to <- switch(align, end = key, start = as.numeric(add_time(along, case[[2]], case[[3]])), key + length / 2)
+    step <- if (inherits(along, "Date")) 1 else 0
+    for (word in c("moving_total", "moving_median", "moving_sd", "moving_count")) {
+      options <- list(quote(x), rows = call("time_window", case[[2]], case[[3]]), align = align, short = short)
+      if (word != "moving_count") options$missing <- "skip"
+      call <- as.call(c(as.name(word), options, list(along = case[[1]], within = quote(g))))
+      found <- suppressWarnings(eval(bquote(set_columns(data, { new <- .(call) }))))$new
+      same(as.numeric(found), by_hand(word, align, short, "skip", key, function(rows, at) {
+        which(bounds[[align]](key[rows], from[rows[at]], to[rows[at]]))
+      }, function(rows, at) {
+        from[rows[at]] < min(key[rows]) - step || to[rows[at]] > max(key[rows]) + step
+      }))
+    }
+  }
+})
+
+test_that("running and moving words take durations and whole numbers of 64 bits", {
+  skip_if_not_installed("bit64")
+  set.seed(8)
+  n <- 60
+  data <- data.frame(g = sample(c("a", "b"), n, replace = TRUE), id = sample(n))
+  data$gap <- as.difftime(replace(round(stats::rnorm(n), 1), 7, NA), units = "hours")
+  big <- bit64::as.integer64("4611686018427387") * bit64::as.integer64(sample(-40:40, n, replace = TRUE))
+  data$x <- big + bit64::as.integer64(sample(1e6, n))
+  data$x[c(3, 20)] <- bit64::as.integer64(NA)
+  got <- set_columns(data, {
+    total <- running_total(x, missing = "carry")
+    least <- running_min(x, missing = "carry")
+    mean <- running_mean(x, missing = "carry")
+    window <- moving_total(x, rows = 4, short = "fewer", missing = "skip")
+    greatest <- moving_max(x, rows = 4, short = "fewer", missing = "skip")
+    gap_total <- running_total(gap, missing = "carry")
+    gap_mean <- moving_mean(gap, rows = 3, short = "fewer", missing = "skip")
+    gap_most <- running_max(gap, missing = "carry")
+  }, within = g, along = id)
+  by_hand <- function(x, of, first = function(at) 1) {
+    values <- vector("list", n)
+    for (rows in split(order(data$id), data$g[order(data$id)])) {
+      for (at in seq_along(rows)) {
+        window <- x[rows[first(at):at]]
+        values[[rows[at]]] <- of(window[!is.na(window)])
+      }
+    }
+    do.call(c, values)
+  }
+  of_four <- function(at) max(1, at - 3)
+  same_long <- function(found, expected) expect_identical(as.character(found), as.character(expected))
+  same_long(got$total, by_hand(data$x, sum))
+  same_long(got$least, by_hand(data$x, min))
+  same_long(got$window, by_hand(data$x, sum, of_four))
+  same_long(got$greatest, by_hand(data$x, max, of_four))
+  expect_equal(got$mean, by_hand(data$x, function(x) mean(suppressWarnings(as.double(x)))))
+  hours <- function(x) as.difftime(x, units = "hours")
+  gap <- as.numeric(data$gap)
+  expect_equal(got$gap_total, hours(by_hand(gap, sum)))
+  expect_equal(got$gap_mean, hours(by_hand(gap, mean, function(at) max(1, at - 2))))
+  expect_equal(got$gap_most, hours(by_hand(gap, max)))
+  expect_warning(total <- running_total(bit64::as.integer64(c("9223372036854775800", "5", "3"))),
+                 class = "rowanroot_overflow")
+  same_long(total, c("9223372036854775800", "9223372036854775805", NA))
+  expect_error(running_product(data$gap), class = "rowanroot_type_mismatch")
+})
+
+test_that("windows are explained, and mistakes with them told", {
+  data <- data.frame(day = as.Date("2025-03-01") + c(0, 1, 1, 8), x = c(1, NA, 3, 4))
+  table <- open_table(data) |> set_columns({
+    week <- moving_total(x, rows = time_window(7, "days"), along = day, short = "fewer", missing = "skip")
+    middle <- moving_median(x, rows = 3, align = "centre", short = "fewer", missing = "skip")
+  })
+  expect_snapshot({
+    print(why(table, week, 3))
+    print(why(table, middle, 3))
+  })
+  expect_snapshot(error = TRUE, {
+    moving_mean(1:3, rows = time_window(0, "days"))
+    moving_mean(1:3, rows = time_window(2, "fortnights"))
+    moving_mean(1:3, rows = time_window(2, "days"))
+    moving_mean(1:3, rows = time_window(2, "days"), along = 3:1)
+    moving_mean(1:3, rows = time_window(2, "months"), align = "centre", along = as.Date("2025-01-01") + 0:2)
+    moving_mean(1:3, rows = time_window(2, "days"), along = descending(as.Date("2025-01-01") + 0:2))
+    moving_mean(1:3, 2, align = "middle")
+    moving_mean(1:3, 2, missing = "drop")
+    moving_median(c("a", "b"), 1)
+  })
+})
+
 test_that("neighbours are found in every order and group, for every type", {
   for (n in c(0, 1, 40)) {
     data <- running_data(n)
