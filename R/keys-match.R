@@ -95,3 +95,52 @@ stored_values <- function(column) {
   if (!is.null(attributes(column))) attributes(column) <- if (inherits(column, "integer64")) list(class = "integer64")
   column
 }
+
+# For each key the row of the table whose last key is nearest, at or before it (or after it), among those that have its
+# other keys. Rows and keys are put in one order, in which each key takes the last row before it.
+nearest_rows <- function(keys, of_table, is_after, call) {
+  count <- length(keys)
+  check_can_be_near(of_table[[count]], call)
+  rows <- length(of_table[[1]])
+  check_keys_once(key_codes(keys, of_table, call)$table, of_table, call)
+  codes <- if (count > 1) unlist(key_numbers(keys[-count], of_table[-count], call), use.names = FALSE)
+           else integer(rows + length(keys[[1]]))
+  at <- both_below(of_table[[count]], keys[[count]])
+  known <- !is.na(codes) & !is_missing_key(at)
+  threads <- getOption("rowanroot.threads", 0L)
+  # Where they are equal the table's rows come first, as they do in what was put together.
+  order <- order_rows_cpp(list(codes, at), c(FALSE, is_after), c(FALSE, FALSE), length(codes), threads)
+  order <- order[known[order + 1L]]
+  of_table <- replace(rep(NA_integer_, length(codes)), seq_len(rows), seq_len(rows))
+  found <- last_known_cpp(of_table[order + 1L], FALSE, NULL, codes[order + 1L], max(0L, codes, na.rm = TRUE) + 1L,
+                          threads)
+  result <- rep(NA_integer_, length(codes))
+  result[order + 1L] <- found
+  result[rows + seq_along(keys[[1]])]
+}
+
+# Numbers of the keys of both, from 0, NA for a missing one: those of the table, then the keys'.
+key_numbers <- function(keys, of_table, call) {
+  codes <- key_codes(keys, of_table, call)
+  values <- if (is_long_integer(codes$table) || is_long_integer(codes$keys)) both_below(codes$table, codes$keys)
+            else c(as.vector(codes$table), as.vector(codes$keys))
+  numbers <- group_rows_cpp(list(values), length(codes$table) + length(codes$keys),
+                            getOption("rowanroot.threads", 0L))$of_row
+  numbers[is_missing_key(values)] <- NA
+  rows <- length(codes$table)
+  list(table = numbers[seq_len(rows)], keys = numbers[rows + seq_along(codes$keys)])
+}
+
+# Numbers of both, without a class but for integers of 64 bits.
+both_below <- function(a, b) {
+  if (!is_long_integer(a) && !is_long_integer(b)) return(c(as.numeric(a), as.numeric(b)))
+  structure(c(unclass(bit64::as.integer64(a)), unclass(bit64::as.integer64(b))), class = "integer64")
+}
+
+check_can_be_near <- function(column, call) {
+  if (is.numeric(column) && !is.factor(column) || inherits(column, c("Date", "POSIXct", "difftime"))) {
+    return(invisible())
+  }
+  stop_because(c("The last key must be a number, a date or a time for the nearest row.",
+                 "found" = "It is {what_is(column)}."), "type_mismatch", call)
+}

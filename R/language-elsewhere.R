@@ -40,7 +40,9 @@
 #'   filter \tab `WHERE`, `subset()` \tab [keep_rows()], [drop_rows()] \cr
 #'   sort \tab `ORDER BY`, `order()` \tab [sort_rows()], [top_rows()] \cr
 #'   remove duplicates \tab `DISTINCT`, `unique()` \tab [one_of_each()] \cr
-#'   a pivot table \tab `GROUP BY`, `aggregate()` \tab [one_row_per()] \cr
+#'   a pivot table \tab `GROUP BY`, `aggregate()` \tab [one_row_per()], [columns_from_rows()] \cr
+#'   columns into rows \tab `reshape()` \tab [rows_from_columns()] \cr
+#'   \tab `INNER JOIN`, `FULL JOIN`, `merge()` \tab [join_rows()] \cr
 #'   paste below, paste beside \tab `UNION ALL`, `rbind()`, `cbind()` \tab [append_rows()], [append_columns()] \cr
 #'   data validation \tab `CHECK`, `stopifnot()` \tab [must_hold()], [should_hold()] \cr
 #'   links to other files \tab a view \tab [open_table()], [save_table()], [run_script()] \cr

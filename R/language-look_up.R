@@ -1,7 +1,7 @@
 #' Look up values in another table by a key
 #'
-#' Rows are matched by key, and each row gets the values that the other table has for its key. A key
-#' may occur only once in that table, so that no row is lost or repeated.
+#' Rows are matched by key, and each row gets the values that the other table has for its key. No row is lost or
+#' repeated: a key that occurs several times in that table is an error, unless `match` says which of its rows counts.
 #'
 #' @param key A column, or several in `c()` that together make the key.
 #' @param table A data frame, a rooted table from [open_table()], or the path of a CSV file, which
@@ -12,6 +12,10 @@
 #' @param by The table's key columns, if they have other names than the key.
 #' @param unknown What to do with keys that the table does not have: they are an error (`"error"`),
 #'   or give missing values (`"missing"`). A missing key gives missing values.
+#' @param match Which of the table's rows counts: the `"only"` one that has the key (several are an error), the
+#'   `"first"` or the `"last"` of those that have it; or the one whose last key, a number, date or time, is nearest,
+#'   `"at or before"` that of the row, or `"at or after"` it, among those that have the other keys: the price of a day,
+#'   the bracket of an amount.
 #' @return The values, one for each row; a data frame if several columns are taken.
 #' @section Errors: `rowanroot_duplicate_key` if a key occurs twice in the table,
 #'   `rowanroot_unknown_key` for keys that it does not have, `rowanroot_unknown_column` for a column
@@ -27,30 +31,27 @@
 #'   c(region, altitude_m) <- look_up(apiary, apiaries, take = c(region, altitude_m))
 #'   keeper                <- look_up(apiary, c(NB = "Ada", SH = "Ivo"))
 #' })
-#' @concept join
+#'
+#' # The price that held on the day
+#' prices <- data.frame(from = as.Date(c("2025-01-01", "2025-07-01")), eur = c(7.5, 8))
+#' data.frame(day = as.Date(c("2025-06-30", "2025-08-15"))) |>
+#'   set_columns({ eur <- look_up(day, prices, take = eur, by = from, match = "at or before") })
 #' @concept VLOOKUP
 #' @concept match by key
 #' @export
-look_up <- function(key, table, take = NULL, by = NULL, unknown = "error") {
+look_up <- function(key, table, take = NULL, by = NULL, unknown = "error", match = "only") {
   call <- quote(look_up())
-  table <- look_up_table(table)
+  table <- values_now(opened_table(table))
   parts <- key_parts(substitute(key), table)
   keys <- if (length(parts) > 1) lapply(parts, eval, parent.frame()) else list(key)
   chosen <- look_up_columns(parts, table, substitute(take), substitute(by), parent.frame(), call)
-  look_up_values(keys, table, chosen$take, chosen$by, unknown, call)
+  check_match(match, call)
+  look_up_values(keys, table, chosen$take, chosen$by, unknown, call, match)
 }
 
-# A path is the only text without names that can be meant.
-look_up_table <- function(table) {
-  table <- opened_table(table)
-  if (is_rooted_table(table)) as.data.frame(table) else table
+check_match <- function(match, call) {
+  check_one_of(match, c("only", "first", "last", "at or before", "at or after"), "match", call)
 }
-
-# Meant as a file's path, a text is opened.
-opened_table <- function(x) UseMethod("opened_table")
-
-#' @export
-opened_table.default <- function(x) x
 
 # The code of each key. Values in `c()` are one key's.
 key_parts <- function(code, table) {
@@ -75,7 +76,7 @@ bind_word.word_look_up <- function(word, arguments, expr, scope) {
     }
   }
   opened <- opened_table(option_values(given["table"], scope)$table)
-  table <- look_up_table(opened)
+  table <- values_now(opened)
   unknown <- if (is.null(given$unknown)) "error" else option_values(given["unknown"], scope)$unknown
   keys <- key_parts(given$key, table)
   chosen <- look_up_columns(keys, table, given$take, given$by, scope$env, scope$call)
@@ -84,31 +85,18 @@ bind_word.word_look_up <- function(word, arguments, expr, scope) {
   options <- list(table = new_value(table, given$table), take = new_value(chosen$take, quote(take)),
                   by = new_value(chosen$by, quote(by)),
                   unknown = new_value(unknown))
+  match <- if (is.null(given$match)) "only" else option_values(given["match"], scope)$match
+  check_match(match, scope$call)
+  # What is usual is left out: keys do not change with options that came later.
+  if (match != "only") options$match <- new_value(match)
   looked_up <- if (is_rooted_table(opened)) list(table = opened, origin = origin_now(opened, scope$call))
   new_call(look_up_in_block, "look_up", c(options, lapply(keys, bind_formula, scope = scope)), expr, scope$env, word,
            looked_up = looked_up)
 }
 
-# The rooted tables that a step looks things up in, each with what its values were made from when the step was bound.
-looked_up_by <- function(step) {
-  calls <- unlist(lapply(step_trees(step), find_nodes, is = function(node) !is.null(node$looked_up)), recursive = FALSE)
-  lapply(calls, `[[`, "looked_up")
+look_up_in_block <- function(table, take, by, unknown, ..., match = "only") {
+  look_up_values(list(...), table, take, by, unknown, quote(look_up()), match)
 }
-
-# Whether one of them would give other values now.
-looks_up_stale <- function(step, call) {
-  is_stale <- function(one) !identical(origin_now(one$table, call)$key, one$origin$key)
-  any(vapply(looked_up_by(step), is_stale, NA))
-}
-
-# The parts of all of them.
-looked_up_parts <- function(steps) {
-  parts <- lapply(unlist(lapply(steps, looked_up_by), recursive = FALSE), function(one) one$origin$parts)
-  if (length(parts)) unique(do.call(rbind, parts))
-}
-
-look_up_in_block <- function(table, take, by, unknown, ...) look_up_values(list(...), table, take, by, unknown,
-    quote(look_up()))
 
 # Which columns of the table are taken, and by which its rows are found.
 look_up_columns <- function(keys, table, take, by, env, call) {
@@ -152,22 +140,30 @@ columns_named_as_keys <- function(keys, names, call) {
                "unknown_column", call, column = missing[1], nearest = hint)
 }
 
-look_up_values <- function(keys, table, take, by, unknown, call) {
+look_up_values <- function(keys, table, take, by, unknown, call, match = "only") {
   check_one_of(unknown, c("error", "missing"), "unknown", call)
   in_vector <- !is.data.frame(table)
   of_table <- if (in_vector) list(names(table)) else unname(as.list(table)[by])
   labels <- if (in_vector) "names" else by
   for (k in seq_along(keys)) check_key_types(keys[[k]], of_table[[k]], labels[k], call)
-  codes <- key_codes(keys, of_table, call)
-  check_keys_once(codes$table, of_table, call)
-  row <- key_rows(codes$keys, codes$table)
+  row <- rows_of_keys(keys, of_table, match, call)
   if (unknown == "error" && anyNA(row)) {
-    is_unknown <- is.na(row) & !is_missing_key(codes$keys)
+    is_unknown <- is.na(row) & !Reduce(`|`, lapply(keys, is_missing_key))
     if (any(is_unknown)) stop_unknown_key(which(is_unknown), keys, call)
   }
   if (in_vector) return(values_in_rows(unname(table), row))
   found <- lapply(as.list(table)[take], values_in_rows, rows = row)
   if (length(take) == 1) found[[1]] else structure(found, row.names = .set_row_names(length(row)), class = "data.frame")
+}
+
+# The table's row for each key.
+rows_of_keys <- function(keys, of_table, match, call) {
+  if (match %in% c("at or before", "at or after")) return(nearest_rows(keys, of_table, match == "at or after", call))
+  codes <- key_codes(keys, of_table, call)
+  if (match == "only") check_keys_once(codes$table, of_table, call)
+  if (match != "last") return(key_rows(codes$keys, codes$table))
+  last <- length(of_table[[1]])
+  last + 1L - key_rows(codes$keys, rev(codes$table))
 }
 
 stop_unknown_key <- function(rows, keys, call) {

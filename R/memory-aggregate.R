@@ -26,6 +26,10 @@ aggregate_value <- function(node, block) {
 
 aggregate_argument <- function(node, block) {
   argument <- lower_unguarded(node$argument, block)
+  if (argument$kind == "classed") {
+    argument <- typed_slot(column_slot(argument, block), "other")
+    calculate(block, argument$id)
+  }
   check_can_aggregate(node, argument$type, likes_of(list(argument), block)[[1]], block)
   if (is_for_core(node, argument, block) && argument$kind != "slot") new_pending(block, argument) else argument
 }

@@ -2,8 +2,8 @@
 #' * add and change columns: [set_columns()]; choose them: [keep_columns()], [drop_columns()], [move_columns()],
 #'   [rename_columns()], with [names_like()], [columns_that()], [all_columns()]
 #' * rows: [keep_rows()], [drop_rows()], [sort_rows()], [top_rows()], [bottom_rows()], [one_of_each()]; groups:
-#'   [one_row_per()]
-#' * combine tables: [append_rows()], [append_columns()], [look_up()]
+#'   [one_row_per()]; long and wide: [rows_from_columns()], [columns_from_rows()]
+#' * combine tables: [append_rows()], [append_columns()], [join_rows()], [look_up()]
 #' * check: [must_hold()], [should_hold()], with [known()], [in_range()], [has_form()], [only_once()]
 #' * look: [peek()], [column_summary()], [compare_tables()], [plot_column()], [plot_running()], [plot_ranking()]
 #' * steps for many tables: [routine()], [run()], [calibrate()]

@@ -216,25 +216,37 @@ table_data <- function(x, call = NULL) {
   data
 }
 
-# Of a column that is text because of a few values, an error shows the first of them, and where it stands.
+# Of a column that is text because of a few values, an error of types shows the first of them, and where it stands.
 with_place_of_text <- function(x, data, code) {
-  withCallingHandlers(code, rowanroot_type_mismatch = function(e) {
-    for (name in intersect(e$texts, names(data))) {
-      texts <- data[[name]]
-      if (!is.character(texts)) next
-      number <- suppressWarnings(as.numeric(texts))
-      other <- which(is.na(number) & !is.na(texts))
-      if (!length(other) || length(other) > length(texts) / 2) next
-      value <- texts[other[1]]
-      place <- source_place(rooted(x)$source, other[1], e$call)
-      count <- length(other)
-      stop_with_line(e,
-                     "found" = paste0("{.code {name}} is text because of {counted(count, 'value')}, first ",
-                                      "{.val {value}}, in {place}."),
-                     "try" = paste0("If {cli::qty(count)}{?it stands/they stand} for a missing value: ",
-                                    "{.code open_table(\u2026, missing = c(\"\", \"NA\", {quoted(value)}))}."))
-    }
-  })
+  withCallingHandlers(code, rowanroot_type_mismatch = function(e) tell_place_of_text(e, x, data),
+                      rowanroot_formula_failed = function(e) tell_place_of_text(e, x, data))
+}
+
+tell_place_of_text <- function(e, x, data) {
+  if (isTRUE(e$has_place)) return(invisible())
+  for (name in named_in_message(names(data), conditionMessage(e))) {
+    texts <- data[[name]]
+    if (!is.character(texts)) next
+    number <- suppressWarnings(as.numeric(texts))
+    other <- which(is.na(number) & !is.na(texts))
+    if (!length(other) || length(other) > length(texts) / 2) next
+    value <- texts[other[1]]
+    place <- source_place(rooted(x)$source, other[1], e$call)
+    count <- length(other)
+    e$has_place <- TRUE
+    stop_with_line(e,
+                   "found" = paste0("{.code {name}} is text because of {counted(count, 'value')}, first ",
+                                    "{.val {value}}, in {place}."),
+                   "try" = paste0("If {cli::qty(count)}{?it stands/they stand} for a missing value: ",
+                                  "{.code open_table(\u2026, missing = c(\"\", \"NA\", {quoted(value)}))}."))
+  }
+}
+
+# Those of the names that stand in a message as a whole.
+named_in_message <- function(names, message) {
+  words <- regmatches(message, gregexpr("[[:alnum:]._]+", message))[[1]]
+  quoted <- vapply(names, function(name) grepl(paste0("`", name, "`"), message, fixed = TRUE), NA)
+  names[names %in% words | quoted]
 }
 
 run_steps <- function(steps, data, call) {
@@ -265,7 +277,8 @@ tell_what_changed <- function(before, now, steps) {
   what <- changed_parts(before, now)
   if (!length(what)) what <- "The script changed"
   others <- if (length(what) > 1) paste(" and", length(what) - 1, "more")
-  note_that("{what[1]}{others}: {counted(steps, 'step')} calculated again.", "recalculated")
+  again <- if (steps) paste(counted(steps, "step"), "calculated again") else "read again"
+  note_that("{what[1]}{others}: {again}.", "recalculated")
 }
 
 #' @export

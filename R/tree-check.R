@@ -11,7 +11,7 @@ check_types_fit <- function(node, types, about) {
     stop_because(c("Can't compare text with {type_words[[other]]}.",
                    "found" = "{.code {label_of(node)}} does.", "in" = "{about$formula}",
                    "try" = "Convert one of them with {.code as.numeric()} or {.code as.character()}."),
-                 "type_mismatch", about$call, texts = text_columns(node, types))
+                 "type_mismatch", about$call)
   }
   if (is_comparison || any(types == "other") || identical(node$word$text, "taken")) return(invisible())
   culprit <- node$arguments[[which(types == "text")[1]]]
@@ -22,13 +22,7 @@ check_types_fit <- function(node, types, about) {
                                          "{.code join_text({paste(vapply(node$arguments, label_of, ''), ",
                                          "collapse = ', ')})}.")
                        else "If it holds numbers, convert it with {.code as_number()}."),
-               "type_mismatch", about$call, texts = if (!joins) text_columns(node, types))
-}
-
-# The columns that are text, as they are at that point of the block.
-text_columns <- function(node, types) {
-  is_text <- vapply(node$arguments, function(argument) argument$kind == "column", NA) & types == "text"
-  vapply(node$arguments[is_text], `[[`, "", "name")
+               "type_mismatch", about$call)
 }
 
 # R would calculate missing values from categories, with a warning.

@@ -92,6 +92,9 @@ reason_same <- function(column, row, formula = NULL) list(kind = "same", column 
 # It comes from elsewhere, as the step describes.
 reason_given <- function() list(kind = "given")
 
+# It is the value of a column in a row of another table (tree-other.R).
+reason_other <- function(other, column, row) list(kind = "other", other = other, column = column, row = row)
+
 # A line of the step's block sets it.
 reason_line <- function(at) list(kind = "line", at = at)
 

@@ -8,7 +8,10 @@
 #' converted.
 #'
 #' @param x A data frame, or a rooted table from [open_table()].
-#' @param ... Data frames; for `append_rows()` also lists of one value for each column.
+#' @param ... Data frames or rooted tables, or paths of files to open; for `append_rows()` also lists of one value for
+#'   each column.
+#' @param absent What to do where one table has a column that another lacks: it is an error (`"error"`), or the rows of
+#'   the table that lacks it have missing values (`"missing"`), and a line says which.
 #' @return A table of the same class. Row names that are only numbers are numbered again.
 #' @section Errors: `rowanroot_unknown_column` for a column that `x` does not have,
 #'   `rowanroot_missing_column` for one that is not there; `rowanroot_type_mismatch` for types that
@@ -22,12 +25,12 @@
 #' @concept stack
 #' @concept bind
 #' @export
-append_rows <- function(x, ...) {
+append_rows <- function(x, ..., absent = "error") {
   call <- quote(append_rows())
   if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
-  tables <- lapply(list(...), as_rows, call = call)
-  apply_step(x, new_step_append("append_rows", tables, as.list(substitute(list(...)))[-1], column_names(x), call), call)
+  others <- other_tables(lapply(list(...), as_rows, call = call), as.list(substitute(list(...)))[-1], call)
+  apply_step(x, new_step_append("append_rows", others, absent, column_names(x), call), call)
 }
 
 #' @rdname append_rows
@@ -37,17 +40,19 @@ append_columns <- function(x, ...) {
   if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
   tables <- list(...)
-  for (table in tables) check_frame(table, "data frames", call)
-  apply_step(x, new_step_append("append_columns", tables, as.list(substitute(list(...)))[-1], column_names(x), call),
-             call)
+  for (table in tables) check_other(table, "What is appended", "tables", call)
+  others <- other_tables(tables, as.list(substitute(list(...)))[-1], call)
+  apply_step(x, new_step_append("append_columns", others, "error", column_names(x), call), call)
 }
 
-check_frame <- function(table, what, call) {
-  if (is_rooted_table(table)) {
-    stop_because(c("Only the first table can be a live one.",
-                   "try" = "Take the other's values by {.code as.data.frame()}."), "not_a_table", call)
-  }
-  if (!is.data.frame(table)) stop_because("What is appended must be {what}, not {what_is(table)}.", "not_a_table", call)
+other_tables <- function(tables, shown, call) {
+  unname(Map(function(table, shown) new_other_table(table, shown, call), tables, shown))
+}
+
+check_other <- function(table, which, what, call) {
+  is_path <- is.character(table) && length(table) == 1 && is.null(names(table)) && !is.na(table)
+  if (is_path || is_rooted_table(table)) return(invisible())
+  if (!is.data.frame(table)) stop_because("{which} must be {what}, not {what_is(table)}.", "not_a_table", call)
   check_table(table, call)
 }
 
@@ -61,23 +66,25 @@ as_rows <- function(table, call) {
     }
     table <- structure(table, row.names = .set_row_names(1), class = "data.frame")
   }
-  check_frame(table, "data frames, or lists with a value for each column", call)
+  check_other(table, "What is appended", "tables, or lists with a value for each column", call)
   table
 }
 
-new_step_append <- function(verb, tables, typed, names, call) {
-  if (!length(tables)) {
+new_step_append <- function(verb, others, absent, names, call) {
+  if (!length(others)) {
     stop_because(c("There is nothing to append.", "try" = "{.code {verb}(x, other)}"), "bad_argument", call)
   }
-  added <- lapply(tables, base::names)
-  if (verb == "append_rows") for (k in seq_along(tables)) check_same_columns(added[[k]], names, k, call)
-  columns <- if (verb == "append_rows") names else c(names, unlist(added, use.names = FALSE))
+  check_one_of(absent, c("error", "missing"), "absent", call)
+  added <- lapply(others, function(other) base::names(other$values))
+  is_below <- verb == "append_rows"
+  if (is_below && absent == "error") for (k in seq_along(others)) check_same_columns(added[[k]], names, k, call)
+  columns <- if (is_below) unique(c(names, unlist(added))) else c(names, unlist(added, use.names = FALSE))
   twice <- anyDuplicated(columns)
   if (twice) {
     stop_because(c("There is a column {.code {columns[twice]}} already.",
                    "try" = "Rename one of them first, with {.code rename_columns()}."), "repeated_name", call)
   }
-  structure(list(verb = verb, tables = tables, typed = typed, columns = columns, columns_before = names),
+  structure(list(verb = verb, others = others, absent = absent, columns = columns, columns_before = names),
             class = c(paste0("step_", verb), "step_append", "step"))
 }
 
@@ -102,26 +109,47 @@ check_same_columns <- function(added, names, number, call) {
 }
 
 #' @export
-bind_step.step_append <- function(step, names, call) new_step_append(step$verb, step$tables, step$typed, names, call)
+bind_step.step_append <- function(step, names, call) {
+  new_step_append(step$verb, lapply(step$others, other_table_now, call = call), step$absent, names, call)
+}
 
 #' @export
-step_key.step_append <- function(step) paste0(step$verb, "(", rlang::hash(lapply(step$tables, as.list)), ")")
+step_key.step_append <- function(step) {
+  paste0(step$verb, "(", rlang::hash(lapply(step$others, key_of_other)),
+         if (step$absent != "error") paste0(",", step$absent), ")")
+}
 
 #' @export
 step_lines.step_append <- function(step) {
-  shown <- paste0(step$verb, "(", paste(vapply(step$typed, one_line, ""), collapse = ", "), ")")
-  list(list(name = if (step$verb == "append_rows") "rows" else "columns", text = shown,
-            key = rlang::hash(step_key(step))))
+  shown <- c(vapply(step$others, function(other) one_line(other$shown), ""),
+             if (step$absent != "error") "absent = \"missing\"")
+  list(list(name = if (step$verb == "append_rows") "rows" else "columns",
+            text = paste0(step$verb, "(", paste(shown, collapse = ", "), ")"), key = rlang::hash(c(step$verb, step$absent, line_keys_of(step)))))
 }
 
 #' @export
-step_reason.step_append <- function(step, column, row, rows) {
-  is_of_first <- if (step$verb == "append_rows") row <= rows else column %in% step$columns_before
-  if (is_of_first) reason_same(column, row) else reason_given()
+step_reason.step_append_rows <- function(step, column, row, rows) {
+  if (row <= rows) return(if (column %in% step$columns_before) reason_same(column, row) else reason_given())
+  row <- row - rows
+  for (other in step$others) {
+    if (row <= nrow(other$values)) break
+    row <- row - nrow(other$values)
+  }
+  if (column %in% names(other$values)) reason_other(other, column, row) else reason_given()
 }
 
 #' @export
-call_in_words.call_append_rows <- function(call) paste("Put below the rows of", code_list(free_arguments(call)))
+step_reason.step_append_columns <- function(step, column, row, rows) {
+  if (column %in% step$columns_before) return(reason_same(column, row))
+  other <- Find(function(other) column %in% names(other$values), step$others)
+  reason_other(other, column, row)
+}
+
+#' @export
+call_in_words.call_append_rows <- function(call) {
+  paste0("Put below the rows of ", code_list(free_arguments(call)),
+         if (identical(call$arguments$absent, "missing")) ", missing where a column is absent")
+}
 
 #' @export
 call_in_words.call_append_columns <- function(call) paste("Put beside the columns of", code_list(free_arguments(call)))

@@ -237,7 +237,7 @@ group_text <- function(node, block, row) {
 # A look-up of one column is shown as its result. The note names the row of the table.
 explain_call.word_look_up <- function(word, code, node, block, row, found, inner) {
   if (node$kind != "r_call") return(NULL)
-  keys <- node$arguments[!names(node$arguments) %in% c("table", "take", "by", "unknown")]
+  keys <- node$arguments[!names(node$arguments) %in% c("table", "take", "by", "unknown", "match")]
   values <- lapply(unname(keys), function(key) take_rows(argument_values_of(list(argument = key), block), row))
   found$used <- c(found$used, intersect(node_columns(node), block$columns))
   one <- length(node$arguments$take$value) < 2
@@ -252,8 +252,9 @@ place_of_key <- function(node, values, block) {
   called <- if (is.symbol(shown)) as.character(shown) else "the table"
   if (!is.data.frame(table)) return(paste(value_text(values[[1]]), "in", called))
   by <- node$arguments$by$value
-  codes <- key_codes(values, unname(as.list(table)[by]), block$call)
-  at <- key_rows(codes$keys, codes$table)
+  match <- node$arguments$match$value
+  at <- rows_of_keys(values, unname(as.list(table)[by]), if (is.null(match)) "only" else match, block$call)
+  if (length(match) && !is.na(at)) values <- lapply(unname(as.list(table)[by]), take_rows, rows = at)
   where <- paste0(", where ", paste(by, "is", vapply(values, value_text, ""), collapse = " and "))
   opened <- node$looked_up$table
   if (is.na(at)) return(paste0("no row", where))

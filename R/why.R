@@ -90,11 +90,14 @@ new_trace <- function(x, call) {
   steps <- rooted(x)$steps
   for (k in seq_along(steps)) {
     before[[k]] <- data
-    data <- execute(default_engine(), steps[[k]], data, call)
+    data <- withCallingHandlers(execute(default_engine(), steps[[k]], data, call), rowanroot_filled = muffled,
+                                rowanroot_several_matches = muffled)
   }
   list(source = rooted(x)$source, steps = steps, before = before, data = data, call = call,
        seen = new.env(parent = emptyenv()))
 }
+
+muffled <- function(notice) if (inherits(notice, "message")) tryInvokeRestart("muffleMessage")
 
 # The table before step `k`.
 table_before <- function(trace, k) if (k > length(trace$steps)) trace$data else trace$before[[k]]
@@ -123,6 +126,9 @@ explain_step <- function(step, trace, k, column, row) {
     line = explain_statement(step, trace, k, reason$at, column, row),
     group = explain_group(reason, trace, k, column, row),
     moved = explain_moved(step, trace, k, column, row),
+    other = explain_other(reason$other, reason$column, reason$row, trace$call),
+    cell = explain_cell(reason, step, trace, k, column, row),
+    joined = explain_joined(step, trace, k, column, row),
     given = explain_given(step, trace, k, column, row)
   )
 }
@@ -139,6 +145,61 @@ explain_moved <- function(step, trace, k, column, row) {
   from <- row_before(step, data, row, trace$call)
   if (!is.na(from) && column %in% names(data)) explain_column(trace, k, column, from) else explain_given(step, trace,
       k, column, row)
+}
+
+# A value of another table, with all that it came from.
+explain_other <- function(other, column, row, call) {
+  if (!is.null(other$table)) {
+    trace <- new_trace(other$table, call)
+    return(explain_column(trace, length(trace$steps) + 1, column, row))
+  }
+  new_explanation(column, row, take_rows(other$values[[column]], row),
+                  place = paste0(one_line(other$shown), ", row ", row))
+}
+
+# A cell of a wide table: the rows of the long one that have its name, among those of the row.
+explain_cell <- function(reason, step, trace, k, column, row) {
+  data <- trace$before[[k]]
+  members <- rows_of_group(data, step$ids, row, trace$call)
+  members <- members[as.character(data[[step$name]][members]) == reason$label]
+  value <- take_rows(table_before(trace, k + 1)[[column]], row)
+  if (!length(members)) return(new_explanation(column, row, value, notes = paste("no row has", step$name, reason$label)))
+  from <- unlist(lapply(node_columns(reason$node), function(name) {
+    lapply(utils::head(members, 3), function(member) explain_column(trace, k, name, member))
+  }), recursive = FALSE)
+  new_explanation(column, row, value, formula = paste(column, "<-", label_of(reason$node)),
+                  notes = paste0("of ", counted_rows(length(members)), " where ", step$name, " is ", reason$label,
+                                 if (length(members) > 3) "; the first 3 are shown"), from = from)
+}
+
+# A row of two joined tables: each of them carries its numbers along.
+explain_joined <- function(step, trace, k, column, row) {
+  from <- rows_joined(step, trace$before[[k]], row, trace$call)
+  other <- step$others[[1]]
+  if (column %in% step$taken) {
+    if (!is.na(from$other)) return(explain_other(other, column, from$other, trace$call))
+    return(new_explanation(column, row, NA, notes = paste("no row of", one_line(other$shown), "has the key")))
+  }
+  if (!is.na(from$own)) return(explain_column(trace, k, column, from$own))
+  of_key <- step$keys$other[match(column, step$keys$own)]
+  if (!is.na(of_key)) {
+    found <- explain_other(other, of_key, from$other, trace$call)
+    if (of_key == column) return(found)
+    return(new_explanation(column, row, found$value, formula = paste(column, "<-", of_key), from = list(found)))
+  }
+  new_explanation(column, row, NA, notes = "a row of the other table alone")
+}
+
+# The rows of both tables that a row of the joined one came from.
+rows_joined <- function(step, data, row, call) {
+  own <- ".rowanroot number of row"
+  theirs <- ".rowanroot number of other row"
+  data[[own]] <- seq_len(nrow(data))
+  step$others[[1]]$values[[theirs]] <- seq_len(nrow(step$others[[1]]$values))
+  step$columns_before <- c(step$columns_before, own)
+  step$taken <- c(step$taken, theirs)
+  joined <- suppressMessages(execute(default_engine(), step, data, call))
+  list(own = joined[[own]][row], other = joined[[theirs]][row])
 }
 
 explain_given <- function(step, trace, k, column, row) {

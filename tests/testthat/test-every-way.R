@@ -96,7 +96,8 @@ wrong_as_function <- function(case, data, first, env) {
 # Steps, each with what base R does for it: NULL for those that need other columns.
 random_step <- function(data) {
   needs <- function(names, step) if (all(names %in% names(data))) step
-  steps <- c(steps_of_rows(data, needs), steps_of_columns(data, needs), steps_of_blocks(needs))
+  steps <- c(steps_of_rows(data, needs), steps_of_columns(data, needs), steps_of_blocks(needs),
+             steps_of_other_tables(data, needs))
   one_of_list(steps[!vapply(steps, is.null, NA)])
 }
 
@@ -171,6 +172,23 @@ steps_of_blocks <- function(needs) list(
     function(data) {
       data$worth <- codes$value[match(data$s, codes$code)]
       data
+    }
+  ))
+)
+
+steps_of_other_tables <- function(data, needs) list(
+  if (!"value" %in% names(data)) needs("s", list(
+    quote(join_rows(.table, codes, by = c(s = code), unmatched = "keep")), function(data) {
+      data$value <- codes$value[match(data$s, codes$code)]
+      data
+    }
+  )),
+  if (!"n" %in% names(data)) needs(c("i", "j"), list(
+    quote(rows_from_columns(.table, i:j, name = "part", value = "n")), function(data) {
+      rest <- data[rep(seq_len(nrow(data)), each = 2), setdiff(names(data), c("i", "j"))]
+      rest$part <- rep(c("i", "j"), nrow(data))
+      rest$n <- as.vector(rbind(data$i, data$j))
+      rest
     }
   ))
 )

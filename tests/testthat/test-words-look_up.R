@@ -101,3 +101,50 @@ test_that("an end is in its band or in the next", {
   expect_error(bands(9, 4, 9, ends = "out"), "ends below 9", class = "rowanroot_out_of_bands")
   expect_error(bands(9, 4, ends = "on"), class = "rowanroot_bad_argument")
 })
+
+test_that("of several rows with a key the first, the last or the nearest counts", {
+  set.seed(6)
+  table <- one_of_each(data.frame(item = sample(c("a", "b", NA), 60, TRUE), at = sample(c(1:40, NA), 60, TRUE)), item, at)
+  table$value <- seq_len(nrow(table))
+  data <- data.frame(item = sample(c("a", "b", "c", NA), 200, TRUE), at = sample(c(0:45, NA), 200, TRUE))
+  got <- set_columns(data, {
+    first <- look_up(item, table, take = value, match = "first", unknown = "missing")
+    last <- look_up(item, table, take = value, match = "last", unknown = "missing")
+    before <- look_up(c(item, at), table, take = value, match = "at or before", unknown = "missing")
+    after <- look_up(c(item, at), table, take = value, match = "at or after", unknown = "missing")
+  })
+  nearest <- function(of, fits) vapply(seq_len(nrow(data)), function(row) {
+    rows <- which(table$item == data$item[row] & fits(table$at, data$at[row]))
+    if (length(rows)) table$value[rows[of(table$at[rows])]] else NA_integer_
+  }, 0L)
+  rows <- match(data$item, table$item, incomparables = NA)
+  expect_identical(got$first, table$value[rows])
+  expect_identical(got$last, rev(table$value)[match(data$item, rev(table$item), incomparables = NA)])
+  expect_identical(got$before, nearest(which.max, `<=`))
+  expect_identical(got$after, nearest(which.min, `>=`))
+
+  days <- data.frame(from = as.Date(c("2025-01-01", "2025-07-01")), eur = c(7.5, 8))
+  day <- as.Date(c("2025-06-30", "2025-07-01", "2024-12-31", NA))
+  expect_identical(look_up(day, days, take = eur, by = from, match = "at or before", unknown = "missing"),
+                   c(7.5, 8, NA, NA))
+  expect_identical(look_up(c(5, 20), data.frame(x = c(10, 30), y = c("small", "large")), take = y, by = x,
+                           match = "at or after"), c("small", "large"))
+  expect_identical(look_up(5, data.frame(x = numeric(), y = numeric()), take = y, by = x, match = "at or after",
+                           unknown = "missing"), NA_real_)
+  skip_if_not_installed("bit64")
+  long <- bit64::as.integer64(c("9007199254740992", "9007199254740994"))
+  expect_identical(look_up(long[1] + 1L, data.frame(x = long, y = 1:2), take = y, by = x, match = "at or before"), 1L)
+})
+
+test_that("why() says which row was nearest, and what can't be near is refused", {
+  prices <- data.frame(from = as.Date(c("2025-01-01", "2025-07-01")), eur = c(7.5, 8))
+  x <- open_table(data.frame(day = as.Date(c("2025-06-30", "2025-08-15")))) |>
+    set_columns({ eur <- look_up(day, prices, take = eur, by = from, match = "at or before") })
+  expect_snapshot(print(why(x, eur, 2)))
+  expect_snapshot(error = TRUE, {
+    look_up(as.Date("2024-01-01"), prices, take = eur, by = from, match = "at or before")
+    look_up("a", data.frame(x = "a", y = 1), take = y, by = x, match = "at or before")
+    look_up(1, data.frame(x = c(1, 1), y = 1:2), take = y, by = x, match = "at or before")
+    look_up(1, data.frame(x = 1, y = 1), take = y, by = x, match = "nearest")
+  })
+})
