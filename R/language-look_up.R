@@ -1,7 +1,8 @@
 #' Look up values in another table by a key
 #'
-#' Rows are matched by key, and each row gets the values that the other table has for its key. No row is lost or
-#' repeated: a key that occurs several times in that table is an error, unless `match` says which of its rows counts.
+#' Rows are matched by key, and each row gets the values that the other table has for its key. No
+#' row is lost or repeated: a key that occurs several times in that table is an error, unless
+#' `match` says which of its rows counts.
 #'
 #' @param key A column, or several in `c()` that together make the key.
 #' @param table A data frame, a rooted table from [open_table()], or the path of a CSV file, which
@@ -12,10 +13,10 @@
 #' @param by The table's key columns, if they have other names than the key.
 #' @param unknown What to do with keys that the table does not have: they are an error (`"error"`),
 #'   or give missing values (`"missing"`). A missing key gives missing values.
-#' @param match Which of the table's rows counts: the `"only"` one that has the key (several are an error), the
-#'   `"first"` or the `"last"` of those that have it; or the one whose last key, a number, date or time, is nearest,
-#'   `"at or before"` that of the row, or `"at or after"` it, among those that have the other keys: the price of a day,
-#'   the bracket of an amount.
+#' @param match Which of the table's rows counts: the `"only"` one that has the key (several are an
+#'   error), the `"first"` or the `"last"` of those that have it; or the one whose last key, a
+#'   number, date or time, is nearest, `"at or before"` that of the row, or `"at or after"` it,
+#'   among those that have the other keys: the price of a day, the bracket of an amount.
 #' @return The values, one for each row; a data frame if several columns are taken.
 #' @section Errors: `rowanroot_duplicate_key` if a key occurs twice in the table,
 #'   `rowanroot_unknown_key` for keys that it does not have, `rowanroot_unknown_column` for a column

@@ -2,8 +2,8 @@
 #'
 #' For each row, the total (or mean, count and so on) of its value and all values before it.
 #'
-#' @param x A column, or a vector, of numbers; for `running_min()` and `running_max()` also of dates and times, for
-#'   `running_count()` of anything.
+#' @param x A column, or a vector, of numbers; for `running_min()` and `running_max()` also of dates
+#'   and times, for `running_count()` of anything.
 #' @param missing What to do with a missing value: its row is missing and later rows go on without
 #'   it (`"skip"`); its row shows the result so far (`"carry"`); or its row and all later rows are
 #'   missing (`"stop"`, as in R's [cumsum()]).
@@ -71,26 +71,29 @@ check_running <- function(options, call) {
 
 #' Moving windows: totals, means, medians and the like
 #'
-#' For each row, what its value and those of the rows around it come to: by default of the rows just before it. The
-#' time taken does not depend on the length of the window (for medians, on its logarithm). Each sum is made from the
-#' values of its own window, so rounding errors do not add up along the column.
+#' For each row, what its value and those of the rows around it come to: by default of the rows just
+#' before it. The time taken does not depend on the length of the window (for medians, on its
+#' logarithm). Each sum is made from the values of its own window, so rounding errors do not add up
+#' along the column.
 #'
-#' @param x A column, or a vector, of numbers; for `moving_min()`, `moving_max()` and `moving_median()` also of dates
-#'   and times, for `moving_count()` of any type.
-#' @param rows How many rows the window has, including the row itself; or a [time_window()], such as `time_window(7,
-#'   "days")`, along a date or time: then the window has all rows of that time, however many these are.
-#' @param align Where in its window the row is: at the `"end"`, at the `"start"` or in the `"centre"` (with an even
-#'   number of rows, one more comes before the row than after it).
-#' @param short What to do with windows that the first or the last row cuts off: they are `"missing"`, or use the
-#'   `"fewer"` rows that exist.
-#' @param missing With `"stop"` a window that contains a missing value is missing; with `"skip"` it is that of the
-#'   values that are known, and missing only if none is.
+#' @param x A column, or a vector, of numbers; for `moving_min()`, `moving_max()` and
+#'   `moving_median()` also of dates and times, for `moving_count()` of any type.
+#' @param rows How many rows the window has, including the row itself; or a [time_window()], such as
+#'   `time_window(7, "days")`, along a date or time: then the window has all rows of that time,
+#'   however many these are.
+#' @param align Where in its window the row is: at the `"end"`, at the `"start"` or in the
+#'   `"centre"` (with an even number of rows, one more comes before the row than after it).
+#' @param short What to do with windows that the first or the last row cuts off: they are
+#'   `"missing"`, or use the `"fewer"` rows that exist.
+#' @param missing With `"stop"` a window that contains a missing value is missing; with `"skip"` it
+#'   is that of the values that are known, and missing only if none is.
 #' @inheritParams running_total
-#' @return One value for each row: doubles; the minimum and maximum of whole numbers are whole numbers, and so are
-#'   counts, which are of the values that are known. `moving_sd()` is the standard deviation of a sample, missing for
-#'   fewer than two values.
-#' @section Errors: `rowanroot_bad_argument` for a window of no rows, one longer than the table unless `short =
-#'   "fewer"`, or one of time without a date or time in `along`; `rowanroot_type_mismatch` for text.
+#' @return One value for each row: doubles; the minimum and maximum of whole numbers are whole
+#'   numbers, and so are counts, which are of the values that are known. `moving_sd()` is the
+#'   standard deviation of a sample, missing for fewer than two values.
+#' @section Errors: `rowanroot_bad_argument` for a window of no rows, one longer than the table
+#'   unless `short = "fewer"`, or one of time without a date or time in `along`;
+#'   `rowanroot_type_mismatch` for text.
 #' @examples
 #' moving_mean(c(1, 2, 3, 10), rows = 2)
 #' visits <- data.frame(day = as.Date("2025-05-01") + c(9, 0, 3), net_kg = c(5, 7, 9))
@@ -177,13 +180,15 @@ chunks_of_moving <- function(options) {
 
 #' Windows of time
 #'
-#' In place of a number of `rows` in [moving_total()] and the like: the window of a row then has all rows whose date or
-#' time, in `along`, is at most so long before the row's own (with `align = "start"`, after it). Days without rows
-#' count, and rows of the same day are all in the window. A window of 7 days that ends with a row has that row's day
-#' and the six before it; a window of one month, all days since that day of the month before.
+#' In place of a number of `rows` in [moving_total()] and the like: the window of a row then has all
+#' rows whose date or time, in `along`, is at most so long before the row's own (with `align =
+#' "start"`, after it). Days without rows count, and rows of the same day are all in the window. A
+#' window of 7 days that ends with a row has that row's day and the six before it; a window of one
+#' month, all days since that day of the month before.
 #'
 #' @param count How many units; a whole number of at least 1.
-#' @param unit `"seconds"`, `"minutes"`, `"hours"`, `"days"`, `"weeks"`, `"months"`, `"quarters"` or `"years"`.
+#' @param unit `"seconds"`, `"minutes"`, `"hours"`, `"days"`, `"weeks"`, `"months"`, `"quarters"` or
+#'   `"years"`.
 #' @return Nothing by itself: it is for `rows` only.
 #' @section Errors: `rowanroot_bad_argument`.
 #' @examples
@@ -205,8 +210,8 @@ time_window <- function(count, unit) {
 #'
 #' @param x A column, or a vector, of any type.
 #' @param rows How many rows before or after.
-#' @param as What `change()` gives: the `"difference"`, the `"ratio"` of the value to the one before, or the
-#'   difference in `"percent"` of the one before.
+#' @param as What `change()` gives: the `"difference"`, the `"ratio"` of the value to the one
+#'   before, or the difference in `"percent"` of the one before.
 #' @param default The value for rows that have no row before (or after) them.
 #' @inheritParams running_total
 #' @return One value for each row, of the type of `x`. For `change()`, the row's value minus the one
@@ -251,23 +256,23 @@ check_neighbour <- function(options, call) {
 #' with `.above`, its own result in the row before. It is compiled, and may have conditions and any
 #' number of columns.
 #'
-#' Several columns that use each other's values are set together: `c(stock, ordered) <- running(list(...), start =
-#' list(...))`, with a formula and a start for each. In the formulas `.above$stock` is the value of that column in the
-#' row before.
+#' Several columns that use each other's values are set together: `c(stock, ordered) <-
+#' running(list(...), start = list(...))`, with a formula and a start for each. In the formulas
+#' `.above$stock` is the value of that column in the row before.
 #'
-#' @param formula A formula that contains `.above`, of any type: numbers, texts, dates, times, durations or categories.
-#'   The parts with `.above` must work row by row: arithmetic, comparisons, `if`, `pmin()`, and functions of one row.
-#'   Parts without it can be anything. For several columns a `list()` of formulas, in the order of the columns or with
-#'   their names.
-#' @param start The value of `.above` for the first row of each group: one value, or a column or formula, whose value
-#'   in that row counts. For several columns a `list()` of these.
+#' @param formula A formula that contains `.above`, of any type: numbers, texts, dates, times,
+#'   durations or categories. The parts with `.above` must work row by row: arithmetic, comparisons,
+#'   `if`, `pmin()`, and functions of one row. Parts without it can be anything. For several columns
+#'   a `list()` of formulas, in the order of the columns or with their names.
+#' @param start The value of `.above` for the first row of each group: one value, or a column or
+#'   formula, whose value in that row counts. For several columns a `list()` of these.
 #' @inheritParams running_total
 #' @return One value for each row, of the type of the formula. It works only in a block of
 #'   [set_columns()].
 #' @section Errors: `rowanroot_bad_formula` without `.above`, or with `.above` in a function that
 #'   needs whole columns; `rowanroot_type_mismatch` if the formula's result has another type than
-#'   `start`; `rowanroot_bad_argument` without `start`; `rowanroot_wrong_columns` if there are not as many formulas and
-#'   starts as columns.
+#'   `start`; `rowanroot_bad_argument` without `start`; `rowanroot_wrong_columns` if there are not
+#'   as many formulas and starts as columns.
 #' @examples
 #' visits <- data.frame(day = c(2, 1, 3), net_kg = c(5, NA, 9))
 #' visits |> set_columns({

@@ -57,8 +57,8 @@ check_one_value_each <- function(cell, values, step, name, data, call) {
   which <- paste(vapply(of, function(column) paste(column, format_value(take_rows(data[[column]], both[1]))), ""),
                  collapse = ", ")
   stop_because(c("{counted(length(unique(cell[twice])), 'cell')} would have several values of {.code {name}}.",
-                 "found" = paste0("The first is that of {which}: {format_value(take_rows(values, both[1]))} in row {both[1]}, ",
-                                  "{format_value(take_rows(values, both[2]))} in row {both[2]}."),
+                 "found" = paste0("The first is that of {which}: {format_value(take_rows(values, both[1]))} in row ",
+                                  "{both[1]}, {format_value(take_rows(values, both[2]))} in row {both[2]}."),
                  "try" = "{.code value = sum({name})}, or another aggregate, says how they become one."),
                "several_values", call, rows = both)
 }
@@ -68,7 +68,8 @@ with_absent <- function(values, is_absent, step, call) {
     step$absent %in% levels(values) || is.logical(values) && all(is.na(values))
   if (!fits) {
     stop_because(c("{.arg absent} must be of the type of the values.",
-                   "found" = "It is {what_is(step$absent)}, and the values are {values_are(values)}."), "type_mismatch", call)
+                   "found" = "It is {what_is(step$absent)}, and the values are {values_are(values)}."),
+                 "type_mismatch", call)
   }
   values[is_absent] <- step$absent
   values

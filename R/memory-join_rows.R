@@ -34,8 +34,8 @@ check_matches_once <- function(found, keys, call) {
   row <- several[1]
   before <- sum(found$count[seq_len(row - 1)])
   matches <- found$rows[before + seq_len(found$count[row])]
-  stop_because(c(paste0("{counted_rows(length(several))} {cli::qty(length(several))}{?matches/match} several rows of the ",
-                        "other table."),
+  stop_because(c(paste0("{counted_rows(length(several))} {cli::qty(length(several))}{?matches/match} several rows of ",
+                        "the other table."),
                  "found" = paste0("The first is row {row}, {key_text(keys, row)}, with rows ",
                                   "{listed_numbers(matches)} of the other."),
                  "try" = "For a row for each of them, use {.code several = \"all\"}.",
@@ -46,7 +46,8 @@ check_matches_once <- function(found, keys, call) {
 listed_numbers <- function(x) {
   shown <- format(utils::head(x, 3), trim = TRUE, big.mark = ",")
   if (length(x) > 3) return(paste0(paste(shown, collapse = ", "), ", \u2026"))
-  paste(c(if (length(shown) > 1) paste(utils::head(shown, -1), collapse = ", "), utils::tail(shown, 1)), collapse = " and ")
+  before <- if (length(shown) > 1) paste(utils::head(shown, -1), collapse = ", ")
+  paste(c(before, utils::tail(shown, 1)), collapse = " and ")
 }
 
 tell_several <- function(count, rows) {

@@ -19,7 +19,8 @@ stop_types_of_columns <- function(columns) function(parts, k, model, name, call)
   first <- match(TRUE, vapply(parts, identical, NA, model))
   at <- which(!is.na(parts[[k]]))[1]
   stop_because(c("Columns that become one must be of one type.",
-                 "found" = "{.code {columns[first]}} has {values_are(model)}, and {.code {columns[k]}} has {values_are(parts[[k]])}.",
+                 "found" = paste0("{.code {columns[first]}} has {values_are(model)}, and {.code {columns[k]}} has ",
+                                  "{values_are(parts[[k]])}."),
                  "found" = "The first value there is {.val {as.character(parts[[k]][at])}}, in row {at}.",
                  "try" = "Convert one of them first, for example with {.code as_number()} or {.code as.character()}."),
                "type_mismatch", call, column = columns[k])

@@ -7,9 +7,8 @@ memory_allowed <- function() getOption("rowanroot.memory", available_memory_cpp(
 
 needs_chunks <- function(x, path, call) {
   source <- rooted(x)$source
-  if (!inherits(source, "csv_source") || path_ending(path) != "csv" || "category" %in% source$options$types) {
-    return(FALSE)
-  }
+  if (!inherits(source, "csv_source") || inherits(source, "filling_source")) return(FALSE)
+  if (path_ending(path) != "csv" || "category" %in% source$options$types) return(FALSE)
   if (memory_per_byte * sum(file.size(source_files(source, call)$path)) <= memory_allowed()) return(FALSE)
   all(vapply(rooted(x)$steps, goes_by_chunks, NA))
 }

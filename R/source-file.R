@@ -83,7 +83,7 @@ source_files <- function(source, call) {
   paths <- from_folder(names)
   # Of many files with the same ending one is enough.
   for (name in names[!duplicated(paste(path_ending(names), content_ending(names)))]) {
-    check_kind_of_file(name, sub("_source$", "", class(source)[1]), call)
+    check_kind_of_file(name, sub("_source$", "", setdiff(class(source), "filling_source")[1]), call)
   }
   folders <- names[dir.exists(paths)]
   if (length(folders)) {
@@ -148,7 +148,8 @@ check_one_shape <- function(columns, files, call) {
     stop_because(c("{.file {files[k]}} has different columns from {.file {files[1]}}.",
                    "found" = if (length(lacks)) "It has no {listed(lacks)}.",
                    "found" = if (length(more)) "It also has {listed(more)}.",
-                   "try" = "Files that are opened together must have the same columns; their order may differ."),
+                   "try" = "Files that are opened together must have the same columns; their order may differ.",
+                   "try" = "For missing values where a column is absent, use {.code absent = \"missing\"}."),
                  "different_columns", call, file = files[k])
   }
 }

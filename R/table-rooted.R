@@ -42,6 +42,8 @@
 #'   can be asked for.
 #' @param short,long What to do with rows that have too few fields (`"error"`, or `"missing"`: the
 #'   rest is missing) or too many (`"error"`, or `"drop"`: the rest is dropped).
+#' @param absent What to do if one of several files lacks a column that others have: it is an error
+#'   (`"error"`), or the column is missing in its rows (`"missing"`), and a line says which.
 #' @param sheet The name or number of a workbook's sheet; by default the first that is not hidden.
 #' @param table The name of a table in a database, or `DBI::Id(schema = , table = )`; not needed if
 #'   there is only one.
@@ -85,8 +87,8 @@
 #' @export
 open_table <- function(path, separator = ",", decimal = ".", missing = c("", "NA"), comment = NULL,
                        encoding = "UTF-8", header = TRUE, names = NULL,
-                       types = NULL, short = "error", long = "error", file_column = NULL, sheet = NULL, table = NULL,
-                         query = NULL) {
+                       types = NULL, short = "error", long = "error", absent = "error", file_column = NULL,
+                       sheet = NULL, table = NULL, query = NULL) {
   call <- quote(open_table())
   if (is_rooted_table(path)) return(path)
   if (is.data.frame(path)) {
@@ -103,6 +105,7 @@ open_table <- function(path, separator = ",", decimal = ".", missing = c("", "NA
   options <- table_options(separator, decimal, missing, comment, encoding, header, names, types, short, long,
                            file_column, sheet, table)
   source <- new_table_source(path, options, call)
+  if (check_one_of(absent, c("error", "missing"), "absent", call) == "missing") source <- with_absent_filled(source)
   new_rooted_table(source, source_columns(source, call))
 }
 

@@ -26,8 +26,8 @@ other_table_now <- function(other, call) {
 # Of a rooted table its key, of other values these.
 key_of_other <- function(other) if (is.null(other$table)) as.list(other$values) else other$origin$key
 
-# What a line of a step depends on, of its other tables, but for the files that these are made from: those are told of by
-# themselves.
+# What a line of a step depends on, of its other tables, but for the files that these are made from: those are told of
+# by themselves.
 line_keys_of <- function(step) {
   lapply(step$others, function(other) {
     if (is.null(other$table)) return(as.list(other$values))

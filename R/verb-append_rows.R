@@ -1,17 +1,18 @@
 #' Put tables below or beside each other
 #'
-#' `append_rows()` puts the rows of other tables below those of `x`: columns are matched by name, in any order.
-#' `append_columns()` puts the columns of other tables beside those of `x`.
+#' `append_rows()` puts the rows of other tables below those of `x`: columns are matched by name, in
+#' any order. `append_columns()` puts the columns of other tables beside those of `x`.
 #'
 #' Whole numbers become doubles where another table has doubles, categories get the levels of all
 #' tables in turn, and text given for a category becomes one of its levels. Nothing else is
 #' converted.
 #'
 #' @param x A data frame, or a rooted table from [open_table()].
-#' @param ... Data frames or rooted tables, or paths of files to open; for `append_rows()` also lists of one value for
-#'   each column.
-#' @param absent What to do where one table has a column that another lacks: it is an error (`"error"`), or the rows of
-#'   the table that lacks it have missing values (`"missing"`), and a line says which.
+#' @param ... Data frames or rooted tables, or paths of files to open; for `append_rows()` also
+#'   lists of one value for each column.
+#' @param absent What to do where one table has a column that another lacks: it is an error
+#'   (`"error"`), or the rows of the table that lacks it have missing values (`"missing"`), and a
+#'   line says which.
 #' @return A table of the same class. Row names that are only numbers are numbered again.
 #' @section Errors: `rowanroot_unknown_column` for a column that `x` does not have,
 #'   `rowanroot_missing_column` for one that is not there; `rowanroot_type_mismatch` for types that
@@ -124,7 +125,8 @@ step_lines.step_append <- function(step) {
   shown <- c(vapply(step$others, function(other) one_line(other$shown), ""),
              if (step$absent != "error") "absent = \"missing\"")
   list(list(name = if (step$verb == "append_rows") "rows" else "columns",
-            text = paste0(step$verb, "(", paste(shown, collapse = ", "), ")"), key = rlang::hash(c(step$verb, step$absent, line_keys_of(step)))))
+            text = paste0(step$verb, "(", paste(shown, collapse = ", "), ")"),
+            key = rlang::hash(c(step$verb, step$absent, line_keys_of(step)))))
 }
 
 #' @export

@@ -27,8 +27,8 @@ new_step_columns_from <- function(typed, absent, table, names, env, call) {
   twice <- c(intersect(made, ids), made[duplicated(made)])
   if (length(twice)) {
     stop_because(c("Two columns would be called {.code {twice[1]}}.",
-                   "try" = "Rename the column {.code {twice[1]}} first, with {.code rename_columns()}."), "repeated_name",
-                 call)
+                   "try" = "Rename the column {.code {twice[1]}} first, with {.code rename_columns()}."),
+                 "repeated_name", call)
   }
   # Only whether these are other ones now counts when the script is run again.
   others <- if (!is.null(other$table)) list(other[c("table", "origin", "shown")])

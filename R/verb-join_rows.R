@@ -1,20 +1,23 @@
 #' Join the rows of two tables by a key
 #'
-#' Each row of `x` gets the columns of the rows of `other` that have the same key. To add columns and keep every row as
-#' it is, [look_up()] is simpler.
+#' Each row of `x` gets the columns of the rows of `other` that have the same key. To add columns
+#' and keep every row as it is, [look_up()] is simpler.
 #'
 #' @param x A data frame, or a rooted table from [open_table()].
 #' @param other The other table: a data frame, a rooted table, or the path of a file to open.
-#' @param by The columns that make the key, in both tables; in `c()` also pairs of a column of `x` and one of `other`, as
-#'   in `c(hive = hive_code, day)`. A missing key matches nothing.
-#' @param unmatched What to do with rows that match none of the other table: `"drop"` them; `"keep"` those of `x`, with
-#'   missing values in the columns of `other`; or `"keep both"`, those of `other` after them too.
-#' @param several What to do if a row of `x` matches several of `other`: it is an error, so that no row is counted twice
-#'   (`"error"`), or there is a row for `"all"` of them, and a line says how many rows came of how many.
-#' @return A table of the class of `x`: its columns, then those of `other` but for the key; its rows in their order, those
-#'   that several rows match in the order of these.
-#' @section Errors: `rowanroot_several_matches` if a row matches several, with their rows; `rowanroot_repeated_name` for a
-#'   column that both tables have; `rowanroot_unknown_column`; `rowanroot_type_mismatch` for keys of different types.
+#' @param by The columns that make the key, in both tables; in `c()` also pairs of a column of `x`
+#'   and one of `other`, as in `c(hive = hive_code, day)`. A missing key matches nothing.
+#' @param unmatched What to do with rows that match none of the other table: `"drop"` them; `"keep"`
+#'   those of `x`, with missing values in the columns of `other`; or `"keep both"`, those of `other`
+#'   after them too.
+#' @param several What to do if a row of `x` matches several of `other`: it is an error, so that no
+#'   row is counted twice (`"error"`), or there is a row for `"all"` of them, and a line says how
+#'   many rows came of how many.
+#' @return A table of the class of `x`: its columns, then those of `other` but for the key; its rows
+#'   in their order, those that several rows match in the order of these.
+#' @section Errors: `rowanroot_several_matches` if a row matches several, with their rows;
+#'   `rowanroot_repeated_name` for a column that both tables have; `rowanroot_unknown_column`;
+#'   `rowanroot_type_mismatch` for keys of different types.
 #' @examples
 #' visits <- data.frame(hive = c("NB-01", "NB-02", "SH-01"), net_kg = c(25, 22.3, 14))
 #' mites <- data.frame(hive = c("NB-01", "NB-01", "SH-01", "OM-01"), week = c(20, 24, 20, 20), count = c(3, 8, 1, 5))
@@ -31,8 +34,10 @@ join_rows <- function(x, other, by, unmatched = "drop", several = "error") {
   call <- quote(join_rows())
   if (is_routine(x)) return(with_step(x, match.call(), parent.frame(), call))
   check_table(x, call)
-  if (missing(other)) stop_because(c("There is no table to join with.", "try" = "{.code join_rows(x, other, by = hive)}"),
-                                   "bad_argument", call)
+  if (missing(other)) {
+    stop_because(c("There is no table to join with.", "try" = "{.code join_rows(x, other, by = hive)}"), "bad_argument",
+                 call)
+  }
   check_other(other, "What is joined", "a table", call)
   taken <- new_other_table(other, substitute(other), call)
   if (missing(by)) stop_no_key(column_names(x), names(taken$values), call)
@@ -70,7 +75,8 @@ keys_of_both <- function(by, names, others, env, call) {
   parts <- if (is_call_to(by, "c")) as.list(by)[-1] else list(by)
   given <- names_or_none(parts)
   own <- lapply(seq_along(parts), function(k) {
-    if (nzchar(given[k])) known_column(given[k], names, emptyenv(), call) else choose_columns(parts[[k]], names, env, call)
+    if (nzchar(given[k])) return(known_column(given[k], names, emptyenv(), call))
+    choose_columns(parts[[k]], names, env, call)
   })
   other <- lapply(seq_along(parts), function(k) {
     if (nzchar(given[k])) return(one_column(parts[[k]], others, env, call))
@@ -79,8 +85,8 @@ keys_of_both <- function(by, names, others, env, call) {
     hint <- nearest_name(unknown[1], others)
     stop_because(c("The other table has no column {.code {unknown[1]}}.",
                    "found" = "It has {listed(others)}.",
-                   "try" = "{.code by = c({unknown[1]} = {if (length(hint)) hint else others[1]})}"), "unknown_column", call,
-                 column = unknown[1], nearest = hint)
+                   "try" = "{.code by = c({unknown[1]} = {if (length(hint)) hint else others[1]})}"),
+                 "unknown_column", call, column = unknown[1], nearest = hint)
   })
   keys <- list(own = unlist(own), other = unlist(other))
   if (!length(keys$own)) stop_no_key(names, others, call)
@@ -109,8 +115,9 @@ step_keys.step_join <- function(step, keys) {
 
 #' @export
 step_key.step_join <- function(step) {
-  paste0("join_rows(", rlang::hash(key_of_other(step$others[[1]])), "|", paste(quoted(step$keys$own), collapse = ","), "|",
-         paste(quoted(step$keys$other), collapse = ","), "|", step$unmatched, "|", step$several, ")")
+  keys <- lapply(step$keys, function(names) paste(quoted(names), collapse = ","))
+  paste0("join_rows(", paste(c(rlang::hash(key_of_other(step$others[[1]])), keys, step$unmatched, step$several),
+                             collapse = "|"), ")")
 }
 
 #' @export
@@ -128,7 +135,9 @@ goes_by_chunks.step_join <- function(step) step$unmatched != "keep both" && step
 #' @export
 step_lineage.step_join <- function(step) {
   line <- step_lines(step)[[1]]
-  made <- lapply(step$taken, function(name) list(name = name, kind = "column", formula = line$text, from = step$keys$own))
+  made <- lapply(step$taken, function(name) {
+    list(name = name, kind = "column", formula = line$text, from = step$keys$own)
+  })
   c(list(list(rows_in_lineage(step, step$keys$own, line))), if (length(made)) list(made))
 }
 

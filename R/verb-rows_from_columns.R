@@ -1,27 +1,31 @@
 #' Make rows of columns, and columns of rows
 #'
-#' `rows_from_columns()` makes a long table of a wide one: each row becomes several, one for each of the columns.
-#' `columns_from_rows()` makes a wide table of a long one: rows that are the same but for a name and its value become one
-#' row, with a column for each name.
+#' `rows_from_columns()` makes a long table of a wide one: each row becomes several, one for each of
+#' the columns. `columns_from_rows()` makes a wide table of a long one: rows that are the same but
+#' for a name and its value become one row, with a column for each name.
 #'
 #' @param x A data frame, or a rooted table from [open_table()].
-#' @param ... The columns, chosen as shown in [all_columns()]. If `value` has patterns they say which.
+#' @param ... The columns, chosen as shown in [all_columns()]. If `value` has patterns they say
+#'   which.
 #' @param name For `rows_from_columns()` the name of the new column that has the columns' names; for
 #'   `columns_from_rows()` the column whose values become names.
-#' @param value For `rows_from_columns()` the name of the new column that has their values; or patterns with names, as in
-#'   `c(kg = "*_kg", frames = "*_frames")`, for several value columns: what `*` stands for is the name. For
-#'   `columns_from_rows()` the column with the values, several in `c()`, or an aggregate such as `sum(kg)`, which says
-#'   how several values for one name become one.
+#' @param value For `rows_from_columns()` the name of the new column that has their values; or
+#'   patterns with names, as in `c(kg = "*_kg", frames = "*_frames")`, for several value columns:
+#'   what `*` stands for is the name. For `columns_from_rows()` the column with the values, several
+#'   in `c()`, or an aggregate such as `sum(kg)`, which says how several values for one name become
+#'   one.
 #' @param absent What stands where there is no row for a name: one value.
-#' @return A table of the class of `x`. `rows_from_columns()`: the other columns, `name`, and the values; the rows of one
-#'   row stand together, in the order of the columns. Types must fit, as in [append_rows()]. `columns_from_rows()`: the
-#'   columns that are neither name nor value, then one for each name, in the order in which the names first appear (of
-#'   categories, in that of the levels); rows in the order in which they first appear. Of several values the columns are
-#'   called `name_value`.
-#' @section Errors: `rowanroot_type_mismatch` for columns of types that do not fit; `rowanroot_missing_column` where one
-#'   of several value columns is not there for a name; `rowanroot_several_values` for two values of one name, with their
-#'   rows; `rowanroot_missing_name` for a missing name; `rowanroot_repeated_name`; `rowanroot_unknown_column`;
-#'   `rowanroot_bad_argument`; `rowanroot_bad_choice`.
+#' @return A table of the class of `x`. `rows_from_columns()`: the other columns, `name`, and the
+#'   values; the rows of one row stand together, in the order of the columns. Types must fit, as in
+#'   [append_rows()]. `columns_from_rows()`: the columns that are neither name nor value, then one
+#'   for each name, in the order in which the names first appear (of categories, in that of the
+#'   levels); rows in the order in which they first appear. Of several values the columns are called
+#'   `name_value`.
+#' @section Errors: `rowanroot_type_mismatch` for columns of types that do not fit;
+#'   `rowanroot_missing_column` where one of several value columns is not there for a name;
+#'   `rowanroot_several_values` for two values of one name, with their rows;
+#'   `rowanroot_missing_name` for a missing name; `rowanroot_repeated_name`;
+#'   `rowanroot_unknown_column`; `rowanroot_bad_argument`; `rowanroot_bad_choice`.
 #' @examples
 #' wide <- data.frame(hive = c("NB-01", "NB-02"), may = c(25, 22.3), june = c(30, NA))
 #' long <- rows_from_columns(wide, may:june, name = "month", value = "kg")
@@ -75,7 +79,8 @@ columns_for_value <- function(chosen, value, typed, call) {
                    "try" = "{.code value = c(kg = \"*_kg\", frames = \"*_frames\")}"), "bad_argument", call)
   }
   if (!length(chosen)) {
-    stop_because(c("No columns are given.", "try" = "{.code rows_from_columns(x, jan:dec, name = \"month\", value = \"kg\")}"),
+    stop_because(c("No columns are given.",
+                   "try" = "{.code rows_from_columns(x, jan:dec, name = \"month\", value = \"kg\")}"),
                  "bad_choice", call)
   }
   list(columns = stats::setNames(list(chosen), value), labels = chosen)
@@ -141,8 +146,8 @@ step_keys.step_rows_from <- function(step, keys) {
 #' @export
 step_key.step_rows_from <- function(step) {
   from <- vapply(step$from, function(columns) paste(quoted(columns), collapse = ","), "")
-  paste0("rows_from_columns(", quoted(step$name), "|", paste(quoted(names(step$from)), from, sep = "=", collapse = ";"), "|",
-         paste(quoted(step$labels), collapse = ","), ")")
+  made <- paste(quoted(names(step$from)), from, sep = "=", collapse = ";")
+  paste0("rows_from_columns(", quoted(step$name), "|", made, "|", paste(quoted(step$labels), collapse = ","), ")")
 }
 
 #' @export

@@ -163,7 +163,9 @@ explain_cell <- function(reason, step, trace, k, column, row) {
   members <- rows_of_group(data, step$ids, row, trace$call)
   members <- members[as.character(data[[step$name]][members]) == reason$label]
   value <- take_rows(table_before(trace, k + 1)[[column]], row)
-  if (!length(members)) return(new_explanation(column, row, value, notes = paste("no row has", step$name, reason$label)))
+  if (!length(members)) {
+    return(new_explanation(column, row, value, notes = paste("no row has", step$name, reason$label)))
+  }
   from <- unlist(lapply(node_columns(reason$node), function(name) {
     lapply(utils::head(members, 3), function(member) explain_column(trace, k, name, member))
   }), recursive = FALSE)

@@ -104,7 +104,8 @@ test_that("an end is in its band or in the next", {
 
 test_that("of several rows with a key the first, the last or the nearest counts", {
   set.seed(6)
-  table <- one_of_each(data.frame(item = sample(c("a", "b", NA), 60, TRUE), at = sample(c(1:40, NA), 60, TRUE)), item, at)
+  table <- data.frame(item = sample(c("a", "b", NA), 60, TRUE), at = sample(c(1:40, NA), 60, TRUE)) |>
+    one_of_each(item, at)
   table$value <- seq_len(nrow(table))
   data <- data.frame(item = sample(c("a", "b", "c", NA), 200, TRUE), at = sample(c(0:45, NA), 200, TRUE))
   got <- set_columns(data, {
