@@ -2,9 +2,9 @@
 # stop and name the verb.
 
 # Methods that call the function again, with the values in place of the table.
-with_values <- c("aggregate", "anyDuplicated", "as.list", "as.matrix", "by", "c", "droplevels", "duplicated", "format",
-                 "is.na", "merge", "rev", "row.names", "rowsum", "split", "stack", "str", "subset", "t", "tail",
-                 "transform", "unique", "unlist", "unstack", "with", "within", "xtfrm")
+with_values <- c("aggregate", "anyDuplicated", "as.list", "by", "c", "droplevels", "duplicated", "format",
+                 "is.na", "merge", "na.exclude", "na.fail", "na.omit", "rev", "row.names", "rowsum", "split", "stack",
+                 "str", "subset", "t", "tail", "transform", "unlist", "unstack", "with", "within", "xtfrm")
 
 value_method <- function(name) {
   force(name)
@@ -21,6 +21,32 @@ value_method <- function(name) {
     eval(call, parent.frame())
   }
 }
+
+# R's data.matrix() asks for a matrix of what is no data frame: that would be one of texts.
+#' @export
+as.matrix.rooted_table <- function(x, ...) {
+  if (identical(sys.function(sys.parent()), base::data.matrix)) return(data.matrix(table_data(x)))
+  as.matrix(table_data(x), ...)
+}
+
+# Only factor() asks for the different values like this, for table() among others.
+#' @export
+unique.rooted_table <- function(x, incomparables = FALSE, ...) {
+  if ("nmax" %in% names(list(...))) {
+    stop_because(c("A rooted table can't be counted, or made a factor, as a whole.",
+                   "try" = "{.code table(as.data.frame(x))}, or its columns: {.code table(x${names(x)[1]})}."),
+                 "not_a_column", NULL)
+  }
+  unique(table_data(x), incomparables, ...)
+}
+
+#' @export
+all.equal.rooted_table <- function(target, current, ...) {
+  do.call(all.equal, c(values_of(list(target, current)), list(...)))
+}
+
+#' @exportS3Method ggplot2::fortify
+fortify.rooted_table <- function(model, data, ...) table_data(model)
 
 home_of <- function(name) {
   Find(function(space) exists(name, space, inherits = FALSE), lapply(c("base", "stats", "utils"), asNamespace))

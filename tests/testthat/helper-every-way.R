@@ -248,7 +248,8 @@ codes <- data.frame(code = c("a", "b"), value = c(1.5, 2))
 without_case <- c(
   split_text = "gives several columns: steps have it", column_named = "stands for a column's name",
     columns_that = "chooses columns", names_like = "chooses columns",
-  time_window = "stands in `rows`", all_columns = "chooses columns", descending = "stands in `along`", pattern = "is an argument of split_text()"
+  time_window = "stands in `rows`", all_columns = "chooses columns", descending = "stands in `along`",
+  pattern = "is an argument of split_text()"
 )
 
 words_of_language <- function() {

@@ -30,7 +30,8 @@ test_that("R's functions do with it what they do with its values", {
     rev(y), data.frame(y), Map(function(a) a[1], y), do.call(rbind, list(y, y)),
       stats::coef(stats::lm(x ~ y, data = y)), apply(y, 1, paste, collapse = ""), summary(y), y[["x"]], y[2, ],
       y[y$x > 1, "g"],
-    tapply(y$x, y$g, sum), Reduce(`+`, y[2:3]), utils::stack(y[2:3]), format(y), eval(quote(x * 2), y)
+    tapply(y$x, y$g, sum), Reduce(`+`, y[2:3]), utils::stack(y[2:3]), format(y), eval(quote(x * 2), y),
+    stats::na.omit(y), data.matrix(y), all.equal(y, y), table(y$g), stats::na.fail(y)
   )
   of_values <- function(use) do.call(substitute, list(use, list(y = quote(data))))
   for (use in as.list(uses)) {
@@ -43,6 +44,14 @@ test_that("R's functions do with it what they do with its values", {
   expect_equal(stats::coef(stats::lm(x ~ y, data = y)), stats::coef(stats::lm(x ~ y, data = data)))
   expect_error(for (column in y) NULL)
   expect_error(do.call(paste, y))
+  expect_error(table(y), "table(as.data.frame(x))", class = "rowanroot_not_a_column", fixed = TRUE)
+})
+
+test_that("figures of other packages take its values", {
+  skip_if_not_installed("ggplot2")
+  y <- local_live()
+  figure <- ggplot2::ggplot(y, ggplot2::aes(x, y)) + ggplot2::geom_point()
+  expect_identical(ggplot2::layer_data(figure)$x, as.numeric(as.data.frame(y)$x))
 })
 
 test_that("a table's name, in a function of the script, does not go round in circles", {
