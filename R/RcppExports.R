@@ -233,8 +233,8 @@ running_integers_cpp <- function(what, missing, column, order, steps, of_row, gr
     .Call(`_rowanroot_running_integers_cpp`, what, missing, column, order, steps, of_row, groups, state, threads)
 }
 
-moving_cpp <- function(what, column, before, after, scale, with_to, step, complete, skip, order, of_row, groups) {
-    .Call(`_rowanroot_moving_cpp`, what, column, before, after, scale, with_to, step, complete, skip, order, of_row, groups)
+moving_cpp <- function(what, column, before, after, scale, with_to, step, complete, skip, order, of_row, groups, threads) {
+    .Call(`_rowanroot_moving_cpp`, what, column, before, after, scale, with_to, step, complete, skip, order, of_row, groups, threads)
 }
 
 neighbours_cpp <- function(rows, by, order, of_row, groups) {
@@ -323,6 +323,26 @@ iso_texts_cpp <- function(values, days) {
 
 has_negative_zero_cpp <- function(values) {
     .Call(`_rowanroot_has_negative_zero_cpp`, values)
+}
+
+interleave_cpp <- function(columns, threads) {
+    .Call(`_rowanroot_interleave_cpp`, columns, threads)
+}
+
+repeat_each_cpp <- function(column, times, threads) {
+    .Call(`_rowanroot_repeat_each_cpp`, column, times, threads)
+}
+
+repeated_texts_cpp <- function(texts, times) {
+    .Call(`_rowanroot_repeated_texts_cpp`, texts, times)
+}
+
+number_of_end_cpp <- function(columns, greatest, skip, threads) {
+    .Call(`_rowanroot_number_of_end_cpp`, columns, greatest, skip, threads)
+}
+
+nearest_cpp <- function(table, sizes, keys, groups, after, threads) {
+    .Call(`_rowanroot_nearest_cpp`, table, sizes, keys, groups, after, threads)
 }
 
 workbook_file_cpp <- function(relationships) {

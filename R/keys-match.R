@@ -90,6 +90,12 @@ group_values <- function(column, call) {
   stored_values(column)
 }
 
+# The different values of a column, in the order in which they first appear, and each row's number among them, from 0.
+numbered_values <- function(column, call) {
+  numbers <- group_rows_cpp(list(group_values(column, call)), length(column), getOption("rowanroot.threads", 0L))
+  list(different = take_rows(column, first_rows_cpp(numbers$of_row, length(numbers$sizes))), of_row = numbers$of_row)
+}
+
 # A column without its class: the values that the core groups and orders.
 stored_values <- function(column) {
   if (!is.null(attributes(column))) attributes(column) <- if (inherits(column, "integer64")) list(class = "integer64")
@@ -97,26 +103,29 @@ stored_values <- function(column) {
 }
 
 # For each key the row of the table whose last key is nearest, at or before it (or after it), among those that have its
-# other keys. Rows and keys are put in one order, in which each key takes the last row before it.
+# other keys.
 nearest_rows <- function(keys, of_table, is_after, call) {
   count <- length(keys)
   check_can_be_near(of_table[[count]], call)
-  rows <- length(of_table[[1]])
   check_keys_once(key_codes(keys, of_table, call)$table, of_table, call)
-  codes <- if (count > 1) unlist(key_numbers(keys[-count], of_table[-count], call), use.names = FALSE)
-           else integer(rows + length(keys[[1]]))
-  at <- both_below(of_table[[count]], keys[[count]])
-  known <- !is.na(codes) & !is_missing_key(at)
+  groups <- if (count > 1) key_numbers(keys[-count], of_table[-count], call)
+  at <- list(table = stored_values(of_table[[count]]), keys = stored_values(keys[[count]]))
+  if (any(vapply(at, is_long_integer, NA))) at <- numbers_of_long(at)
+  known <- !is.na(at$table) & if (is.null(groups)) TRUE else !is.na(groups$table)
+  codes <- if (is.null(groups)) rep(0L, length(known)) else groups$table
   threads <- getOption("rowanroot.threads", 0L)
-  # Where they are equal the table's rows come first, as they do in what was put together.
-  order <- order_rows_cpp(list(codes, at), c(FALSE, is_after), c(FALSE, FALSE), length(codes), threads)
-  order <- order[known[order + 1L]]
-  of_table <- replace(rep(NA_integer_, length(codes)), seq_len(rows), seq_len(rows))
-  found <- last_known_cpp(of_table[order + 1L], FALSE, NULL, codes[order + 1L], max(0L, codes, na.rm = TRUE) + 1L,
-                          threads)
-  result <- rep(NA_integer_, length(codes))
-  result[order + 1L] <- found
-  result[rows + seq_along(keys[[1]])]
+  order <- order_rows_cpp(list(codes, at$table), c(FALSE, FALSE), c(FALSE, FALSE), length(known), threads) + 1L
+  order <- order[known[order]]
+  of_keys <- if (!is.null(groups)) replace(groups$keys, is.na(groups$keys), -1L)
+  sizes <- tabulate(codes[order] + 1L, max(0L, codes, of_keys, na.rm = TRUE) + 1L)
+  order[nearest_cpp(as.numeric(at$table)[order], sizes, as.numeric(at$keys), of_keys, is_after, threads)]
+}
+
+# Integers of 64 bits as their places among all of them.
+numbers_of_long <- function(at) {
+  both <- both_below(at$table, at$keys)
+  known <- bit64::sort.integer64(bit64::unique.integer64(both[!is_missing_key(both)]))
+  lapply(at, function(x) as.numeric(bit64::match(bit64::as.integer64(x), known)))
 }
 
 # Numbers of the keys of both, from 0, NA for a missing one: those of the table, then the keys'.

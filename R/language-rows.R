@@ -89,6 +89,7 @@ words_of_rows <- function() {
     across("row_total", "total"), across("row_mean", "mean"), across("row_min", "min"), across("row_max", "max"),
     across("row_known", "known"), across("row_missing", "missing"), across("row_max_name", "max_name"),
     across("row_min_name", "min_name"),
+    language_word("name_of_end", "row", fun = name_of_end, hidden = TRUE),
     operator("add_known", "add_known", rule_arithmetic, 2, text = "taken", hidden = TRUE),
     lesser_or_greater("lesser_known", "lesser_known", `<=`, skip_missing = TRUE, hidden = TRUE),
     lesser_or_greater("greater_known", "greater_known", `>=`, skip_missing = TRUE, hidden = TRUE)
@@ -134,15 +135,37 @@ is_there <- function(column, expr, known = TRUE) {
   word_node("as.integer", if (known) word_node("!", missing, shown = expr) else missing, shown = expr)
 }
 
-# The name of the first column that is the row's greatest or least value: from the last on, a name gives way to that of
-# an earlier column which is the value too.
+# The name of the first column that has the row's greatest or least value.
 bind_name_of_end <- function(what, columns, names, missing, expr) {
-  end <- new_shared(join_columns(what, columns, missing, expr))
-  Reduce(function(k, later) {
-    is_end <- word_node("==", columns[[k]], end, shown = expr)
+  options <- list(names = new_value(names), what = new_value(what), missing = new_value(missing))
+  new_call(name_of_end, paste0("row_", what, "_name"), c(options, unname(columns)), expr, environment(name_of_end),
+           the_word("name_of_end"))
+}
+
+name_of_end <- function(names, what, missing, ...) {
+  columns <- list(...)
+  rows <- max(lengths(columns))
+  columns <- lapply(columns, function(column) if (length(column) == rows) column else rep_len(column, rows))
+  threads <- getOption("rowanroot.threads", 0L)
+  if (all(vapply(columns, function(column) value_type(column) %in% c("logical", "integer", "double"), NA))) {
+    numbers <- number_of_end_cpp(lapply(columns, as.numeric), what == "max", missing == "skip", threads)
+    return(coded_texts_cpp(numbers, names))
+  }
+  end_by_comparing(columns, names, what, missing)
+}
+
+# Of other types: from the last on, a name gives way to that of an earlier column which is the value too.
+end_by_comparing <- function(columns, names, what, missing) {
+  base::names(columns) <- paste0("x", seq_along(columns))
+  parts <- lapply(base::names(columns), function(name) new_shared(new_column(name)))
+  expr <- quote(row_end)
+  end <- new_shared(join_columns(what, parts, missing, expr))
+  node <- Reduce(function(k, later) {
+    is_end <- word_node("==", parts[[k]], end, shown = expr)
     if (missing == "skip") is_end <- word_node("isTRUE", is_end, shown = expr)
     new_choice(is_end, new_value(names[k]), later, expr)
-  }, seq_along(columns), new_value(NA_character_), right = TRUE)
+  }, seq_along(parts), new_value(NA_character_), right = TRUE)
+  calculate_tree(default_engine(), node, columns, expr, NULL)
 }
 
 join_columns <- function(what, columns, missing, expr) {

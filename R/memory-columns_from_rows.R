@@ -7,7 +7,7 @@ in_memory.step_columns_from <- function(step, data, call) {
             else list(of_row = integer(rows), sizes = if (rows) rows else integer())
   count <- length(groups$sizes)
   first <- first_rows_cpp(groups$of_row, count)
-  label <- match(as.character(data[[step$name]]), step$labels)
+  label <- label_of_rows(data[[step$name]], step$labels)
   # The number of each row's cell, one column after the other.
   cell <- groups$of_row + 1 + (label - 1) * count
   made <- lapply(step$values, cells_of, step = step, data = data, cell = cell, count = count, call = call)
@@ -15,16 +15,22 @@ in_memory.step_columns_from <- function(step, data, call) {
   as_table_like(data, stats::setNames(columns, step$columns), .set_row_names(count))
 }
 
+# Which of the names each row has.
+label_of_rows <- function(column, labels) {
+  numbered <- numbered_values(column, NULL)
+  match(as.character(numbered$different), labels)[numbered$of_row + 1L]
+}
+
 # The columns of one value: a list with one for each name.
 cells_of <- function(node, step, data, cell, count, call) {
   cells <- count * length(step$labels)
   if (node$kind == "column") {
     values <- data[[node$name]]
-    check_one_value_each(cell, values, step, node$name, data, call)
     row <- rep(NA_integer_, cells)
     row[cell] <- seq_along(cell)
-    values <- values_in_rows(values, row)
     is_absent <- is.na(row)
+    if (sum(!is_absent) < length(cell)) stop_several_values(cell, values, step, node$name, data, call)
+    values <- values_in_rows(values, row)
   } else {
     found <- one_value_each(node, step, data, cell, call)
     row <- rep(NA_integer_, cells)
@@ -49,9 +55,8 @@ one_value_each <- function(node, step, data, cell, call) {
   list(values = take_rows(block$values[[id]], first), cell = cell[first])
 }
 
-check_one_value_each <- function(cell, values, step, name, data, call) {
+stop_several_values <- function(cell, values, step, name, data, call) {
   twice <- which(duplicated(cell))
-  if (!length(twice)) return(invisible())
   both <- c(match(cell[twice[1]], cell), twice[1])
   of <- c(step$ids, step$name)
   which <- paste(vapply(of, function(column) paste(column, format_value(take_rows(data[[column]], both[1]))), ""),

@@ -155,7 +155,8 @@ calculate_moving <- function(what, x, options, layout, about) {
   values <- after_earlier_rows(as.numeric(unclass(x)), layout, reach$before, function(x, layout) {
     of(what, x, function(what, x) {
       moving_cpp(what, x, reach$before, reach$after, reach$scale, reach$with_to, reach$step, options$short == "missing",
-                 identical(options$missing, "skip"), order_rows(layout$order), layout$of_row, layout$groups)
+                 identical(options$missing, "skip"), order_rows(layout$order), layout$of_row, layout$groups,
+                 getOption("rowanroot.threads", 0L))
     })
   })
   if (is_long_integer(x)) return(if (what %in% c("total", "least", "greatest")) structure(values, class = "integer64")
@@ -272,7 +273,8 @@ check_single_values <- function(x, about) {
 calculate_parts <- function(what, x, options, layout, about) {
   ranks <- calculate_ranking("ranking", x, c(options, list(ties = "first", missing = "keep", as = "position")), layout,
                              about)
-  parts_of_ranks_cpp(ranks, as.numeric(known_in_groups(ranks, layout)), options$parts)
+  counts <- if (!is.null(layout$of_row)) as.integer(known_in_groups(ranks, layout))
+  parts_of_ranks_cpp(ranks, counts, options$parts)
 }
 
 check_default <- function(x, default, about) {

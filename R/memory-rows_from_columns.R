@@ -2,17 +2,42 @@
 in_memory.step_rows_from <- function(step, data, call) {
   each <- length(step$labels)
   rows <- nrow(data)
-  # From one column after the other to one row after the other.
-  turned <- as.vector(matrix(seq_len(rows * each), each, rows, byrow = TRUE))
-  repeated <- rep(seq_len(rows), each = each)
   # Columns that are not wanted after it were not brought.
-  rest <- lapply(as.list(data)[intersect(step$rest, names(data))], values_in_rows, rows = repeated)
+  rest <- lapply(as.list(data)[intersect(step$rest, names(data))], repeat_rows, each = each)
   made <- lapply(step$from[vapply(step$from, function(columns) all(columns %in% names(data)), NA)], function(columns) {
-    values_in_rows(put_below(unname(as.list(data)[columns]), columns[1], call, stop_types_of_columns(columns)), turned)
+    row_by_row(unname(as.list(data)[columns]), columns, call)
   })
-  labels <- stats::setNames(list(rep(step$labels, rows)), step$name)
+  labels <- stats::setNames(list(repeated_texts_cpp(step$labels, rows)), step$name)
   columns <- c(rest, labels, made)
   as_table_like(data, columns[intersect(step$columns, names(columns))], .set_row_names(rows * each))
+}
+
+# Each value so many times.
+repeat_rows <- function(column, each) {
+  if (!is_moved_as_plain(column) || is.character(column)) {
+    return(values_in_rows(column, rep(seq_along(column), each = each)))
+  }
+  values <- repeat_each_cpp(column, each, getOption("rowanroot.threads", 0L))
+  attributes(values) <- attributes(column)
+  values
+}
+
+# One column of several, one row after the other.
+row_by_row <- function(parts, names, call) {
+  if (all(vapply(parts, is_moved_as_plain, NA)) && are_alike(parts)) {
+    values <- interleave_cpp(parts, getOption("rowanroot.threads", 0L))
+    attributes(values) <- attributes(parts[[1]])
+    return(values)
+  }
+  joined <- put_below(parts, names[1], call, stop_types_of_columns(names))
+  rows <- length(parts[[1]])
+  values_in_rows(joined, as.vector(matrix(seq_along(joined), length(parts), rows, byrow = TRUE)))
+}
+
+are_alike <- function(parts) {
+  all(vapply(parts[-1], function(part) {
+    typeof(part) == typeof(parts[[1]]) && identical(attributes(part), attributes(parts[[1]]))
+  }, NA))
 }
 
 stop_types_of_columns <- function(columns) function(parts, k, model, name, call) {

@@ -65,7 +65,8 @@ labels_of_names <- function(column, name, call) {
                    "try" = "Leave these out first: {.code keep_rows(x, !is.na({name}))}."), "missing_name", call,
                  rows = missing)
   }
-  known <- if (is.factor(column)) levels(column)[sort(unique(as.integer(column)))] else as.character(unique(column))
+  different <- numbered_values(column, call)$different
+  known <- if (is.factor(column)) levels(column)[sort(as.integer(different))] else as.character(different)
   if (length(known) > most_made) {
     stop_because(c("{.code {name}} has {format(length(known), big.mark = ',')} different values.",
                    "found" = "{.code columns_from_rows()} makes {format(most_made, big.mark = ',')} columns at most."),

@@ -768,8 +768,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // moving_cpp
-SEXP moving_cpp(std::string what, Rcpp::NumericVector column, double before, double after, SEXP scale, bool with_to, double step, bool complete, bool skip, SEXP order, SEXP of_row, int groups);
-RcppExport SEXP _rowanroot_moving_cpp(SEXP whatSEXP, SEXP columnSEXP, SEXP beforeSEXP, SEXP afterSEXP, SEXP scaleSEXP, SEXP with_toSEXP, SEXP stepSEXP, SEXP completeSEXP, SEXP skipSEXP, SEXP orderSEXP, SEXP of_rowSEXP, SEXP groupsSEXP) {
+SEXP moving_cpp(std::string what, Rcpp::NumericVector column, double before, double after, SEXP scale, bool with_to, double step, bool complete, bool skip, SEXP order, SEXP of_row, int groups, int threads);
+RcppExport SEXP _rowanroot_moving_cpp(SEXP whatSEXP, SEXP columnSEXP, SEXP beforeSEXP, SEXP afterSEXP, SEXP scaleSEXP, SEXP with_toSEXP, SEXP stepSEXP, SEXP completeSEXP, SEXP skipSEXP, SEXP orderSEXP, SEXP of_rowSEXP, SEXP groupsSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
@@ -785,7 +785,8 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< SEXP >::type order(orderSEXP);
     Rcpp::traits::input_parameter< SEXP >::type of_row(of_rowSEXP);
     Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
-    rcpp_result_gen = Rcpp::wrap(moving_cpp(what, column, before, after, scale, with_to, step, complete, skip, order, of_row, groups));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(moving_cpp(what, column, before, after, scale, with_to, step, complete, skip, order, of_row, groups, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -821,13 +822,13 @@ BEGIN_RCPP
 END_RCPP
 }
 // parts_of_ranks_cpp
-Rcpp::IntegerVector parts_of_ranks_cpp(Rcpp::IntegerVector ranks, Rcpp::NumericVector counts, double parts);
+SEXP parts_of_ranks_cpp(Rcpp::IntegerVector ranks, SEXP counts, double parts);
 RcppExport SEXP _rowanroot_parts_of_ranks_cpp(SEXP ranksSEXP, SEXP countsSEXP, SEXP partsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type ranks(ranksSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type counts(countsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type counts(countsSEXP);
     Rcpp::traits::input_parameter< double >::type parts(partsSEXP);
     rcpp_result_gen = Rcpp::wrap(parts_of_ranks_cpp(ranks, counts, parts));
     return rcpp_result_gen;
@@ -1082,6 +1083,73 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// interleave_cpp
+SEXP interleave_cpp(Rcpp::List columns, int threads);
+RcppExport SEXP _rowanroot_interleave_cpp(SEXP columnsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(interleave_cpp(columns, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// repeat_each_cpp
+SEXP repeat_each_cpp(SEXP column, double times, int threads);
+RcppExport SEXP _rowanroot_repeat_each_cpp(SEXP columnSEXP, SEXP timesSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< double >::type times(timesSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(repeat_each_cpp(column, times, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// repeated_texts_cpp
+SEXP repeated_texts_cpp(Rcpp::CharacterVector texts, double times);
+RcppExport SEXP _rowanroot_repeated_texts_cpp(SEXP textsSEXP, SEXP timesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type texts(textsSEXP);
+    Rcpp::traits::input_parameter< double >::type times(timesSEXP);
+    rcpp_result_gen = Rcpp::wrap(repeated_texts_cpp(texts, times));
+    return rcpp_result_gen;
+END_RCPP
+}
+// number_of_end_cpp
+SEXP number_of_end_cpp(Rcpp::List columns, bool greatest, bool skip, int threads);
+RcppExport SEXP _rowanroot_number_of_end_cpp(SEXP columnsSEXP, SEXP greatestSEXP, SEXP skipSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< bool >::type greatest(greatestSEXP);
+    Rcpp::traits::input_parameter< bool >::type skip(skipSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(number_of_end_cpp(columns, greatest, skip, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// nearest_cpp
+SEXP nearest_cpp(Rcpp::NumericVector table, Rcpp::IntegerVector sizes, Rcpp::NumericVector keys, SEXP groups, bool after, int threads);
+RcppExport SEXP _rowanroot_nearest_cpp(SEXP tableSEXP, SEXP sizesSEXP, SEXP keysSEXP, SEXP groupsSEXP, SEXP afterSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type table(tableSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type sizes(sizesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type keys(keysSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< bool >::type after(afterSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(nearest_cpp(table, sizes, keys, groups, after, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // workbook_file_cpp
 Rcpp::List workbook_file_cpp(std::string relationships);
 RcppExport SEXP _rowanroot_workbook_file_cpp(SEXP relationshipsSEXP) {
@@ -1206,7 +1274,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_new_running_state_cpp", (DL_FUNC) &_rowanroot_new_running_state_cpp, 0},
     {"_rowanroot_running_cpp", (DL_FUNC) &_rowanroot_running_cpp, 9},
     {"_rowanroot_running_integers_cpp", (DL_FUNC) &_rowanroot_running_integers_cpp, 9},
-    {"_rowanroot_moving_cpp", (DL_FUNC) &_rowanroot_moving_cpp, 12},
+    {"_rowanroot_moving_cpp", (DL_FUNC) &_rowanroot_moving_cpp, 13},
     {"_rowanroot_neighbours_cpp", (DL_FUNC) &_rowanroot_neighbours_cpp, 5},
     {"_rowanroot_last_known_cpp", (DL_FUNC) &_rowanroot_last_known_cpp, 6},
     {"_rowanroot_parts_of_ranks_cpp", (DL_FUNC) &_rowanroot_parts_of_ranks_cpp, 3},
@@ -1229,6 +1297,11 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_read_moments_cpp", (DL_FUNC) &_rowanroot_read_moments_cpp, 2},
     {"_rowanroot_iso_texts_cpp", (DL_FUNC) &_rowanroot_iso_texts_cpp, 2},
     {"_rowanroot_has_negative_zero_cpp", (DL_FUNC) &_rowanroot_has_negative_zero_cpp, 1},
+    {"_rowanroot_interleave_cpp", (DL_FUNC) &_rowanroot_interleave_cpp, 2},
+    {"_rowanroot_repeat_each_cpp", (DL_FUNC) &_rowanroot_repeat_each_cpp, 3},
+    {"_rowanroot_repeated_texts_cpp", (DL_FUNC) &_rowanroot_repeated_texts_cpp, 2},
+    {"_rowanroot_number_of_end_cpp", (DL_FUNC) &_rowanroot_number_of_end_cpp, 4},
+    {"_rowanroot_nearest_cpp", (DL_FUNC) &_rowanroot_nearest_cpp, 6},
     {"_rowanroot_workbook_file_cpp", (DL_FUNC) &_rowanroot_workbook_file_cpp, 1},
     {"_rowanroot_workbook_parts_cpp", (DL_FUNC) &_rowanroot_workbook_parts_cpp, 3},
     {"_rowanroot_sheet_read_cpp", (DL_FUNC) &_rowanroot_sheet_read_cpp, 3},

@@ -212,7 +212,7 @@ Rcpp::List running_integers_cpp(std::string what, std::string missing, SEXP colu
 // `scale` is NULL for windows of rows, or has for each row its place, and between which places its window is.
 // [[Rcpp::export]]
 SEXP moving_cpp(std::string what, Rcpp::NumericVector column, double before, double after, SEXP scale, bool with_to,
-                double step, bool complete, bool skip, SEXP order, SEXP of_row, int groups) {
+                double step, bool complete, bool skip, SEXP order, SEXP of_row, int groups, int threads) {
   Window window;
   window.before = static_cast<std::size_t>(before);
   window.after = static_cast<std::size_t>(after);
@@ -228,8 +228,9 @@ SEXP moving_cpp(std::string what, Rcpp::NumericVector column, double before, dou
   window.complete = complete;
   window.skip = skip;
   Rcpp::Shield<SEXP> result(new_vector(REALSXP, column.size()));
-  moving(moving_of_name(what), window, column.begin(),
-         sequence_of(static_cast<double>(column.size()), order, of_row, groups), REAL(result));
+  Sequence sequence = sequence_of(static_cast<double>(column.size()), order, of_row, groups);
+  sequence.threads = thread_count(column.size(), threads);
+  moving(moving_of_name(what), window, column.begin(), sequence, REAL(result));
   return result;
 }
 
@@ -261,11 +262,16 @@ SEXP last_known_cpp(SEXP column, bool backwards, SEXP order, SEXP of_row, int gr
 
 // The part of so many that each rank falls into, `counts` being that of its group or of all.
 // [[Rcpp::export]]
-Rcpp::IntegerVector parts_of_ranks_cpp(Rcpp::IntegerVector ranks, Rcpp::NumericVector counts, double parts) {
-  Rcpp::IntegerVector result(ranks.size());
-  for (R_xlen_t i = 0; i < ranks.size(); ++i)
-    result[i] = part_of_rank(ranks[i], static_cast<std::int64_t>(counts[counts.size() == 1 ? 0 : i]),
-                             static_cast<std::int64_t>(parts));
+SEXP parts_of_ranks_cpp(Rcpp::IntegerVector ranks, SEXP counts, double parts) {
+  Rcpp::Shield<SEXP> result(new_vector(INTSXP, ranks.size()));
+  const auto at_most = static_cast<std::int64_t>(std::min(parts, 4294967295.0));
+  if (counts == R_NilValue) {
+    const auto missing = std::count(ranks.begin(), ranks.end(), NA_INTEGER);
+    std::transform(ranks.begin(), ranks.end(), INTEGER(result), PartsOfRanks(ranks.size() - missing, at_most));
+    return result;
+  }
+  const Rcpp::IntegerVector of_row(counts);
+  for (R_xlen_t i = 0; i < ranks.size(); ++i) INTEGER(result)[i] = PartsOfRanks(of_row[i], at_most)(ranks[i]);
   return result;
 }
 

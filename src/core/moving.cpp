@@ -155,18 +155,19 @@ struct Counts {
   void remove(double value) { add(value, static_cast<std::size_t>(-1)); }
 };
 
-// Calls value(first, last) for the windows that have a value, and looks after those that are missing.
+// Calls value(first, last) for the windows of rows `from` up to `to` that have a value, and looks after those that are
+// missing.
 template <class Place, class Value>
-void each_window(const Window& window, const double* values, std::size_t rows, Place at, double* result,
-                 LookUp& look_up, Value value) {
+void each_window(const Window& window, const double* values, std::size_t rows, std::size_t from, std::size_t to,
+                 Place at, double* result, Value value) {
   Reaches<Place> reaches(window, rows, at);
   Counts counts;
   std::size_t first = 0, last = 0;
-  for (std::size_t i = 0; i < rows; ++i) {
-    look_up(1);
+  for (std::size_t i = from; i < to; ++i) {
     result[at(i)] = missing_real();
     if (i >= reaches.rows()) continue;
     const Reach reach = reaches.of(i);
+    if (i == from) first = last = reach.first;
     for (; last < reach.last; ++last) counts.add(values[at(last)], 1);
     for (; first < reach.first; ++first) counts.remove(values[at(first)]);
     if (window.complete && !reach.whole) continue;
@@ -213,6 +214,7 @@ class Joined {
   Joined(const double* values, Place at) : values_(values), at_(at) {}
 
   typename Word::Value of(std::size_t first, std::size_t last) {
+    if (last_ < first) last_ = middle_ = first;
     for (; last_ < last; ++last_) {
       const double value = values_[at_(last_)];
       if (value == value) take_in(behind_, value);
@@ -255,20 +257,37 @@ class Joined {
   Part behind_;
 };
 
-template <class Word, class Finish>
-void joined(const Window& window, const double* values, const Sequence& sequence, double* result, Finish finish) {
+// Calls work(rows, from, to, place) for the rows of each group, so many at a time by any thread: always the same ones, so
+// that sums do not depend on the number of threads.
+template <class Work>
+void each_piece(const Sequence& sequence, Work work) {
+  constexpr std::size_t piece = 1 << 16;
   LookUp look_up(sequence);
   each_group(sequence, [&](std::size_t rows, auto place) {
+    if (rows <= piece) {
+      work(rows, 0, rows, place);
+      look_up(rows);
+      return;
+    }
+    run_pieces((rows + piece - 1) / piece, sequence.threads, [&](int, std::size_t p) {
+      work(rows, p * piece, std::min(rows, (p + 1) * piece), place);
+    });
+  });
+}
+
+template <class Word, class Finish>
+void joined(const Window& window, const double* values, const Sequence& sequence, double* result, Finish finish) {
+  each_piece(sequence, [&](std::size_t rows, std::size_t from, std::size_t to, auto place) {
     Joined<Word, decltype(place)> parts(values, place);
-    each_window(window, values, rows, place, result, look_up,
+    each_window(window, values, rows, from, to, place, result,
                 [&](std::size_t first, std::size_t last, std::size_t known) {
                   return static_cast<double>(finish(parts.of(first, last), known));
                 });
   });
 }
 
-// The values of a stretch of rows in their order, and how many of each are in the window: sums of counts by powers of
-// two, so that the n-th is found in as many steps as the stretch has binary digits.
+// The known values of a stretch of rows in their order, with a bit for each that is in the window: from one row to the
+// next the middle moves by a bit or two.
 template <class Place>
 class Medians {
  public:
@@ -276,56 +295,95 @@ class Medians {
 
   double of(std::size_t first, std::size_t last, std::size_t known) {
     if (last > end_) begin_again(first, last);
-    for (; last_ < last; ++last_) count(last_, 1);
-    for (; first_ < first; ++first_) count(first_, -1);
-    const double upper = nth(known / 2);
-    return known % 2 ? upper : static_cast<double>((static_cast<long double>(nth(known / 2 - 1)) + upper) / 2);
+    for (; last_ < last; ++last_) add(last_);
+    for (; first_ < first; ++first_) remove(first_);
+    move_to(known / 2);
+    const double upper = sorted_[middle_].value;
+    if (known % 2) return upper;
+    return static_cast<double>((static_cast<long double>(sorted_[one_before(middle_)].value) + upper) / 2);
   }
 
  private:
+  struct Entry {
+    double value;
+    std::uint32_t row;
+  };
+
+  // What has been sorted before stays so.
   void begin_again(std::size_t first, std::size_t last) {
-    begin_ = first_ = last_ = first;
+    const std::size_t old_end = std::max(end_, first);
     end_ = std::min(rows_, std::max(last + (last - first), first + 64));
-    sorted_.clear();
-    for (std::size_t i = begin_; i < end_; ++i)
-      if (values_[at_(i)] == values_[at_(i)]) sorted_.push_back(values_[at_(i)]);
-    std::sort(sorted_.begin(), sorted_.end());
-    counts_.assign(sorted_.size() + 1, 0);
-  }
-
-  void count(std::size_t i, std::int32_t by) {
-    const double value = values_[at_(i)];
-    if (!(value == value)) return;
-    std::size_t k = static_cast<std::size_t>(std::lower_bound(sorted_.begin(), sorted_.end(), value) -
-                                             sorted_.begin()) + 1;
-    for (; k < counts_.size(); k += k & (~k + 1)) counts_[k] += by;
-  }
-
-  // The n-th of the window's values, from 0.
-  double nth(std::size_t n) const {
-    std::size_t at = 0, step = 1;
-    while (step * 2 < counts_.size()) step *= 2;
-    for (auto left = static_cast<std::int64_t>(n); step > 0; step /= 2) {
-      if (at + step >= counts_.size() || counts_[at + step] > left) continue;
-      at += step;
-      left -= counts_[at];
+    const auto moved = static_cast<std::uint32_t>(first - begin_);
+    kept_.clear();
+    for (const Entry& one : sorted_)
+      if (one.row >= moved) kept_.push_back({one.value, one.row - moved});
+    begin_ = first_ = last_ = first;
+    fresh_.clear();
+    for (std::size_t i = old_end; i < end_; ++i) {
+      const double value = values_[at_(i)];
+      if (value == value) fresh_.push_back({value, static_cast<std::uint32_t>(i - begin_)});
     }
-    return sorted_[at];
+    const auto less = [](const Entry& a, const Entry& b) { return a.value < b.value; };
+    std::sort(fresh_.begin(), fresh_.end(), less);
+    sorted_.resize(kept_.size() + fresh_.size());
+    std::merge(kept_.begin(), kept_.end(), fresh_.begin(), fresh_.end(), sorted_.begin(), less);
+    place_.assign(end_ - begin_, none);
+    for (std::size_t k = 0; k < sorted_.size(); ++k) place_[sorted_[k].row] = static_cast<std::uint32_t>(k);
+    bits_.assign(sorted_.size() / 64 + 1, 0);
+    middle_ = below_ = 0;
   }
 
+  void add(std::size_t row) {
+    const std::uint32_t k = place_[row - begin_];
+    if (k == none) return;
+    bits_[k / 64] |= std::uint64_t(1) << (k % 64);
+    below_ += k < middle_;
+  }
+
+  void remove(std::size_t row) {
+    const std::uint32_t k = place_[row - begin_];
+    if (k == none) return;
+    bits_[k / 64] &= ~(std::uint64_t(1) << (k % 64));
+    below_ -= k < middle_;
+  }
+
+  // To the n-th of the window's values, from 0.
+  void move_to(std::size_t n) {
+    for (; below_ > n; --below_) middle_ = one_before(middle_);
+    middle_ = one_from(middle_);
+    for (; below_ < n; ++below_) middle_ = one_from(middle_ + 1);
+  }
+
+  // The nearest place in the window at or after k, and that before k; there is one.
+  std::size_t one_from(std::size_t k) const {
+    std::size_t word = k / 64;
+    std::uint64_t bits = bits_[word] & (~std::uint64_t(0) << (k % 64));
+    while (!bits) bits = bits_[++word];
+    return word * 64 + static_cast<std::size_t>(__builtin_ctzll(bits));
+  }
+  std::size_t one_before(std::size_t k) const {
+    std::size_t word = k / 64;
+    std::uint64_t bits = bits_[word] & ((std::uint64_t(1) << (k % 64)) - 1);
+    while (!bits) bits = bits_[--word];
+    return word * 64 + 63 - static_cast<std::size_t>(__builtin_clzll(bits));
+  }
+
+  static constexpr std::uint32_t none = 0xFFFFFFFF;
   const double* values_;
   std::size_t rows_;
   Place at_;
   std::size_t begin_ = 0, end_ = 0, first_ = 0, last_ = 0;
-  std::vector<double> sorted_;
-  std::vector<std::int32_t> counts_;
+  std::vector<Entry> sorted_, kept_, fresh_;
+  std::vector<std::uint32_t> place_;
+  std::vector<std::uint64_t> bits_;
+  // A place among the sorted values, and how many of the window's are before it.
+  std::size_t middle_ = 0, below_ = 0;
 };
 
 void medians(const Window& window, const double* values, const Sequence& sequence, double* result) {
-  LookUp look_up(sequence);
-  each_group(sequence, [&](std::size_t rows, auto place) {
+  each_piece(sequence, [&](std::size_t rows, std::size_t from, std::size_t to, auto place) {
     Medians<decltype(place)> found(values, rows, place);
-    each_window(window, values, rows, place, result, look_up,
+    each_window(window, values, rows, from, to, place, result,
                 [&](std::size_t first, std::size_t last, std::size_t known) { return found.of(first, last, known); });
   });
 }

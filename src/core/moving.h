@@ -3,8 +3,8 @@
 //
 // Each window is the end of one stretch of rows and the beginning of the next, stretches being as long as windows;
 // what ends and beginnings come to is found once (van Herk, 1992; Gil and Werman, 1993). So a window costs the same
-// however long it is, and no sum is ever taken away again: no error is carried on from row to row. Medians are found in
-// a tree of counts over the sorted values of a few windows.
+// however long it is, and no sum is ever taken away again: no error is carried on from row to row. For medians the
+// values of two windows are sorted at a time.
 
 #include <cstddef>
 #include <string>

@@ -209,13 +209,6 @@ void neighbours(const Sequence& sequence, std::int64_t by, std::int32_t* rows) {
   });
 }
 
-std::int32_t part_of_rank(std::int32_t rank, std::int64_t count, std::int64_t parts) {
-  if (rank == missing_integer) return missing_integer;
-  const std::int64_t size = count / parts, larger = count % parts, in_larger = larger * (size + 1), before = rank - 1;
-  const std::int64_t part = before < in_larger ? before / (size + 1) : larger + (before - in_larger) / size;
-  return static_cast<std::int32_t>(part + 1);
-}
-
 void number_rows_of_groups(const Sequence& sequence, std::int32_t* numbers) {
   std::vector<std::int32_t> seen(sequence.groups, 0);
   sequence.each([&](std::size_t row, std::size_t g) { numbers[row] = ++seen[g]; });

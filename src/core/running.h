@@ -72,8 +72,24 @@ void last_known(const T* values, bool backwards, const Sequence& sequence, T mis
   for (std::size_t i = sequence.rows; i-- > 0;) visit(i, sequence.group_of(i), values[i]);
 }
 
-// The part, of so many equal ones, that a rank falls into: those that are larger by one come first.
-std::int32_t part_of_rank(std::int32_t rank, std::int64_t count, std::int64_t parts);
+// The part, of so many equal ones of `count` ranks, that a rank falls into: those that are larger by one come first.
+class PartsOfRanks {
+ public:
+  PartsOfRanks(std::int64_t count, std::int64_t parts)
+      : size_(static_cast<std::uint32_t>(count / parts)),
+        larger_(static_cast<std::uint32_t>(count % parts)),
+        in_larger_(larger_ * (size_ + 1)) {}
+
+  std::int32_t operator()(std::int32_t rank) const {
+    if (rank == missing_integer) return missing_integer;
+    const std::uint32_t before = static_cast<std::uint32_t>(rank) - 1;
+    const std::uint32_t part = before < in_larger_ ? before / (size_ + 1) : larger_ + (before - in_larger_) / size_;
+    return static_cast<std::int32_t>(part + 1);
+  }
+
+ private:
+  std::uint32_t size_, larger_, in_larger_;
+};
 
 // The number of each row in its group, from 1, in order.
 void number_rows_of_groups(const Sequence& sequence, std::int32_t* numbers);

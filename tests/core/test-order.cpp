@@ -305,7 +305,7 @@ TEST("the last known value, and the next, are those that one finds row by row") 
   for (std::int64_t count : {1, 7, 12}) for (std::int64_t parts : {1, 3, 12, 20}) {
     std::vector<std::int64_t> sizes(static_cast<std::size_t>(parts), 0);
     for (std::int32_t rank = 1; rank <= count; ++rank)
-      ++sizes[static_cast<std::size_t>(part_of_rank(rank, count, parts) - 1)];
+      ++sizes[static_cast<std::size_t>(PartsOfRanks(count, parts)(rank) - 1)];
     for (std::size_t k = 0; k < sizes.size(); ++k)
       CHECK(sizes[k] == count / parts + (static_cast<std::int64_t>(k) < count % parts));
   }
