@@ -17,7 +17,8 @@
 #   one_row     whether it may stand in a function of one row
 #   memory      how the engine in memory calculates it
 #   chunks      how the engine goes on with it from one chunk of rows to the next: "on" (an ordered word keeps what it
-#               came to), "rows" (it keeps the last rows); row words need nothing
+#               came to), "rows" (it keeps the last rows), or a function of its options that gives one of these; row
+#               words need nothing
 #   choices     whether its arguments may choose columns, as names_like() does
 #   explain     how why() explains it: a function of the facts of a row (language-ordered.R)
 #   draw        the figure of a column made by it: "running" or "ranking"
@@ -36,7 +37,9 @@
 #   kernel      the core's own way to do what R's function does to a text
 #   whole       a function of the arguments: whether it looks at several rows, given these
 #   peeks       the same: whether one row's value depends on what others look like
+#   classed     what it is of dates, times, durations and categories: a rule, as those in language-rules.R
 #   for_names   a function of a call, where it gives several columns: the call with their number
+#   bind_targets  a function of a call and the names that it sets, where each has a formula of its own
 #   methods     of the class that the methods of its kind are for; the record itself has none, as nodes have none
 #   hidden      whether it is only for trees that other words are short for
 #   learns      a function of a call: whether a calibrated routine keeps the levels that it gives

@@ -11,7 +11,7 @@ in_memory.step_columns_from <- function(step, data, call) {
   # The number of each row's cell, one column after the other.
   cell <- groups$of_row + 1 + (label - 1) * count
   made <- lapply(step$values, cells_of, step = step, data = data, cell = cell, count = count, call = call)
-  columns <- c(lapply(as.list(data)[step$ids], values_in_rows, rows = first), unlist(unname(made), recursive = FALSE))
+  columns <- c(lapply(as.list(data)[step$ids], column_in_rows, rows = first), unlist(unname(made), recursive = FALSE))
   as_table_like(data, stats::setNames(columns, step$columns), .set_row_names(count))
 }
 

@@ -61,7 +61,7 @@ tell_several <- function(count, rows) {
 joined_columns <- function(step, data, other, own, theirs, left, call) {
   moved <- if (identical(own, seq_len(nrow(data)))) data else rows_at(data, own - 1L)
   columns <- c(unclass(as.list(moved))[step$columns_before],
-               lapply(as.list(other)[step$taken], values_in_rows, rows = theirs))
+               lapply(as.list(other)[step$taken], column_in_rows, rows = theirs))
   names(columns) <- c(step$columns_before, step$taken)
   if (!length(left)) return(as_table_like(moved, columns, NULL))
   for (name in names(columns)) {

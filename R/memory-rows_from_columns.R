@@ -15,7 +15,7 @@ in_memory.step_rows_from <- function(step, data, call) {
 # Each value so many times.
 repeat_rows <- function(column, each) {
   if (!is_moved_as_plain(column) || is.character(column)) {
-    return(values_in_rows(column, rep(seq_along(column), each = each)))
+    return(column_in_rows(column, rep(seq_len(NROW(column)), each = each)))
   }
   values <- repeat_each_cpp(column, each, getOption("rowanroot.threads", 0L))
   attributes(values) <- attributes(column)

@@ -39,6 +39,11 @@ values_in_rows <- function(column, rows) {
       getOption("rowanroot.threads", 0L))
 }
 
+# The same of a column that may be a matrix.
+column_in_rows <- function(column, rows) {
+  if (length(dim(column)) == 2) take_rows(column, rows) else values_in_rows(column, rows)
+}
+
 # What each row has of values for the different texts. Texts stay numbers of them until they are used.
 at_rows <- function(values, texts) if (is.null(texts$of_row)) values else values_in_rows(values, texts$of_row)
 

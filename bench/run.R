@@ -191,6 +191,7 @@ task("three formulas on 5 rows, 100 times",
      function() for (i in 1:100) set_columns(five, { net <- gross_kg - tare_kg; lb <- net * 2.2; label <- if (net > 5) "a" else "b" }))
 
 source(file.path(folder, "tables.R"))
+source(file.path(folder, "words.R"))
 source(file.path(folder, "text.R"))
 source(file.path(folder, "files.R"))
 

@@ -67,7 +67,9 @@ by_reference_step.step_columns <- function(step, data) stats::setNames(data[step
 
 by_reference_step.step_conditions <- function(step, data) data
 
-by_reference_step.step_append_rows <- function(step, data) taken(do.call(rbind, c(list(data), step$tables)), NULL)
+by_reference_step.step_append_rows <- function(step, data) {
+  taken(do.call(rbind, c(list(data), lapply(step$others, `[[`, "values"))), NULL)
+}
 
 taken <- function(data, rows) {
   if (!is.null(rows)) data <- data[rows, , drop = FALSE]

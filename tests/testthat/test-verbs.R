@@ -27,6 +27,12 @@ verbs <- list(
   append_columns = function(x) append_columns(x, data.frame(other = seq_len(nrow(x)))),
   one_row_per = function(x) one_row_per(x, hive, { kg <- sum(kg); n <- .rows; first <- first_value(day) }),
   different_rows = function(x) one_row_per(x, c(hive, kind)),
+  sort_by_formula = function(x) sort_rows(x, descending(date_part(day, "day")), nchar(hive)),
+  top_by_formula = function(x) top_rows(x, 1, by = kg * 2, within = c(kind, frames > 4)),
+  one_of_each = function(x) one_of_each(x, kind, along = descending(.row)),
+  join_rows = function(x) join_rows(x, data.frame(code = c("NB-01", "XX"), box = I(list(1, 2)), w = I(matrix(1:4, 2))),
+                                    by = c(hive = code), unmatched = "keep"),
+  rows_from_columns = function(x) rows_from_columns(x, kg:frames, value = "amount"),
   must_hold = function(x) must_hold(x, .row > 0),
   should_hold = function(x) should_hold(x, "known days" = known(day))
 )
