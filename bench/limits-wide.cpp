@@ -30,7 +30,8 @@ void in_parts(std::size_t rows, int threads, Work work) {
 }  // namespace
 
 // [[Rcpp::export]]
-SEXP limit_last_known(Rcpp::NumericVector x, int) {
+SEXP limit_last_known(Rcpp::NumericVector x, int threads) {
+  (void)threads;
   Rcpp::Shield<SEXP> result(new_vector(REALSXP, x.size()));
   double* const out = REAL(result);
   double last = NA_REAL;

@@ -20,7 +20,7 @@ task("ten equal parts",
      function(threads) limit_parts(limit_rank(spread, threads), 10L), times = 5)
 
 task("moving median of 101 rows",
-     function() replace(stats::runmed(spread, 101, endrule = "keep"), c(1:50, rows - 49:0), NA),
+     function() replace(as.vector(stats::runmed(spread, 101, endrule = "keep")), c(1:50, rows - 49:0), NA),
      function() moving_median(spread, rows = 101, align = "centre"), times = 3)
 
 wide <- as.data.frame(matrix(stats::runif(rows * 12), rows))
