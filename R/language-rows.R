@@ -154,8 +154,20 @@ name_of_end <- function(names, what, missing, ...) {
   end_by_comparing(columns, names, what, missing)
 }
 
+check_can_be_compared <- function(columns, names, what) {
+  model <- columns[[1]]
+  for (k in seq_along(columns)) {
+    if (are_of_one_sort(model, columns[[k]]) && !(is.factor(model) && !is.ordered(model))) next
+    stop_because(c("{.code row_{what}_name()} needs columns that can be compared.",
+                   "found" = paste0("{.code {names[1]}} is {sort_text(model)}",
+                                    "{if (k > 1) paste0(', and {.code ', names[k], '} is ', sort_text(columns[[k]]))}.")),
+                 "type_mismatch", NULL)
+  }
+}
+
 # Of other types: from the last on, a name gives way to that of an earlier column which is the value too.
 end_by_comparing <- function(columns, names, what, missing) {
+  check_can_be_compared(columns, names, what)
   base::names(columns) <- paste0("x", seq_along(columns))
   parts <- lapply(base::names(columns), function(name) new_shared(new_column(name)))
   expr <- quote(row_end)

@@ -63,9 +63,12 @@ source_read.filling_source <- function(source, columns, call) {
   texts <- Filter(function(name) are_texts_somewhere(parts, name), columns)
   if (inherits(source, "csv_source") && length(texts)) parts <- lapply(shapes, read, texts = texts)
   rows <- vapply(parts, nrow, 0L)
-  values <- lapply(stats::setNames(nm = columns), function(name) {
-    filled_column(name, parts, rows, shapes, source, call)
+  lacking <- lapply(stats::setNames(nm = columns), function(name) {
+    which(!vapply(parts, function(part) name %in% names(part), NA) & rows > 0)
   })
+  tell_filled(lacking, rows, shapes)
+  values <- lapply(stats::setNames(nm = columns), filled_column, parts = parts, rows = rows, shapes = shapes,
+                   call = call)
   structure(values, row.names = .set_row_names(sum(rows)), class = "data.frame")
 }
 
@@ -76,15 +79,20 @@ are_texts_somewhere <- function(parts, name) {
   !all(vapply(known[-1], are_of_one_sort, NA, model = known[[1]]))
 }
 
-filled_column <- function(name, parts, rows, shapes, source, call) {
-  lacks <- !vapply(parts, function(part) name %in% names(part), NA)
-  if (any(lacks & rows > 0)) {
-    files <- unlist(lapply(shapes[lacks], `[[`, "files"))
+# A line for columns that the same files lack.
+tell_filled <- function(lacking, rows, shapes) {
+  lacking <- lacking[lengths(lacking) > 0]
+  for (at in unique(unname(lacking))) {
+    names <- names(lacking)[vapply(lacking, identical, NA, at)]
+    files <- unlist(lapply(shapes[at], `[[`, "files"))
     others <- if (length(files) > 1) paste(" and", counted(length(files) - 1, "other file"))
-    note_that("{.code {name}} is absent in {.file {files[1]}}{others}: missing in {counted_rows(sum(rows[lacks]))}.",
-              "filled")
+    note_that(paste0("{listed(names)} {if (length(names) == 1) 'is' else 'are'} absent in {.file {files[1]}}{others}: ",
+                     "missing in {counted_rows(sum(rows[at]))}."), "filled")
   }
-  values <- Map(function(part, lacks, rows) if (lacks) rep(NA, rows) else part[[name]], parts, lacks, rows)
+}
+
+filled_column <- function(name, parts, rows, shapes, call) {
+  values <- Map(function(part, rows) if (name %in% names(part)) part[[name]] else rep(NA, rows), parts, rows)
   put_files_below(unname(values), name, vapply(shapes, function(shape) shape$files[1], ""), function(k, row) {
     source_place(shapes[[k]]$source, row, call)
   }, call)

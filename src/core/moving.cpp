@@ -257,8 +257,8 @@ class Joined {
   Part behind_;
 };
 
-// Calls work(rows, from, to, place) for the rows of each group, so many at a time by any thread: always the same ones, so
-// that sums do not depend on the number of threads.
+// Calls work(rows, from, to, place) for the rows of each group, so many at a time by any thread: always the same ones,
+// so that sums do not depend on the number of threads.
 template <class Work>
 void each_piece(const Sequence& sequence, Work work) {
   constexpr std::size_t piece = 1 << 16;

@@ -39,8 +39,8 @@ void repeat_each(const T* values, std::size_t rows, std::size_t times, const Wor
   });
 }
 
-// For each row the number, from 1, of the first column that has the row's greatest value (or its least). A missing value
-// makes it missing, or with `skip` is left out; so is NaN.
+// For each row the number, from 1, of the first column that has the row's greatest value (or its least). A missing
+// value makes it missing, or with `skip` is left out; so is NaN.
 void number_of_end(const std::vector<const double*>& columns, std::size_t rows, bool greatest, bool skip,
                    const Workers& workers, std::int32_t* result);
 

@@ -61,7 +61,8 @@ TEST("the greatest and the least of a row are found where they come first") {
 
 TEST("the nearest keys are those that a look at all of them finds") {
   std::mt19937 random(4);
-  for (const std::size_t rows : {0, 5, 20000}) for (const std::size_t size : {0, 1, 2, 7, 64}) for (bool grouped : {false, true}) {
+  for (const std::size_t rows : {0, 5, 20000}) for (const std::size_t size : {0, 1, 2, 7, 64})
+  for (bool grouped : {false, true}) {
     std::vector<double> table;
     std::vector<std::size_t> starts = {0};
     for (std::size_t g = 0; g < (grouped ? 3u : 1u); ++g) {

@@ -115,6 +115,8 @@ test_that("appended tables may be of files, and lack columns", {
   expect_identical(found, both)
   expect_identical(suppressMessages(append_rows(visits, more, absent = "missing")), both)
   expect_error(append_rows(visits, more), class = "rowanroot_unknown_column")
+  expect_message(append_rows(visits["hive"], visits, cbind(visits, note = ""), absent = "missing"),
+                 "`note` is absent in the first table and table 1 to append: missing in 4 rows.", fixed = TRUE)
   expect_identical(suppressMessages(as.data.frame(append_rows(visits, "visits.csv")))$hive, rep(visits$hive, 2))
   expect_identical(why(x, frames, 3)$place, "more.csv, line 2")
   doubled <- open_table("visits.csv") |> set_columns({ more <- net_kg * 2 }, carry = NULL)

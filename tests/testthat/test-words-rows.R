@@ -69,6 +69,8 @@ test_that("what is known in a row is counted, and its greatest and least columns
   }
   expect_identical(row_known(c("a", NA), 1:2), 2:1)
   expect_identical(row_max_name(1:2, other = c(3, 1)), c("other", "1:2"))
+  expect_error(row_max_name(factor("a"), factor("b")), class = "rowanroot_type_mismatch")
+  expect_error(row_max_name("a", 1), class = "rowanroot_type_mismatch")
   expect_identical(row_min_name(as.Date("2025-01-02"), before = as.Date("2025-01-01")), "before")
 })
 
