@@ -159,8 +159,8 @@ check_can_be_compared <- function(columns, names, what) {
   for (k in seq_along(columns)) {
     if (are_of_one_sort(model, columns[[k]]) && !(is.factor(model) && !is.ordered(model))) next
     stop_because(c("{.code row_{what}_name()} needs columns that can be compared.",
-                   "found" = paste0("{.code {names[1]}} is {sort_text(model)}",
-                                    "{if (k > 1) paste0(', and {.code ', names[k], '} is ', sort_text(columns[[k]]))}.")),
+                   "found" = "{.code {names[1]}} is {sort_text(model)}.",
+                   "found" = if (k > 1) "{.code {names[k]}} is {sort_text(columns[[k]])}."),
                  "type_mismatch", NULL)
   }
 }

@@ -44,7 +44,7 @@ calculate_ordered_by_r <- function(r, x, options, layout, about) {
 }
 
 # The order of rows along these columns, as they are now; of the block if there are none; NULL if that has none either.
-# Found once for a block. It has `columns`, `descending`, the one column's `time` if it has that, and `codes` if the rows
+# Found once for a block. It has `columns`, `descending`, the `time` of one column of times, and `codes` if the rows
 # go along few whole numbers, such as days: then many words need no more. order_rows() gives the rows themselves.
 block_order <- function(block, along = NULL) {
   ids <- if (is.null(along)) block$along$ids else unlist(block$columns[along$names])

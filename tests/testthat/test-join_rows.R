@@ -6,7 +6,8 @@ two_tables <- function(seed, rows = 60, others = 25) {
     x = data.frame(k = sample(c("a", "b", "c", "Zo\u00eb", NA), rows, TRUE), n = sample(c(1:6, NA), rows, TRUE),
                    v = stats::runif(rows)),
     other = data.frame(n = sample(c(1:8, NA), others, TRUE),
-                       key = sample(c("a", "b", "d", "Zo\u00eb", NA), others, TRUE), w = seq_len(others), day = as.Date("2025-01-01") + seq_len(others))
+                       key = sample(c("a", "b", "d", "Zo\u00eb", NA), others, TRUE), w = seq_len(others),
+                       day = as.Date("2025-01-01") + seq_len(others))
   )
 }
 
