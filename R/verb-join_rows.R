@@ -20,7 +20,9 @@
 #'   `rowanroot_type_mismatch` for keys of different types.
 #' @examples
 #' visits <- data.frame(hive = c("NB-01", "NB-02", "SH-01"), net_kg = c(25, 22.3, 14))
-#' mites <- data.frame(hive = c("NB-01", "NB-01", "SH-01", "OM-01"), week = c(20, 24, 20, 20), count = c(3, 8, 1, 5))
+#' mites <- data.frame(
+#'   hive = c("NB-01", "NB-01", "SH-01", "OM-01"), week = c(20, 24, 20, 20), count = c(3, 8, 1, 5)
+#' )
 #' visits |> join_rows(keep_rows(mites, week == 20), by = hive)
 #' visits |> join_rows(keep_rows(mites, week == 20), by = hive, unmatched = "keep both")
 #' visits |> join_rows(mites, by = hive, several = "all")
