@@ -117,7 +117,7 @@ one_value_statements <- function(statements, keys, call) {
     }
     if (statement$removes) next
     check_aggregates_of_rows(statement, of_group, setdiff(of_group, keys), call)
-    found <- values_of_group(statement$node, of_group)
+    found <- !all(is_side(statement$targets)) && values_of_group(statement$node, of_group)
     if (is.na(found)) statements[[k]]$look <- TRUE
     else if (!found && !all(is_scratch(statement$targets))) stop_not_one_value(line_text(statement$line), call)
     statements[[k]]$of_group <- is.na(found) || found

@@ -86,6 +86,17 @@ test_that("verbs take formulas", {
   expect_identical(one_row_per(bare, c(year = as.integer(date_part(day, "year")))), one_row_per(data, year))
 })
 
+test_that("the lines of one_row_per() may have groups of their own", {
+  data <- data.frame(hive = c("a", "a", "b"), day = as.Date("2025-01-01") + c(0, 40, 0), kg = 1:3)
+  got <- one_row_per(data, hive, {
+    most <- max(sum(kg, within = date_part(day, "month")))
+    .heavy <- sum(kg, within = kg > 1)
+    heavy <- max(.heavy)
+    last <- max(ranking(kg, best = "lowest", along = descending(.row)))
+  })
+  expect_identical(got, data.frame(hive = c("a", "b"), most = c(4L, 4L), heavy = c(5L, 5L), last = 2:1))
+})
+
 test_that("it goes the same way from files, in chunks, in routines and when the source has other columns", {
   local_folder()
   data <- visits()
