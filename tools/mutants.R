@@ -160,16 +160,19 @@ try_package <- function(place, work, number) {
   ldflags <- strsplit(system2("R", c("CMD", "config", "--ldflags"), stdout = TRUE), " ")[[1]]
   if (quiet("g++", c("-shared", objects, ldflags, "-pthread", "-o",
                      file.path(library, "rowanroot/libs/rowanroot.so")))) return("invalid")
-  files <- tests_for(basename(place$file))
-  code <- sprintf(paste0("for (f in c(%s)) testthat::test_file(file.path('tests/testthat', f), package = ",
-                         "'rowanroot', load_package = 'installed', reporter = 'stop')"),
-                  paste0("'", files, "'", collapse = ", "))
+  files <- file.path("tests/testthat", tests_for(basename(place$file)))
+  if (tests_fail(files, library, work)) "killed" else "survives"
+}
+
+# Whether a test in one of these files fails, one file after the other until the first that does.
+tests_fail <- function(files, library, work) {
+  code <- sprintf(paste0("for (f in c(%s)) testthat::test_file(f, package = 'rowanroot', load_package = 'installed', ",
+                         "reporter = 'silent', stop_on_failure = TRUE)"), paste0("'", files, "'", collapse = ", "))
   script <- file.path(work, "tests.R")
   writeLines(c(sprintf(".libPaths(c('%s', .libPaths()))", library), code), script)
   Sys.setenv(R_LIBS = library, NOT_CRAN = "true")
-  status <- quiet("Rscript", script, log = file.path(work, "log"), timeout = 600)
   # What no test has noticed by then (124) survives.
-  if (status %in% c(0, 124)) "survives" else "killed"
+  !quiet("Rscript", script, log = file.path(work, "log"), timeout = 600) %in% c(0, 124)
 }
 
 # What becomes of one change by these tests, as a row of the table.
@@ -227,6 +230,12 @@ check <- file.path(build, "mutants", "check")
 dir.create(check, showWarnings = FALSE)
 file.copy(core[1], check, overwrite = TRUE)
 stopifnot(try_core_with_care(data.frame(file = core[1]), check) == "survives")
+# And a test that fails is noticed.
+for (outcome in c("TRUE", "FALSE")) {
+  test <- file.path(normalizePath(check), paste0("test-", outcome, ".R"))
+  writeLines(sprintf("testthat::test_that('it holds', testthat::expect_true(%s))", outcome), test)
+  stopifnot(tests_fail(test, dirname(find.package("rowanroot")), check) == (outcome == "FALSE"))
+}
 started <- Sys.time()
 # As many more as are invalid.
 tried <- wanted
