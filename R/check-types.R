@@ -47,15 +47,9 @@ is_vector_like <- function(value) {
 # A class before these may have methods of its own.
 is_day_or_time <- function(x) is.double(x) && class(x)[1] %in% c("Date", "POSIXct", "difftime")
 
-# Plain values with the class of such a column, or as they are.
-like_again <- function(values, like) {
-  if (!is.null(like)) attributes(values) <- attributes(like)[c("class", "levels", "tzone", "units")]
-  values
-}
-
-# Plain values with the class of dates, times or durations.
+# Plain values with the class of such a column: dates, times, durations or categories.
 with_class_of <- function(values, column) {
-  attributes(values) <- attributes(column)[c("class", "tzone", "units")]
+  attributes(values) <- attributes(column)[c("class", "levels", "tzone", "units")]
   values
 }
 
@@ -66,6 +60,9 @@ is_core_class <- function(like) {
   is.double(like) && list(class(like)) %in% list("Date", c("POSIXct", "POSIXt"), "difftime") &&
     all(names(attributes(like)) %in% c("class", "tzone", "units"))
 }
+
+# What the core stores such values as.
+core_type <- function(like) if (is.factor(like)) "integer" else "double"
 
 # Days and seconds that R stores as whole numbers are doubles in a recurrence, whose row above can be any number.
 as_doubles <- function(like) {

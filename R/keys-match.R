@@ -90,9 +90,15 @@ group_values <- function(column, call) {
   stored_values(column)
 }
 
+# The groups of rows by columns: that `of_row`, from 0, and their `sizes`. Without columns all rows are one.
+groups_by_columns <- function(columns, rows, call) {
+  if (!length(columns)) return(list(of_row = integer(rows), sizes = rows[rows > 0]))
+  group_rows_cpp(lapply(unname(columns), group_values, call = call), rows, getOption("rowanroot.threads", 0L))
+}
+
 # The different values of a column, in the order in which they first appear, and each row's number among them, from 0.
 numbered_values <- function(column, call) {
-  numbers <- group_rows_cpp(list(group_values(column, call)), length(column), getOption("rowanroot.threads", 0L))
+  numbers <- groups_by_columns(list(column), length(column), call)
   list(different = take_rows(column, first_rows_cpp(numbers$of_row, length(numbers$sizes))), of_row = numbers$of_row)
 }
 

@@ -66,16 +66,14 @@ rule_as <- function(type) {
 # with the `like` of the result, unless that is plain; `of`, what is calculated with; `logical`, whether the result is
 # that; and `scale`, a number that both are multiplied by before the operation, and the result divided by after it.
 
-classed_comparison <- function(likes, types) {
+classed_equality <- function(likes, types) {
   if (any(vapply(likes, is.null, NA)) || !same_class(likes[[1]], likes[[2]])) return(NULL)
-  if (is.factor(likes[[1]]) && !is.ordered(likes[[1]])) return(NULL)
   list(of = likes[[1]], logical = TRUE)
 }
 
 # Categories can be equal without having an order.
-classed_equality <- function(likes, types) {
-  if (any(vapply(likes, is.null, NA)) || !same_class(likes[[1]], likes[[2]])) return(NULL)
-  list(of = likes[[1]], logical = TRUE)
+classed_comparison <- function(likes, types) {
+  if (!is.factor(likes[[1]]) || is.ordered(likes[[1]])) classed_equality(likes, types)
 }
 
 classed_lesser <- function(likes, types) {
@@ -109,6 +107,3 @@ classed_product <- function(likes, types) {
 classed_quotient <- function(likes, types) if (!is.null(likes[[1]])) classed_product(likes, types)
 
 classed_test <- function(likes, types) list(of = likes[[1]], logical = TRUE)
-
-# The plain number of days or seconds.
-classed_number <- function(likes, types) if (!is.factor(likes[[1]])) list(of = likes[[1]])

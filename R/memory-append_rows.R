@@ -1,28 +1,12 @@
 #' @export
 in_memory.step_append_rows <- function(step, data, call) {
   tables <- c(list(data), lapply(step$others, `[[`, "values"))
-  rows <- vapply(tables, nrow, 0L)
-  lacking <- lapply(stats::setNames(nm = step$columns), function(name) {
-    which(!vapply(tables, function(table) name %in% names(table), NA) & rows > 0)
-  })
-  tell_absent(lacking, rows)
-  columns <- lapply(step$columns, function(name) {
-    parts <- Map(function(table, rows) if (name %in% names(table)) table[[name]] else rep(NA, rows), tables, rows)
-    put_below(parts, name, call)
-  })
-  row_names <- if (has_row_names(data)) make.unique(unlist(lapply(tables, row.names))) else .set_row_names(sum(rows))
-  as_table_like(data, stats::setNames(columns, step$columns), row_names)
-}
-
-# Which tables, from 1 for the first, have no such column; a line for columns that the same ones lack.
-tell_absent <- function(lacking, rows) {
-  lacking <- lacking[lengths(lacking) > 0]
-  for (at in unique(unname(lacking))) {
-    names <- names(lacking)[vapply(lacking, identical, NA, at)]
-    tables <- ifelse(at == 1, "the first table", paste("table", at - 1, "to append"))
-    note_that(paste0("{listed(names)} {if (length(names) == 1) 'is' else 'are'} absent in ",
-                     "{paste(tables, collapse = ' and ')}: missing in {counted_rows(sum(rows[at]))}."), "filled")
-  }
+  places <- function(at) paste(ifelse(at == 1, "the first table", paste("table", at - 1, "to append")),
+                               collapse = " and ")
+  columns <- tables_below(tables, step$columns, places, function(parts, name) put_below(parts, name, call))
+  rows <- sum(vapply(tables, nrow, 0L))
+  row_names <- if (has_row_names(data)) make.unique(unlist(lapply(tables, row.names))) else .set_row_names(rows)
+  as_table_like(data, columns, row_names)
 }
 
 #' @export

@@ -9,7 +9,7 @@ core_view <- function(node, block) {
   stored <- typeof(like)
   if (!is.null(block$above)) like <- as_doubles(like)
   if (is.null(like) || !is_core_class(like)) return(NULL)
-  storage <- if (is.factor(like)) "integer" else "double"
+  storage <- core_type(like)
   seen <- switch(node$kind,
     classed = node$of,
     object = typed_constant(as.vector(unclass(node$value), storage), storage),
@@ -58,8 +58,7 @@ lower_classed <- function(node, arguments, block) {
 }
 
 operation_on_numbers <- function(word, nodes, given, block) {
-  if (word$memory == "") return(convert(nodes[[1]], "double"))
-  type <- if (is.factor(given$of)) "integer" else "double"
+  type <- core_type(given$of)
   nodes <- lapply(nodes, convert, type = type)
   if (!is.null(given$scale)) {
     scale <- typed_constant(given$scale, "double")
@@ -97,6 +96,6 @@ choose_classed <- function(condition, yes, no, block) {
   if (is.null(codes) || any(vapply(codes$likes[known], is.null, NA))) return(NULL)
   like <- codes$likes[known][[1]]
   if (!all(vapply(codes$likes[known], same_class, NA, b = like))) return(NULL)
-  type <- if (is.factor(like)) "integer" else "double"
+  type <- core_type(like)
   typed_classed(typed_choice(condition, convert(codes$nodes[[1]], type), convert(codes$nodes[[2]], type), type), like)
 }

@@ -1,10 +1,6 @@
 #' @export
 in_memory.step_columns_from <- function(step, data, call) {
-  threads <- getOption("rowanroot.threads", 0L)
-  rows <- nrow(data)
-  ids <- lapply(unname(as.list(data)[step$ids]), group_values, call = call)
-  groups <- if (length(ids)) group_rows_cpp(ids, rows, threads)
-            else list(of_row = integer(rows), sizes = if (rows) rows else integer())
+  groups <- groups_by_columns(as.list(data)[step$ids], nrow(data), call)
   count <- length(groups$sizes)
   first <- first_rows_cpp(groups$of_row, count)
   label <- label_of_rows(data[[step$name]], step$labels)
@@ -23,21 +19,13 @@ label_of_rows <- function(column, labels) {
 
 # The columns of one value: a list with one for each name.
 cells_of <- function(node, step, data, cell, count, call) {
-  cells <- count * length(step$labels)
-  if (node$kind == "column") {
-    values <- data[[node$name]]
-    row <- rep(NA_integer_, cells)
-    row[cell] <- seq_along(cell)
-    is_absent <- is.na(row)
-    if (sum(!is_absent) < length(cell)) stop_several_values(cell, values, step, node$name, data, call)
-    values <- values_in_rows(values, row)
-  } else {
-    found <- one_value_each(node, step, data, cell, call)
-    row <- rep(NA_integer_, cells)
-    row[found$cell] <- seq_along(found$cell)
-    values <- values_in_rows(found$values, row)
-    is_absent <- is.na(row)
-  }
+  found <- if (node$kind == "column") list(values = data[[node$name]], cell = cell)
+           else one_value_each(node, step, data, cell, call)
+  row <- rep(NA_integer_, count * length(step$labels))
+  row[found$cell] <- seq_along(found$cell)
+  is_absent <- is.na(row)
+  if (sum(!is_absent) < length(found$cell)) stop_several_values(cell, found$values, step, node$name, data, call)
+  values <- values_in_rows(found$values, row)
   if (!is.na(step$absent) && any(is_absent)) values <- with_absent(values, is_absent, step, call)
   lapply(seq_along(step$labels), function(k) take_rows(values, seq_len(count) + (k - 1) * count))
 }

@@ -3,9 +3,7 @@
 #' @export
 in_memory.step_one_of_each <- function(step, data, call) {
   threads <- getOption("rowanroot.threads", 0L)
-  groups <- lapply(unname(unclass(data)[step$by]), group_values, call = call)
-  if (!length(groups)) return(rows_at(data, seq_len(min(nrow(data), 1)) - 1L))
-  found <- group_rows_cpp(groups, nrow(data), threads)
+  found <- groups_by_columns(unclass(data)[step$by], nrow(data), call)
   order <- seq_len(nrow(data))
   # Rows that are missing in the order never come before others, from whichever end one looks.
   if (!is.null(step$order)) {

@@ -18,8 +18,7 @@ new_sides <- function(step, data, call) {
   rows <- new_block(data, nrow(data), call, step$env)
   rows$for_groups <- TRUE
   rows$within <- unlist(rows$columns[step$keys])
-  groups <- if (length(step$keys)) block_groups(rows)
-            else list(of_row = integer(nrow(data)), sizes = nrow(data)[nrow(data) > 0])
+  groups <- if (length(step$keys)) block_groups(rows) else groups_by_columns(list(), nrow(data), call)
   first <- first_rows_cpp(groups$of_row, length(groups$sizes))
   of_groups <- new_block(lapply(unclass(data)[step$keys], take_rows, rows = first), length(first), call, step$env)
   of_groups$for_groups <- TRUE

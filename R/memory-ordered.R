@@ -256,8 +256,9 @@ calculate_known <- function(direction, x, options, layout, about) {
                      getOption("rowanroot.threads", 0L))
     }
     if (is.numeric(x) && !is.object(x) || is.logical(x)) return(known(x))
-    if (is.factor(x)) return(structure(known(as.integer(x)), levels = levels(x), class = class(x)))
-    if (inherits(x, c("Date", "POSIXct", "difftime"))) return(with_class_of(known(as.vector(unclass(x))), x))
+    if (inherits(x, c("Date", "POSIXct", "difftime", "factor"))) {
+      return(with_class_of(known(as.vector(unclass(x))), x))
+    }
     values_in_rows(x, known(replace(seq_along(x), is.na(x), NA_integer_)))
   }, of_results = TRUE)
 }

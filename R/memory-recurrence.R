@@ -24,7 +24,7 @@ lower_running <- function(node, block) {
                    "try" = "Start with a double: {.code start = 0} instead of {.code start = 0L}."), "overflow",
                      block$call)
   }
-  slots <- Map(function(values, link) new_slot(block, like_again(values, link$like)), result$values, links)
+  slots <- Map(function(values, link) new_slot(block, if (is.null(link$like)) values else with_class_of(values, link$like)), result$values, links)
   if (length(slots) == 1) slots[[1]] else typed_columns(slots)
 }
 
@@ -64,8 +64,7 @@ lower_links <- function(node, starts, block) {
 }
 
 storage_of_link <- function(one) {
-  if (one$type == "missing") "logical" else if (one$type != "other") one$type
-  else if (is.factor(one$like)) "integer" else "double"
+  if (one$type == "missing") "logical" else if (one$type == "other") core_type(one$like) else one$type
 }
 
 lower_above <- function(node, block) {

@@ -97,3 +97,25 @@ put_files_below <- function(parts, name, files, place, call) {
                  "type_mismatch", call, column = name, file = files[k])
   })
 }
+
+# Columns of these names of several tables, one below the other. A table that lacks a column has missing values there;
+# `places` says in words where some tables, by their numbers, are. `put(parts, name)` puts the parts of one together.
+tables_below <- function(tables, names, places, put) {
+  rows <- vapply(tables, nrow, 0L)
+  lacking <- lapply(stats::setNames(nm = names), function(name) {
+    which(!vapply(tables, function(table) name %in% names(table), NA) & rows > 0)
+  })
+  tell_filled(lacking[lengths(lacking) > 0], rows, places)
+  lapply(stats::setNames(nm = names), function(name) {
+    put(Map(function(table, rows) if (name %in% names(table)) table[[name]] else rep(NA, rows), tables, rows), name)
+  })
+}
+
+# A line for columns that the same tables lack.
+tell_filled <- function(lacking, rows, places) {
+  for (at in unique(unname(lacking))) {
+    names <- names(lacking)[vapply(lacking, identical, NA, at)]
+    note_that(paste0("{listed(names)} {if (length(names) == 1) 'is' else 'are'} absent in {places(at)}: missing in ",
+                     "{counted_rows(sum(rows[at]))}."), "filled")
+  }
+}

@@ -51,25 +51,38 @@ source_columns.filling_source <- function(source, call) {
 source_read.filling_source <- function(source, columns, call) {
   shapes <- shapes_of(source, call)
   if (is.null(columns)) columns <- source_columns(source, call)
-  read <- function(shape, texts = character()) {
-    one <- shape$source
-    texts <- setdiff(intersect(texts, shape$columns), names(one$options$types))
-    if (length(texts)) one$options$types <- c(one$options$types, stats::setNames(rep("text", length(texts)), texts))
-    wanted <- intersect(columns, shape$columns)
-    source_read(one, if (length(wanted)) wanted else shape$columns[1], call)
-  }
-  parts <- lapply(shapes, read)
+  parts <- lapply(shapes, read_shape, columns = columns, call = call)
   # A column has the type of all its values, in all files.
   texts <- Filter(function(name) are_texts_somewhere(parts, name), columns)
-  if (inherits(source, "csv_source") && length(texts)) parts <- lapply(shapes, read, texts = texts)
-  rows <- vapply(parts, nrow, 0L)
-  lacking <- lapply(stats::setNames(nm = columns), function(name) {
-    which(!vapply(parts, function(part) name %in% names(part), NA) & rows > 0)
+  if (inherits(source, "csv_source")) parts <- Map(with_texts, parts, shapes, list(texts), list(call))
+  places <- function(at) files_in_words(unlist(lapply(shapes[at], `[[`, "files")))
+  files <- vapply(shapes, function(shape) shape$files[1], "")
+  place <- function(k, row) source_place(shapes[[k]]$source, row, call)
+  values <- tables_below(parts, columns, places, function(parts, name) {
+    put_files_below(parts, name, files, place, call)
   })
-  tell_filled(lacking, rows, shapes)
-  values <- lapply(stats::setNames(nm = columns), filled_column, parts = parts, rows = rows, shapes = shapes,
-                   call = call)
-  structure(values, row.names = .set_row_names(sum(rows)), class = "data.frame")
+  structure(values, row.names = .set_row_names(sum(vapply(parts, nrow, 0L))), class = "data.frame")
+}
+
+# Of these columns those that the files of a shape have; one at least, as it has the number of rows.
+read_shape <- function(shape, columns, call) {
+  wanted <- intersect(columns, shape$columns)
+  source_read(shape$source, if (length(wanted)) wanted else shape$columns[1], call)
+}
+
+# These columns read once more, as texts.
+with_texts <- function(part, shape, texts, call) {
+  asked <- shape$source$options$types
+  texts <- setdiff(intersect(texts, shape$columns), names(asked))
+  if (!length(texts)) return(part)
+  shape$source$options$types <- c(asked, stats::setNames(rep("text", length(texts)), texts))
+  part[texts] <- read_shape(shape, texts, call)[texts]
+  part
+}
+
+files_in_words <- function(files) {
+  others <- if (length(files) > 1) paste(" and", counted(length(files) - 1, "other file"))
+  paste0(cli::format_inline("{.file {files[1]}}"), others)
 }
 
 are_texts_somewhere <- function(parts, name) {
@@ -77,25 +90,6 @@ are_texts_somewhere <- function(parts, name) {
   known <- Filter(function(part) !(is.logical(part) && all(is.na(part))), there)
   if (length(known) < 2) return(FALSE)
   !all(vapply(known[-1], are_of_one_sort, NA, model = known[[1]]))
-}
-
-# A line for columns that the same files lack.
-tell_filled <- function(lacking, rows, shapes) {
-  lacking <- lacking[lengths(lacking) > 0]
-  for (at in unique(unname(lacking))) {
-    names <- names(lacking)[vapply(lacking, identical, NA, at)]
-    files <- unlist(lapply(shapes[at], `[[`, "files"))
-    others <- if (length(files) > 1) paste(" and", counted(length(files) - 1, "other file"))
-    note_that(paste0("{listed(names)} {if (length(names) == 1) 'is' else 'are'} absent in {.file {files[1]}}{others}: ",
-                     "missing in {counted_rows(sum(rows[at]))}."), "filled")
-  }
-}
-
-filled_column <- function(name, parts, rows, shapes, call) {
-  values <- Map(function(part, rows) if (name %in% names(part)) part[[name]] else rep(NA, rows), parts, rows)
-  put_files_below(unname(values), name, vapply(shapes, function(shape) shape$files[1], ""), function(k, row) {
-    source_place(shapes[[k]]$source, row, call)
-  }, call)
 }
 
 #' @export

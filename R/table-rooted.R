@@ -219,7 +219,7 @@ table_data <- function(x, call = NULL) {
   data
 }
 
-# Of a column that is text because of a few values, an error of types shows the first of them, and where it stands.
+# Where a few values make a column text, an error of types shows the first of them and where it stands.
 with_place_of_text <- function(x, data, code) {
   withCallingHandlers(code, rowanroot_type_mismatch = function(e) tell_place_of_text(e, x, data),
                       rowanroot_formula_failed = function(e) tell_place_of_text(e, x, data))

@@ -23,11 +23,11 @@ other_table_now <- function(other, call) {
   if (is.null(other$table)) other else new_other_table(other$table, other$shown, call)
 }
 
-# Of a rooted table its key, of other values these.
+# The key of a rooted table, or the values of another.
 key_of_other <- function(other) if (is.null(other$table)) as.list(other$values) else other$origin$key
 
-# What a line of a step depends on, of its other tables, but for the files that these are made from: those are told of
-# by themselves.
+# What the line of a step depends on in its other tables. The files that these are made from are left out: a run names
+# them by themselves.
 line_keys_of <- function(step) {
   lapply(step$others, function(other) {
     if (is.null(other$table)) return(as.list(other$values))

@@ -19,16 +19,20 @@ double unknown_of(double a, double b) {
   return is_missing_real(a) || is_missing_real(b) ? missing_real() : a != a ? a : b;
 }
 
+// How parts of a window are joined, and what a value alone is.
 struct Sum {
   using Value = long double;
+  static Value of(double value) { return value; }
   static Value join(Value a, Value b) { return a + b; }
 };
 struct Least {
   using Value = double;
+  static Value of(double value) { return value; }
   static Value join(Value a, Value b) { return a != a || b != b ? unknown_of(a, b) : std::min(a, b); }
 };
 struct Greatest {
   using Value = double;
+  static Value of(double value) { return value; }
   static Value join(Value a, Value b) { return a != a || b != b ? unknown_of(a, b) : std::max(a, b); }
 };
 
@@ -132,18 +136,36 @@ class Reaches {
               i >= window_.before && i + window_.after < rows_};
     }
     const double from = window_.from[at_(i)], to = window_.to[at_(i)];
-    while (first_ < rows_ && (window_.with_to ? place(first_) <= from : place(first_) < from)) ++first_;
-    while (last_ < rows_ && (window_.with_to ? place(last_) <= to : place(last_) < to)) ++last_;
+    first_ = is_new_ ? search(from) : first_;
+    last_ = is_new_ ? search(to) : last_;
+    is_new_ = false;
+    while (first_ < rows_ && is_before(first_, from)) ++first_;
+    while (last_ < rows_ && is_before(last_, to)) ++last_;
     return {first_, std::max(first_, last_), from >= place(0) - window_.step && to <= place(rows_ - 1) + window_.step};
   }
 
  private:
+  // Whether a row lies before an end of a window: one that is at it does where windows have their later end.
+  bool is_before(std::size_t i, double end) const { return window_.with_to ? place(i) <= end : place(i) < end; }
+
+  // The first row that does not. Who begins in the middle does not go through all rows before.
+  std::size_t search(double end) const {
+    std::size_t first = 0, count = rows_;
+    while (count > 0) {
+      const std::size_t half = count / 2;
+      if (is_before(first + half, end)) first += half + 1, count -= half + 1;
+      else count = half;
+    }
+    return first;
+  }
+
   double place(std::size_t i) const { return window_.at[at_(i)]; }
 
   const Window& window_;
   std::size_t rows_;
   Place at_;
   std::size_t first_ = 0, last_ = 0;
+  bool is_new_ = true;
 };
 
 // What there is of each sort in the window that moves along a group.
@@ -155,11 +177,11 @@ struct Counts {
   void remove(double value) { add(value, static_cast<std::size_t>(-1)); }
 };
 
-// Calls value(first, last) for the windows of rows `from` up to `to` that have a value, and looks after those that are
-// missing.
+// Calls value(first, last, known) for the windows of rows `from` up to `to` that have a value, and looks after those that
+// are missing: those without known values, unless `of_none`.
 template <class Place, class Value>
 void each_window(const Window& window, const double* values, std::size_t rows, std::size_t from, std::size_t to,
-                 Place at, double* result, Value value) {
+                 Place at, double* result, Value value, bool of_none = false) {
   Reaches<Place> reaches(window, rows, at);
   Counts counts;
   std::size_t first = 0, last = 0;
@@ -173,26 +195,10 @@ void each_window(const Window& window, const double* values, std::size_t rows, s
     if (window.complete && !reach.whole) continue;
     if (!window.skip && counts.missing) continue;
     if (!window.skip && counts.not_a_number) result[at(i)] = std::numeric_limits<double>::quiet_NaN();
-    else if (counts.known) result[at(i)] = value(reach.first, reach.last, counts.known);
+    else if (counts.known || of_none) result[at(i)] = value(reach.first, reach.last, counts.known);
   }
 }
 
-// Known values, joined from parts in their order.
-struct Total {
-  using Value = long double;
-  static Value of(double value) { return value; }
-  static Value join(const Value& a, const Value& b) { return a + b; }
-};
-struct Lowest {
-  using Value = double;
-  static Value of(double value) { return value; }
-  static Value join(Value a, Value b) { return std::min(a, b); }
-};
-struct Highest {
-  using Value = double;
-  static Value of(double value) { return value; }
-  static Value join(Value a, Value b) { return std::max(a, b); }
-};
 // How many values, their mean and the sum of squares around it (Chan, Golub and LeVeque, 1983).
 struct Spread {
   struct Value {
@@ -388,22 +394,12 @@ void medians(const Window& window, const double* values, const Sequence& sequenc
   });
 }
 
-// How many values are known: none is a number too.
-void counts(const Window& window, const double* values, const Sequence& sequence, double* result) {
-  LookUp look_up(sequence);
-  each_group(sequence, [&](std::size_t rows, auto place) {
-    Reaches<decltype(place)> reaches(window, rows, place);
-    Counts counts;
-    std::size_t first = 0, last = 0;
-    for (std::size_t i = 0; i < rows; ++i) {
-      look_up(1);
-      result[place(i)] = missing_real();
-      if (i >= reaches.rows()) continue;
-      const Reach reach = reaches.of(i);
-      for (; last < reach.last; ++last) counts.add(values[place(last)], 1);
-      for (; first < reach.first; ++first) counts.remove(values[place(first)]);
-      if (!window.complete || reach.whole) result[place(i)] = static_cast<double>(counts.known);
-    }
+// Here windows without known values have a value too.
+void counts(Window window, const double* values, const Sequence& sequence, double* result) {
+  window.skip = true;
+  each_piece(sequence, [&](std::size_t rows, std::size_t from, std::size_t to, auto place) {
+    each_window(window, values, rows, from, to, place, result,
+                [](std::size_t, std::size_t, std::size_t known) { return static_cast<double>(known); }, true);
   });
 }
 
@@ -427,17 +423,17 @@ void moving(Moving what, const Window& window, const double* values, const Seque
   switch (what) {
     case Moving::total:
       if (is_last_rows) return last_rows<Sum>(false, size, window.complete, values, sequence, result);
-      return joined<Total>(window, values, sequence, result, itself);
+      return joined<Sum>(window, values, sequence, result, itself);
     case Moving::mean:
       if (is_last_rows) return last_rows<Sum>(true, size, window.complete, values, sequence, result);
-      return joined<Total>(window, values, sequence, result,
+      return joined<Sum>(window, values, sequence, result,
                            [](long double sum, std::size_t known) { return sum / static_cast<long double>(known); });
     case Moving::least:
       if (is_last_rows) return last_rows<Least>(false, size, window.complete, values, sequence, result);
-      return joined<Lowest>(window, values, sequence, result, itself);
+      return joined<Least>(window, values, sequence, result, itself);
     case Moving::greatest:
       if (is_last_rows) return last_rows<Greatest>(false, size, window.complete, values, sequence, result);
-      return joined<Highest>(window, values, sequence, result, itself);
+      return joined<Greatest>(window, values, sequence, result, itself);
     case Moving::deviation: return joined<Spread>(window, values, sequence, result, deviation_of);
     case Moving::median: return medians(window, values, sequence, result);
     case Moving::count: return counts(window, values, sequence, result);
