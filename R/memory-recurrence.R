@@ -24,7 +24,9 @@ lower_running <- function(node, block) {
                    "try" = "Start with a double: {.code start = 0} instead of {.code start = 0L}."), "overflow",
                      block$call)
   }
-  slots <- Map(function(values, link) new_slot(block, if (is.null(link$like)) values else with_class_of(values, link$like)), result$values, links)
+  slots <- Map(function(values, link) {
+    new_slot(block, if (is.null(link$like)) values else with_class_of(values, link$like))
+  }, result$values, links)
   if (length(slots) == 1) slots[[1]] else typed_columns(slots)
 }
 

@@ -177,8 +177,8 @@ struct Counts {
   void remove(double value) { add(value, static_cast<std::size_t>(-1)); }
 };
 
-// Calls value(first, last, known) for the windows of rows `from` up to `to` that have a value, and looks after those that
-// are missing: those without known values, unless `of_none`.
+// Calls value(first, last, known) for the windows of rows `from` up to `to` that have a value, and looks after those
+// that are missing: those without known values, unless `of_none`.
 template <class Place, class Value>
 void each_window(const Window& window, const double* values, std::size_t rows, std::size_t from, std::size_t to,
                  Place at, double* result, Value value, bool of_none = false) {
