@@ -18,7 +18,7 @@ new_step_columns_from <- function(typed, absent, table, names, env, call) {
   if (!is.atomic(absent) || length(absent) != 1) {
     stop_because("{.arg absent} must be one value, not {what_is(absent)}.", "bad_argument", call)
   }
-  name <- one_column(typed$name, names, env, call)
+  name <- one_column(typed$name, names, env, call, "One column has the names.")
   values <- values_of_cells(typed$value, names, env, call)
   other <- new_other_table(table, quote(x), call)
   labels <- labels_of_names(other$values[[name]], name, call)

@@ -81,7 +81,7 @@ keys_of_both <- function(by, names, others, env, call) {
     choose_columns(parts[[k]], names, env, call)
   })
   other <- lapply(seq_along(parts), function(k) {
-    if (nzchar(given[k])) return(one_column(parts[[k]], others, env, call))
+    if (nzchar(given[k])) return(one_column(parts[[k]], others, env, call, "Each name in `by` is for one column."))
     unknown <- setdiff(own[[k]], others)
     if (!length(unknown)) return(own[[k]])
     hint <- nearest_name(unknown[1], others)

@@ -47,10 +47,10 @@ new_step_rename <- function(typed, style, names, env, call) {
             class = c("step_rename", "step_columns", "step"))
 }
 
-one_column <- function(expr, names, env, call) {
+one_column <- function(expr, names, env, call, rule = "Each new name is for one column.") {
   chosen <- choose_columns(expr, names, env, call)
   if (length(chosen) == 1) return(chosen)
-  stop_because(c("Each new name is for one column.", "found" = "{.code {one_line(expr)}} chooses {length(chosen)}."),
+  stop_because(c("{rule}", "found" = "{.code {one_line(expr)}} chooses {length(chosen)}."),
                "bad_choice", call)
 }
 

@@ -97,6 +97,7 @@ test_that("what can't be joined is refused, with the way out", {
     join_rows(visits, mites, by = c(hive = code))
     join_rows(visits, mites, by = c(hive = week))
     join_rows(visits, mites, by = c(hive = code, hive = week))
+    join_rows(visits, mites, by = c(hive = code:week))
     join_rows(visits, visits, by = hive)
     join_rows(visits, 3, by = hive)
     join_rows(visits, mites, by = c(hive = code), unmatched = "all")

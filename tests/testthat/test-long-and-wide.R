@@ -88,6 +88,7 @@ test_that("what can't be turned is refused, with the way out", {
     rows_from_columns(wide, a = may)
     columns_from_rows(long, month)
     columns_from_rows(long, mont, kg)
+    columns_from_rows(long, c(hive, month), kg)
     columns_from_rows(long, month, kg)
     columns_from_rows(long, month, kg * 2)
     columns_from_rows(transform(long, month = c("may", NA, "")), month, kg)
