@@ -169,7 +169,7 @@ once_a_run <- function(run, code) {
     text <- conditionMessage(w)
     if (text %in% run$warned) tryInvokeRestart("muffleWarning")
     run$warned <- c(run$warned, text)
-  })
+  }, rowanroot_told_before = function(w) tryInvokeRestart("muffleWarning"))
 }
 
 # A failed output leaves those alone that don't depend on it.

@@ -109,9 +109,10 @@ open_table <- function(path, separator = ",", decimal = ".", missing = c("", "NA
   new_rooted_table(source, source_columns(source, call))
 }
 
-# `cache` holds the values that were last looked at, and their key.
-new_rooted_table <- function(source, columns, steps = list()) {
-  as_rooted_table(list(source = source, columns = columns, steps = steps, cache = new.env(parent = emptyenv())))
+# `cache` holds what is known of the values; `earlier` leads to the caches of the tables that it was made from.
+new_rooted_table <- function(source, columns, steps = list(), earlier = list()) {
+  as_rooted_table(list(source = source, columns = columns, steps = steps, cache = new.env(parent = emptyenv()),
+                       earlier = earlier))
 }
 
 # An environment whose names are the columns, each of which is calculated when it is looked at: so R's functions
@@ -132,7 +133,7 @@ column_of <- function(table, name) {
 
 add_step <- function(x, step) {
   if (length(step_checks(step))) step$check <- new_check()
-  table <- new_rooted_table(rooted(x)$source, step$columns, c(rooted(x)$steps, list(step)))
+  table <- new_rooted_table(rooted(x)$source, step$columns, c(rooted(x)$steps, list(step)), earlier_caches(x))
   if (!is.null(step$check)) tell_check_added(table, step$check)
   table
 }
@@ -161,12 +162,15 @@ bound_again <- function(step, columns, call) {
   again
 }
 
-# What the values of a table are made from: its parts and its steps, and one key of all that.
+# What the values of a table are made from: its parts and its steps, and one key of all that; `keys` has such a key for
+# the values after each step.
 table_origin <- function(x, call) {
   parts <- source_parts(rooted(x)$source, call)
-  steps <- vapply(rooted(x)$steps, key_of_step, "")
-  list(parts = parts, looked_up = looked_up_parts(rooted(x)$steps),
-       key = rlang::hash(paste(c(engine_version, source_key(rooted(x)$source), parts$hash, steps), collapse = "\n")))
+  made_from <- c(engine_version, source_key(rooted(x)$source), parts$hash, vapply(rooted(x)$steps, key_of_step, ""))
+  steps <- length(rooted(x)$steps)
+  key_after <- function(k) rlang::hash(paste(utils::head(made_from, length(made_from) - steps + k), collapse = "\n"))
+  list(parts = parts, looked_up = looked_up_parts(rooted(x)$steps), key = key_after(steps),
+       keys = vapply(seq_len(steps), key_after, ""))
 }
 
 # The columns of the source that the steps need.
@@ -211,12 +215,18 @@ table_data <- function(x, call = NULL) {
   origin <- table_origin(x, call)
   if (identical(cache$origin$key, origin$key)) return(cache$data)
   if (!is.null(cache$origin)) tell_what_changed(all_parts(cache$origin), all_parts(origin), length(typed_calls(x)))
-  x <- with_keys(x, origin$parts, call)
-  data <- source_data(rooted(x)$source, origin$parts, needed_columns(x, call), call)
-  data <- with_place_of_text(x, data, with_seed_of_script(run_steps(rooted(x)$steps, data, call)))
+  data <- calculated(x, origin, NULL, call)
   cache$data <- data
   cache$origin <- origin
   data
+}
+
+# Some of the columns, calculated by themselves. What checks look at is looked at all the same.
+table_columns <- function(x, wanted, call) {
+  x <- current_table(x, call)
+  origin <- table_origin(x, call)
+  if (identical(rooted(x)$cache$origin$key, origin$key)) return(rooted(x)$cache$data)
+  calculated(x, origin, wanted, call)
 }
 
 # Where a few values make a column text, an error of types shows the first of them and where it stands.
@@ -250,30 +260,6 @@ named_in_message <- function(names, message) {
   words <- regmatches(message, gregexpr("[[:alnum:]._]+", message))[[1]]
   quoted <- vapply(names, function(name) grepl(paste0("`", name, "`"), message, fixed = TRUE), NA)
   names[names %in% words | quoted]
-}
-
-run_steps <- function(steps, data, call) {
-  check_types_of_steps(steps, data, call)
-  for (k in seq_along(steps)) {
-    tell_progress(paste("step", k, "of", length(steps)))
-    data <- execute(default_engine(), steps[[k]], data, call)
-  }
-  data
-}
-
-# Some of the columns, calculated by themselves. What checks look at is looked at all the same.
-table_columns <- function(x, wanted, call) {
-  x <- current_table(x, call)
-  origin <- table_origin(x, call)
-  if (identical(rooted(x)$cache$origin$key, origin$key)) return(rooted(x)$cache$data)
-  x <- with_keys(x, origin$parts, call)
-  steps <- rooted(x)$steps
-  for (k in rev(seq_along(steps))) {
-    steps[[k]]$wanted <- wanted
-    wanted <- step_needs(steps[[k]], wanted)
-  }
-  data <- source_data(rooted(x)$source, origin$parts, source_columns_of(x, wanted, call), call)
-  with_place_of_text(x, data, with_seed_of_script(run_steps(steps, data, call)))
 }
 
 tell_what_changed <- function(before, now, steps) {

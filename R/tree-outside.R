@@ -111,13 +111,14 @@ tell_not_repeatable <- function(lines, call) {
   }
 }
 
+random_state <- function() get0(".Random.seed", globalenv(), inherits = FALSE)
+
 # Functions of packages may draw random numbers too: R's own state shows it. Notes it in the record, from which the
 # next run knows.
 noting_drawn <- function(code, note, lines, call) {
-  drawn <- function() get0(".Random.seed", globalenv(), inherits = FALSE)
-  before <- drawn()
+  before <- random_state()
   value <- code
-  if (identical(before, drawn())) return(value)
+  if (identical(before, random_state())) return(value)
   note()
   if (!any(vapply(lines, function(line) !is.null(line$anew), NA))) {
     tell_not_repeatable(list(list(text = "A function of a package", anew = outside_words[["random"]])), call)
@@ -129,7 +130,7 @@ noting_drawn <- function(code, note, lines, call) {
 with_seed_of_script <- function(code) {
   seed <- state$run$seed
   if (is.null(seed)) return(code)
-  old <- get0(".Random.seed", globalenv(), inherits = FALSE)
+  old <- random_state()
   on.exit(if (is.null(old)) rm(".Random.seed", envir = globalenv()) else assign(".Random.seed", old, globalenv()))
   set.seed(seed)
   code
