@@ -97,10 +97,12 @@ says_the_same <- function(place) {
   found %in% c("return {};", "return false;", "return 0;", "return nullptr;")
 }
 
-# The file with the change, in a folder of its own.
+# The file with the change, in a folder of its own. A header is found beside the file that takes it in: all that do so
+# stand beside the one with the change.
 write_change <- function(place, work) {
   unlink(work, recursive = TRUE)
   dir.create(work, recursive = TRUE)
+  if (grepl("h$", place$file)) file.copy(core, work)
   lines <- readLines(place$file)
   lines[place$line] <- changed_line(lines[place$line], place)
   writeLines(lines, file.path(work, basename(place$file)))

@@ -36,17 +36,20 @@ std::string with_codes_made_out(const std::string& text) {
     unsigned code = 0;
     const bool is_code = text.compare(i, 2, "_x") == 0 && i + 7 <= text.size() && text[i + 6] == '_' &&
                          std::from_chars(text.data() + i + 2, text.data() + i + 6, code, 16).ptr == text.data() + i + 6;
+    const bool is_low = is_code && code >= 0xDC00 && code < 0xE000;
+    if (is_low != (high != 0)) throw XmlError("a text has half of a character");
     if (!is_code) {
       made.push_back(text[i]);
       continue;
     }
     if (code == 0) throw XmlError("a text has the character U+0000");
     i += 6;
-    if (code >= 0xD800 && code < 0xDC00) high = code;
-    else if (code >= 0xDC00 && code < 0xE000 && high)
-      append_utf8(0x10000 + ((high - 0xD800) << 10) + (code - 0xDC00), &made);
-    else append_utf8(code, &made);
+    if (is_low) append_utf8(0x10000 + ((high - 0xD800) << 10) + (code - 0xDC00), &made);
+    const bool is_high = code >= 0xD800 && code < 0xDC00;
+    if (!is_low && !is_high) append_utf8(code, &made);
+    high = is_high ? code : 0;
   }
+  if (high) throw XmlError("a text has half of a character");
   return made;
 }
 

@@ -59,6 +59,28 @@ TEST("columns come in any order, and lines know where they are") {
   CHECK(lines.first_line(1, json_text) == 1);
 }
 
+TEST("the first value of each kind is told, cut off where it is long") {
+  const std::string text(2000, 'x'), accents = [] {
+    std::string all;
+    while (all.size() < 2000) all += "\xC3\xA9";
+    return all;
+  }();
+  JsonLines lines("{\"a\":1,\"b\":\"" + text + "\"}\n{\"a\":2.5,\"b\":\"2026-02-28\"}\n{\"a\":3,\"c\":\"x" + accents +
+                  "\"}\n{\"a\":7.5}\n");
+  CHECK(lines.first_value(0, json_integer) == "1" && lines.first_line(0, json_integer) == 1);
+  CHECK(lines.first_value(0, json_real) == "2.5" && lines.first_line(0, json_real) == 2);
+  CHECK(lines.first_value(1, json_date) == "2026-02-28" && lines.first_line(1, json_date) == 2);
+  CHECK(lines.kinds(0) == (json_integer | json_real) && lines.kinds(1) == (json_text | json_date));
+  const auto is_cut = [](const std::string& shown, const std::string& whole) {
+    const std::string kept = shown.substr(0, shown.size() - 3);
+    return shown.size() > 20 && shown.size() < whole.size() && shown.substr(shown.size() - 3) == "..." &&
+           whole.compare(0, kept.size(), kept) == 0 && kept.size() % 2 == whole.size() % 2;
+  };
+  CHECK(is_cut(lines.first_value(1, json_text), text));
+  CHECK(is_cut(lines.first_value(2, json_text), "x" + accents));
+  CHECK(lines.name(2) == "c" && lines.line_of_row(3) == 4 && lines.kind(2, 0) == 0 && lines.kind(2, 3) == 0);
+}
+
 TEST("what is not JSON is told with the line") {
   const char* const wrong[] = {"[1]",
                                "{\"a\":01}",
