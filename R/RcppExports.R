@@ -73,8 +73,12 @@ end_flush_cpp <- function(flush) {
     .Call(`_rowanroot_end_flush_cpp`, flush)
 }
 
-available_memory_cpp <- function() {
-    .Call(`_rowanroot_available_memory_cpp`)
+limit_memory_cpp <- function(bytes, folder) {
+    invisible(.Call(`_rowanroot_limit_memory_cpp`, bytes, folder))
+}
+
+memory_use_cpp <- function() {
+    .Call(`_rowanroot_memory_use_cpp`)
 }
 
 file_states_cpp <- function(paths) {

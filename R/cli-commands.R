@@ -7,10 +7,11 @@ cli_run <- function(args) {
     optparse::make_option("--only", metavar = "output", help = "write this output only, named as in the script"),
     optparse::make_option("--dry-run", action = "store_true", default = FALSE, dest = "dry_run",
                           help = "write nothing, and show what would be written"),
-    json_option
+    memory_option, json_option
   )
   given <- cli_arguments("run", args, options)
   if (is.null(given)) return(exit_done)
+  use_memory_option(given$options$memory, "run")
   check_cli_file(given$args, "run")
   if (given$options$dry_run) return(tell_status(checked_status(given$args), given$options$json))
   run <- function() complete_run(given$args, given$options$force, given$options$only, quote(run_script()))
@@ -72,6 +73,15 @@ only_json <- function(code) {
     state$json <- NULL
   })
   code
+}
+
+memory_option <- optparse::make_option("--memory", metavar = "size",
+                                       help = "how much memory to use, as in \"4 GB\" [half of what is free]")
+
+use_memory_option <- function(size, command) {
+  if (is.null(size)) return(invisible())
+  tryCatch(memory_size(size, "--memory"), rowanroot_bad_argument = function(e) stop_usage(command, e$parts[1]))
+  options(rowanroot.memory = size)
 }
 
 # The number that an option gives, which must be in a range.

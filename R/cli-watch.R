@@ -2,9 +2,10 @@
 
 cli_watch <- function(args) {
   options <- list(optparse::make_option("--every", default = "1", metavar = "seconds",
-                                        help = "how often to look at the files [%default]"))
+                                        help = "how often to look at the files [%default]"), memory_option)
   given <- cli_arguments("watch", args, options)
   if (is.null(given)) return(exit_done)
+  use_memory_option(given$options$memory, "watch")
   every <- number_option(given$options$every, "--every", "watch", 0.05, whole = FALSE)
   check_cli_file(given$args, "watch")
   tryCatch(watch_script(given$args, every), interrupt = function(e) cat("\nStopped watching.\n"))

@@ -77,9 +77,11 @@ table_of_output <- function(output, call) {
 
 cli_report <- function(args) {
   options <- list(optparse::make_option("--to", metavar = "file",
-                                        help = "the file to write [the script's name, with -report.html]"))
+                                        help = "the file to write [the script's name, with -report.html]"),
+                  memory_option)
   given <- cli_arguments("report", args, options)
   if (is.null(given)) return(exit_done)
+  use_memory_option(given$options$memory, "report")
   check_cli_file(given$args, "report")
   to <- given$options$to
   if (is.null(to)) to <- paste0(tools::file_path_sans_ext(given$args), "-report.html")

@@ -4,7 +4,7 @@
 memory_engine <- function() structure(list(), class = "memory_engine")
 
 #' @export
-execute.memory_engine <- function(engine, step, table, call) in_memory(step, table, call)
+execute.memory_engine <- function(engine, step, table, call) within_memory(in_memory(step, table, call))
 
 # The data frame after the step.
 in_memory <- function(step, data, call) UseMethod("in_memory")

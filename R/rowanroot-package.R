@@ -30,8 +30,10 @@
 #' Set with [options()]; none is needed.
 #'
 #' * `rowanroot.threads`: how many threads a job may use; 0, the default, depends on the size of the job.
-#' * `rowanroot.memory`: how many bytes of memory a run may use; by default all that the system can give. A table that
-#'   needs more is read, calculated and written in chunks, if its steps go row by row or continue from the row above.
+#' * `rowanroot.memory`: how much memory rowanroot's own columns may take, as in `"4 GB"` or in bytes, at least 64 MB;
+#'   by default half of what is free. What is beyond that lies in files without a name in the folder
+#'   `rowanroot.scratch`: by default `.rowanroot/scratch`, or R's temporary folder where there is no `.rowanroot`.
+#'   Vectors that R's functions make, and strings that somebody looks at, are R's memory and do not count.
 #' * `rowanroot.keep`: `FALSE` to store nothing but the journal in `.rowanroot`. `rowanroot.kept_bytes` (10e9) limits
 #'   the size of the cached columns; those unused for longest are removed first. Columns of files are cached if the
 #'   files have `rowanroot.keep_from` (1e6) bytes together, calculated columns if they took `rowanroot.keep_seconds`

@@ -3,13 +3,19 @@
 # What is read and what is calculated, and some of it twice for a while.
 memory_per_byte <- 2.5
 
-memory_allowed <- function() getOption("rowanroot.memory", available_memory_cpp())
+memory_allowed <- function() {
+  set_memory()
+  memory_use_cpp()$budget
+}
+
+# Files of so many bytes are read in chunks, if what is done with them allows that.
+chunks_from <- function() getOption("rowanroot.chunks_from", memory_allowed() / memory_per_byte)
 
 needs_chunks <- function(x, path, call) {
   source <- rooted(x)$source
   if (!inherits(source, "csv_source") || inherits(source, "filling_source")) return(FALSE)
   if (path_ending(path) != "csv" || "category" %in% source$options$types) return(FALSE)
-  if (memory_per_byte * sum(file.size(source_files(source, call)$path)) <= memory_allowed()) return(FALSE)
+  if (sum(file.size(source_files(source, call)$path)) <= chunks_from()) return(FALSE)
   all(vapply(rooted(x)$steps, goes_by_chunks, NA))
 }
 

@@ -172,7 +172,7 @@ save_output <- function(x, target, force, guard, call) {
   }
   tell_not_repeatable(now$lines, call)
   started <- proc.time()[["elapsed"]]
-  rows <- with_progress(source_bytes(rooted(x)$source), target_write(target, x, now, found, force, call))
+  rows <- with_progress(source_bytes(rooted(x)$source), within_memory(target_write(target, x, now, found, force, call)))
   why <- if (found$state == "up to date") "asked for" else if (found$state == "foreign" && force) c(found$why,
       "asked for") else found$why
   tell_run(target$name, "made", why, rows = rows, seconds = round(proc.time()[["elapsed"]] - started, 3))

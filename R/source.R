@@ -37,7 +37,7 @@ source_data <- function(source, parts, columns, call) {
   lacking <- if (!is.null(columns)) setdiff(columns, names(source$cache$data))
   if (is.null(source$cache$data) || length(lacking)) {
     tell_progress(paste("reading", source_title(source)))
-    data <- source_read(source, lacking, call)
+    data <- within_memory(source_read(source, lacking, call))
     check_still_same(source, parts, call)
     # What was read is known to be what the hashes are of only now.
     source$cache$content <- source$cache$reading

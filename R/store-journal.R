@@ -9,13 +9,22 @@ journal_path <- function() file.path(journal_folder(), "journal.jsonl")
 # How many records of each output stay: those before the last distinguish an old output from a foreign file.
 records_kept <- 5L
 
-read_journal <- function() {
-  if (!file.exists(journal_path())) return(list())
-  lines <- readLines(journal_path(), encoding = "UTF-8", warn = FALSE)
-  records <- lapply(lines[nzchar(lines)], function(line) {
+read_journal <- function() journal_entries()$records
+
+# The `records` that are whole, and the `lines` that they were read from. Each save looks at the journal: a line that
+# was read before is not read again.
+journal_entries <- function() {
+  lines <- if (file.exists(journal_path())) readLines(journal_path(), encoding = "UTF-8", warn = FALSE)
+  at <- match(lines, state$journal$lines)
+  records <- state$journal$records[at]
+  records[is.na(at)] <- lapply(lines[is.na(at)], function(line) {
     tryCatch(jsonlite::fromJSON(line, simplifyVector = FALSE), error = function(e) NULL)
   })
-  Filter(function(record) is.character(record$output) && is.character(record$written), records)
+  is_whole <- vapply(records, function(record) {
+    is.list(record) && is.character(record$output) && is.character(record$written)
+  }, NA)
+  state$journal <- list(lines = lines[is_whole], records = records[is_whole])
+  state$journal
 }
 
 output_records <- function(output) Filter(function(record) identical(record$output, output), read_journal())
@@ -55,13 +64,15 @@ as_json <- function(x) jsonlite::toJSON(x, auto_unbox = TRUE, null = "null", dig
 
 add_record <- function(record) {
   dir.create(journal_folder(), showWarnings = FALSE)
-  records <- c(read_journal(), list(without_details(record)))
+  before <- journal_entries()
+  record <- without_details(record)
+  records <- c(before$records, list(record))
   outputs <- vapply(records, `[[`, "", "output")
   later <- rev(stats::ave(rev(seq_along(outputs)), rev(outputs), FUN = seq_along))
+  lines <- c(before$lines, as_json(record))[later <= records_kept]
   records <- records[later <= records_kept]
   remove_files(setdiff(list.files(dirname(details_path("")), full.names = TRUE),
                        details_path(unlist(lapply(records, `[[`, "details")))))
-  lines <- vapply(records, as_json, "")
   replace_file(journal_path(), function(file) {
     connection <- file(file, "wb")
     on.exit(close(connection))

@@ -240,13 +240,24 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// available_memory_cpp
-double available_memory_cpp();
-RcppExport SEXP _rowanroot_available_memory_cpp() {
+// limit_memory_cpp
+void limit_memory_cpp(double bytes, std::string folder);
+RcppExport SEXP _rowanroot_limit_memory_cpp(SEXP bytesSEXP, SEXP folderSEXP) {
+BEGIN_RCPP
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< double >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< std::string >::type folder(folderSEXP);
+    limit_memory_cpp(bytes, folder);
+    return R_NilValue;
+END_RCPP
+}
+// memory_use_cpp
+Rcpp::List memory_use_cpp();
+RcppExport SEXP _rowanroot_memory_use_cpp() {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    rcpp_result_gen = Rcpp::wrap(available_memory_cpp());
+    rcpp_result_gen = Rcpp::wrap(memory_use_cpp());
     return rcpp_result_gen;
 END_RCPP
 }
@@ -1234,7 +1245,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_joined_texts_cpp", (DL_FUNC) &_rowanroot_joined_texts_cpp, 3},
     {"_rowanroot_begin_flush_cpp", (DL_FUNC) &_rowanroot_begin_flush_cpp, 1},
     {"_rowanroot_end_flush_cpp", (DL_FUNC) &_rowanroot_end_flush_cpp, 1},
-    {"_rowanroot_available_memory_cpp", (DL_FUNC) &_rowanroot_available_memory_cpp, 0},
+    {"_rowanroot_limit_memory_cpp", (DL_FUNC) &_rowanroot_limit_memory_cpp, 2},
+    {"_rowanroot_memory_use_cpp", (DL_FUNC) &_rowanroot_memory_use_cpp, 0},
     {"_rowanroot_file_states_cpp", (DL_FUNC) &_rowanroot_file_states_cpp, 1},
     {"_rowanroot_file_identities_cpp", (DL_FUNC) &_rowanroot_file_identities_cpp, 1},
     {"_rowanroot_divert_output_cpp", (DL_FUNC) &_rowanroot_divert_output_cpp, 0},

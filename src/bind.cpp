@@ -20,8 +20,25 @@ bool is_ascii(SEXP text) {
   return true;
 }
 
-void* get_large(R_allocator_t*, size_t bytes) { return get_memory(bytes); }
-void give_back(R_allocator_t*, void* memory) { give_large_back(memory); }
+// What R will ask for next: it can say only that there is no memory, and not why.
+struct {
+  void* memory = nullptr;
+  std::size_t bytes = 0;
+} reserved;
+
+void reserve(std::size_t bytes) {
+  if (reserved.memory) give_counted_back(reserved.memory);
+  reserved = {get_memory(bytes), bytes};
+  if (!reserved.memory) throw OutOfMemory();
+}
+
+void* get_large(R_allocator_t*, size_t bytes) {
+  if (!reserved.memory || bytes > reserved.bytes) return get_memory(bytes);
+  void* const memory = reserved.memory;
+  reserved.memory = nullptr;
+  return memory;
+}
+void give_back(R_allocator_t*, void* memory) { give_counted_back(memory); }
 R_allocator_t large_memory = {get_large, give_back, nullptr, nullptr};
 
 }  // namespace
@@ -52,9 +69,12 @@ const void* address_of(SEXP x) {
 void* writable_address(SEXP x) { return const_cast<void*>(address_of(x)); }
 
 SEXP new_vector(SEXPTYPE type, R_xlen_t n) {
-  const std::size_t value = type == REALSXP || type == STRSXP ? 8 : 4;
-  return static_cast<std::size_t>(n) * value < large_region ? Rf_allocVector(type, n)
-                                                           : Rf_allocVector3(type, n, &large_memory);
+  const std::size_t value = type == REALSXP || type == STRSXP ? 8 : type == RAWSXP ? 1 : 4;
+  const std::size_t bytes = static_cast<std::size_t>(n) * value;
+  if (bytes < counted_region) return Rf_allocVector(type, n);
+  // With the head of a vector.
+  reserve(bytes + 256);
+  return Rf_allocVector3(type, n, &large_memory);
 }
 
 bool is_comparable(SEXP text) {

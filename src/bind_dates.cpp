@@ -13,7 +13,7 @@ SEXP date_part_cpp(Rcpp::NumericVector values, std::string part, double units_pe
 // The first day of each value's period, or its last.
 // [[Rcpp::export]]
 Rcpp::NumericVector period_days_cpp(Rcpp::NumericVector values, std::string period, bool last, double units_per_day) {
-  Rcpp::NumericVector result(Rcpp::no_init(values.size()));
+  Rcpp::NumericVector result(new_vector(REALSXP, values.size()));
   rowanroot::period_days(rowanroot::period_of_name(period), last, values.begin(), units_per_day,
                          static_cast<std::size_t>(values.size()), result.begin());
   return result;
@@ -21,7 +21,7 @@ Rcpp::NumericVector period_days_cpp(Rcpp::NumericVector values, std::string peri
 
 // [[Rcpp::export]]
 Rcpp::NumericVector add_months_cpp(Rcpp::NumericVector values, Rcpp::NumericVector months, double units_per_day) {
-  Rcpp::NumericVector result(Rcpp::no_init(values.size()));
+  Rcpp::NumericVector result(new_vector(REALSXP, values.size()));
   rowanroot::add_months(values.begin(), units_per_day, static_cast<std::size_t>(values.size()), months.begin(),
                         static_cast<std::size_t>(months.size()), result.begin());
   return result;
@@ -30,7 +30,7 @@ Rcpp::NumericVector add_months_cpp(Rcpp::NumericVector values, Rcpp::NumericVect
 // [[Rcpp::export]]
 Rcpp::NumericVector months_between_cpp(Rcpp::NumericVector from, Rcpp::NumericVector to, double units_per_day) {
   const R_xlen_t rows = from.size() == 1 ? to.size() : from.size();
-  Rcpp::NumericVector result(Rcpp::no_init(rows));
+  Rcpp::NumericVector result(new_vector(REALSXP, rows));
   rowanroot::months_between(from.begin(), static_cast<std::size_t>(from.size()), to.begin(),
                             static_cast<std::size_t>(to.size()), units_per_day, static_cast<std::size_t>(rows),
                             result.begin());

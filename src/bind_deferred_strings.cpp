@@ -149,7 +149,7 @@ struct DeferredStrings {
     if constexpr (!Form::makes_new) {
       return Form::text(parts(x), i);
     } else {
-      if (strings(x) == R_NilValue) R_set_altrep_data2(x, Rf_allocVector(STRSXP, length(x)));
+      if (strings(x) == R_NilValue) R_set_altrep_data2(x, new_vector(STRSXP, length(x)));
       if (STRING_ELT(strings(x), i) == R_BlankString) {
         // Who looks at one after the other will look at more: as many are made as there are, and soon all, since R's
         // collector, which waits meanwhile, may come after each time.
@@ -180,7 +180,7 @@ struct DeferredStrings {
   static void make_all(SEXP x, Between between) {
     constexpr R_xlen_t step = 1 << 16;
     const R_xlen_t n = length(x);
-    if (strings(x) == R_NilValue) R_set_altrep_data2(x, Rf_allocVector(STRSXP, n));
+    if (strings(x) == R_NilValue) R_set_altrep_data2(x, new_vector(STRSXP, n));
     StringMaker maker(strings(x), n);
     for (R_xlen_t first = 0; first < n; first += step) {
       make_some(x, first, std::min(first + step, n), maker);

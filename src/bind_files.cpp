@@ -3,17 +3,16 @@
 #include <Rcpp.h>
 
 #include <fcntl.h>
-#include <sys/resource.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include <algorithm>
 #include <cerrno>
 #include <cstdio>
 #include <cstring>
-#include <fstream>
 #include <future>
 #include <string>
+
+#include "memory.h"
 
 namespace {
 
@@ -41,21 +40,19 @@ SEXP begin_flush_cpp(std::string path) {
 // [[Rcpp::export]]
 std::string end_flush_cpp(SEXP flush) { return Rcpp::XPtr<Flush>(flush)->get(); }
 
-// How many bytes of memory the process can still have: as many as the system has, or its limits allow. Infinite where
-// that is not known.
+// Large pieces of memory beyond so many bytes are files in this folder; 0 stands for half of what is free.
 // [[Rcpp::export]]
-double available_memory_cpp() {
-  double available = R_PosInf;
-  std::ifstream of_system("/proc/meminfo");
-  for (std::string line; std::getline(of_system, line);)
-    if (line.compare(0, 13, "MemAvailable:") == 0) available = 1024 * std::stod(line.substr(13));
-  struct rlimit limit;
-  double pages = 0;
-  if (::getrlimit(RLIMIT_AS, &limit) == 0 && limit.rlim_cur != RLIM_INFINITY &&
-      std::ifstream("/proc/self/statm") >> pages)
-    available = std::min(available, std::max(0.0, static_cast<double>(limit.rlim_cur) -
-                                                      pages * static_cast<double>(::sysconf(_SC_PAGESIZE))));
-  return available;
+void limit_memory_cpp(double bytes, std::string folder) {
+  rowanroot::limit_memory(static_cast<std::size_t>(bytes), folder);
+}
+
+// How many bytes the process may use, and how many of large pieces it uses as memory and as files.
+// [[Rcpp::export]]
+Rcpp::List memory_use_cpp() {
+  const rowanroot::MemoryUse use = rowanroot::memory_in_use();
+  return Rcpp::List::create(Rcpp::Named("budget") = static_cast<double>(rowanroot::memory_budget()),
+                            Rcpp::Named("memory") = static_cast<double>(use.memory),
+                            Rcpp::Named("files") = static_cast<double>(use.files));
 }
 
 // For each file a text that is another one whenever the file is written to or replaced: its size, its number in the

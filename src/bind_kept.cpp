@@ -9,6 +9,7 @@
 #include "kept.h"
 #include "kept_column.h"
 #include "deferred_strings.h"
+#include "memory.h"
 #include "names.h"
 #include "text_numbering.h"
 
@@ -82,15 +83,15 @@ class Contents {
       }
     }
     buffers_.push_back({sizes_.data(), rows_ * sizeof(std::int32_t)});
-    for (const std::string& page : pages_) buffers_.push_back({page.data(), page.size()});
+    for (const RowBytes& page : pages_) buffers_.push_back({page.data(), page.size()});
   }
 
   const std::size_t rows_;
   KeptType type_ = KeptType::real;
   std::vector<KeptBuffer> buffers_;
-  std::vector<std::int32_t> numbers_, sizes_;
+  RowVector<std::int32_t> numbers_, sizes_;
   std::string bytes_;
-  std::vector<std::string> pages_;
+  std::vector<RowBytes> pages_;
 };
 
 SEXP codes_of(const KeptColumn& column, const Workers& workers) {

@@ -7,6 +7,7 @@
 
 #include "bind.h"
 #include "deferred_strings.h"
+#include "memory.h"
 
 SEXP texts_in_rows(SEXP column, const std::int32_t* rows, R_xlen_t count, int threads) {
   if (!are_deferred(column)) return R_NilValue;
@@ -18,10 +19,10 @@ SEXP texts_in_rows(SEXP column, const std::int32_t* rows, R_xlen_t count, int th
   std::vector<std::unique_ptr<TextReader>> readers;
   for (int k = 0; k < std::max<int>(workers, 1); ++k) readers.push_back(new_text_reader(column));
   if (!readers[0]->is_for_threads()) workers.threads = 1;
-  std::vector<std::string> bytes(pages);
+  std::vector<rowanroot::RowBytes> bytes(pages);
   rowanroot::run_pieces(pages, workers, [&](int worker, std::size_t page) {
     const R_xlen_t first = static_cast<R_xlen_t>(page) * texts_on_page;
-    std::string& written = bytes[page];
+    rowanroot::RowBytes& written = bytes[page];
     for (R_xlen_t i = first; i < std::min(first + texts_on_page, count); ++i) {
       TextBytes text = {nullptr, 0};
       if (rows[i] >= 0) readers[static_cast<std::size_t>(worker)]->read(rows[i], 1, &text);
@@ -30,14 +31,14 @@ SEXP texts_in_rows(SEXP column, const std::int32_t* rows, R_xlen_t count, int th
       if (text.bytes) written.append(text.bytes, static_cast<std::size_t>(text.size));
     }
   });
-  for (const std::string& page : bytes)
+  for (const rowanroot::RowBytes& page : bytes)
     if (page.size() > static_cast<std::size_t>(std::numeric_limits<int>::max())) return R_NilValue;
   Rcpp::Shield<SEXP> raw(Rf_allocVector(VECSXP, static_cast<R_xlen_t>(pages)));
   for (std::size_t page = 0; page < pages; ++page) {
     SEXP copy = new_vector(RAWSXP, static_cast<R_xlen_t>(bytes[page].size()));
     SET_VECTOR_ELT(raw, static_cast<R_xlen_t>(page), copy);
     std::copy(bytes[page].begin(), bytes[page].end(), RAW(copy));
-    std::string().swap(bytes[page]);
+    rowanroot::RowBytes().swap(bytes[page]);
   }
   return new_written_texts(raw, starts, sizes);
 }

@@ -8,6 +8,7 @@
 
 #include "bind.h"
 #include "deferred_strings.h"
+#include "memory.h"
 #include "text_numbering.h"
 
 namespace {
@@ -148,10 +149,10 @@ class Joiner {
         of_worker.push_back(new_text_reader(column));
         if (!of_worker.back()->is_for_threads()) workers_.threads = 1;
       }
-    std::vector<std::string> pages(stretches_.size());
+    std::vector<RowBytes> pages(stretches_.size());
     each_stretch([&](int worker, std::size_t k, const Stretch& one) {
       TextReader& reader = *readers[static_cast<std::size_t>(worker)][one.of];
-      std::string& page = pages[k];
+      RowBytes& page = pages[k];
       TextBytes texts[text_batch];
       for (R_xlen_t done = 0; done < one.rows; done += text_batch) {
         const R_xlen_t count = std::min(text_batch, one.rows - done);
@@ -173,7 +174,7 @@ class Joiner {
       SEXP copy = new_vector(RAWSXP, static_cast<R_xlen_t>(pages[k].size()));
       SET_VECTOR_ELT(bytes, static_cast<R_xlen_t>(k), copy);
       std::copy(pages[k].begin(), pages[k].end(), RAW(copy));
-      std::string().swap(pages[k]);
+      RowBytes().swap(pages[k]);
       REAL(first_rows)[k] = static_cast<double>(stretches_[k].to);
     }
     return new_written_texts(bytes, starts, sizes, first_rows);

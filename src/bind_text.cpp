@@ -5,6 +5,7 @@
 
 #include "bind.h"
 #include "deferred_strings.h"
+#include "memory.h"
 #include "moments.h"
 #include "texts.h"
 
@@ -81,7 +82,7 @@ SEXP about_texts(SEXPTYPE type, SEXP texts, int missing, Value value) {
   return all_plain ? static_cast<SEXP>(values) : R_NilValue;
 }
 
-// New texts: write(text, &page) appends the new text to a page. NULL if a text is not in UTF-8.
+// New texts: write(text, &made) appends the new text. NULL if a text is not in UTF-8.
 template <class Write>
 SEXP written_texts(SEXP texts, Write write) {
   const R_xlen_t rows = XLENGTH(texts);
@@ -89,13 +90,20 @@ SEXP written_texts(SEXP texts, Write write) {
       pages(Rf_allocVector(VECSXP, static_cast<R_xlen_t>(pages_for(rows))));
   int* const start = INTEGER(starts);
   int* const size = INTEGER(sizes);
-  std::vector<std::string> written(pages_for(rows));
+  struct Page {
+    rowanroot::RowBytes bytes;
+    std::string text;
+  };
+  std::vector<Page> written(pages_for(rows));
   const bool all_plain = each_text(texts, [&](R_xlen_t i, std::string_view text) {
-    std::string& page = written[static_cast<std::size_t>(i / texts_on_page)];
+    rowanroot::RowBytes& page = written[static_cast<std::size_t>(i / texts_on_page)].bytes;
+    std::string& made = written[static_cast<std::size_t>(i / texts_on_page)].text;
     // Mostly the new texts are as long as the old.
     if (page.empty()) page.reserve(static_cast<std::size_t>(texts_on_page) * (text.size() + 2));
     const std::size_t before = page.size();
-    write(text, &page);
+    made.clear();
+    write(text, &made);
+    page.append(made.data(), made.size());
     if (page.size() > static_cast<std::size_t>(std::numeric_limits<int>::max()))
       throw std::length_error("the new texts are too long");
     start[i] = static_cast<int>(before);
@@ -103,10 +111,10 @@ SEXP written_texts(SEXP texts, Write write) {
   }, [=](R_xlen_t i) { start[i] = 0, size[i] = NA_INTEGER; });
   if (!all_plain) return R_NilValue;
   for (std::size_t k = 0; k < written.size(); ++k) {
-    SEXP page = Rf_allocVector(RAWSXP, static_cast<R_xlen_t>(written[k].size()));
+    rowanroot::RowBytes bytes = std::move(written[k].bytes);
+    SEXP page = new_vector(RAWSXP, static_cast<R_xlen_t>(bytes.size()));
     SET_VECTOR_ELT(pages, static_cast<R_xlen_t>(k), page);
-    std::copy(written[k].begin(), written[k].end(), RAW(page));
-    std::string().swap(written[k]);
+    std::copy(bytes.begin(), bytes.end(), RAW(page));
   }
   return new_written_texts(pages, starts, sizes);
 }

@@ -21,7 +21,7 @@ struct CsvPart {
   unsigned kinds = could_be_all;
   std::size_t misfits = 0, line = 0;
   std::string misfit;
-  std::string page;
+  RowBytes page;
   int worker = 0;  // whose numbers the texts have
 };
 

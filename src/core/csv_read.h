@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "csv_file.h"
+#include "memory.h"
 
 namespace rowanroot {
 
@@ -51,7 +52,7 @@ struct CsvFound {
 
 // The bytes of texts, and how many rows they are of.
 struct CsvPage {
-  std::string bytes;
+  RowBytes bytes;
   std::size_t rows;
 };
 

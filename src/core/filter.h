@@ -5,6 +5,7 @@
 #include <cstdint>
 #include <vector>
 
+#include "memory.h"
 #include "rounds.h"
 #include "values.h"
 
@@ -30,7 +31,7 @@ class Filter {
   void keep_values(const T* from, T* to) const;
 
   // A byte a row: what is read again for each column should be small.
-  std::vector<std::uint8_t> keeps_;
+  RowVector<std::uint8_t> keeps_;
   std::vector<Piece> pieces_;  // and a last one that has only the totals
   Workers threads_;
 };

@@ -7,6 +7,7 @@
 #include <limits>
 #include <type_traits>
 
+#include "memory.h"
 #include "values.h"
 
 namespace rowanroot {
@@ -57,7 +58,7 @@ template <class Work>
 void each_coded(const KeptFile& file, Work work) {
   std::vector<std::string> different;
   each_different(file, [&](std::string_view text) { different.emplace_back(text); });
-  std::vector<std::int32_t> codes(rows_of(file));
+  RowVector<std::int32_t> codes(rows_of(file));
   read_into(file, 0, codes.data(), codes.size());
   for (std::size_t i = 0; i < codes.size(); ++i) {
     if (codes[i] == missing_integer) {
@@ -73,9 +74,9 @@ void each_coded(const KeptFile& file, Work work) {
 template <class Work>
 void each_written(const KeptFile& file, Work work) {
   if (file.head().type != KeptType::text) throw DamagedFile("another type");
-  std::vector<std::int32_t> sizes(rows_of(file));
+  RowVector<std::int32_t> sizes(rows_of(file));
   read_into(file, 0, sizes.data(), sizes.size());
-  std::string page;
+  RowBytes page;
   std::size_t at = 0;
   for (std::size_t row = 0; row < sizes.size(); ++row) {
     if (row % kept_page_rows == 0) {
@@ -93,8 +94,8 @@ void each_written(const KeptFile& file, Work work) {
   }
 }
 
-std::vector<std::string> write_out(const KeptFile& file) {
-  std::vector<std::string> pages(pages_of(file));
+std::vector<RowBytes> write_out(const KeptFile& file) {
+  std::vector<RowBytes> pages(pages_of(file));
   each_coded(file, [&](std::size_t row, const std::string* text) {
     if (text) pages[row / kept_page_rows] += *text;
   });
@@ -143,7 +144,7 @@ void KeptColumn::read_values(T* to, const Workers& workers) const {
     const bool is_wide = head.type == KeptType::real, wants_wide = std::is_same<T, double>::value;
     if (head.type >= KeptType::coded_text || (is_wide && !wants_wide)) throw DamagedFile("another type");
     if (is_wide == wants_wide) return read_into(files_[k], 0, first, number(head.rows));
-    std::vector<std::int32_t> narrow(number(head.rows));
+    RowVector<std::int32_t> narrow(number(head.rows));
     read_into(files_[k], 0, narrow.data(), narrow.size());
     for (std::size_t i = 0; i < narrow.size(); ++i)
       first[i] = narrow[i] == missing_integer ? static_cast<T>(missing_real()) : static_cast<T>(narrow[i]);
@@ -181,8 +182,8 @@ std::vector<KeptPage> KeptColumn::pages() const {
   std::vector<KeptPage> pages;
   for (std::size_t k = 0; k < files_.size(); ++k) {
     if (files_[k].head().type < KeptType::coded_text) throw DamagedFile("another type");
-    const std::vector<std::string> written_out =
-        is_coded(files_[k]) ? write_out(files_[k]) : std::vector<std::string>();
+    const std::vector<RowBytes> written_out =
+        is_coded(files_[k]) ? write_out(files_[k]) : std::vector<RowBytes>();
     for (std::size_t n = 0; n < pages_of(files_[k]); ++n) {
       const std::uint64_t size = is_coded(files_[k]) ? written_out[n].size() : size_of(files_[k], n + 1);
       if (size > static_cast<std::uint64_t>(std::numeric_limits<std::int32_t>::max()))
@@ -206,7 +207,7 @@ void KeptColumn::read_texts_of(std::size_t k, std::int32_t* starts, std::int32_t
                                std::uint8_t* const* pages) const {
   const KeptFile& file = files_[k];
   const std::size_t rows = rows_of(file);
-  std::vector<std::string> written_out;
+  std::vector<RowBytes> written_out;
   if (is_coded(file)) {
     written_out = write_out(file);
     read_sizes_of_coded(file, sizes);

@@ -9,6 +9,7 @@
 #include <numeric>
 #include <vector>
 
+#include "memory.h"
 #include "names.h"
 
 namespace rowanroot {
@@ -77,7 +78,7 @@ void each_group(const Sequence& sequence, Run run) {
   for (std::size_t i = 0; i < sequence.rows; ++i) ++next[sequence.group_of_row[i] + 1];
   std::partial_sum(next.begin(), next.end(), next.begin());
   const std::vector<std::size_t> start = next;
-  std::vector<std::int32_t> together(sequence.rows);
+  RowVector<std::int32_t> together(sequence.rows);
   sequence.each([&](std::size_t row, std::size_t g) { together[next[g]++] = static_cast<std::int32_t>(row); });
   for (std::size_t g = 0; g < sequence.groups; ++g)
     run(start[g + 1] - start[g],

@@ -3,12 +3,14 @@
 #include <algorithm>
 #include <cmath>
 
+#include "memory.h"
+
 namespace rowanroot {
 namespace {
 
 // The known values of each group, together: those of group g from starts[g] to starts[g + 1].
 struct Gathered {
-  std::vector<double> values;
+  RowVector<double> values;
   std::vector<std::size_t> starts;
   std::vector<bool> complete;
 };

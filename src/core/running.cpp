@@ -6,6 +6,7 @@
 #include <atomic>
 #include <vector>
 
+#include "memory.h"
 #include "names.h"
 
 namespace rowanroot {
@@ -202,7 +203,7 @@ void neighbours(const Sequence& sequence, std::int64_t by, std::int32_t* rows) {
   for (std::size_t i = 0; i < sequence.rows; ++i) ++start[sequence.group_of_row[i] + 1];
   for (std::size_t g = 0; g < sequence.groups; ++g) start[g + 1] += start[g];
   std::vector<std::size_t> next(start.begin(), start.end() - 1);
-  std::vector<std::int32_t> together(sequence.rows);
+  RowVector<std::int32_t> together(sequence.rows);
   sequence.each([&](std::size_t row, std::size_t g) {
     if (next[g] - start[g] >= distance) pair(static_cast<std::size_t>(together[next[g] - distance]), row);
     together[next[g]++] = static_cast<std::int32_t>(row);

@@ -1,3 +1,4 @@
+#include <algorithm>
 #include <charconv>
 #include <cmath>
 #include <cstdlib>
@@ -122,6 +123,32 @@ TEST("pieces of any size have the same records, whatever the bytes are") {
     }
   }
   CHECK(all);
+}
+
+TEST("texts have one number each, whichever thread saw them first") {
+  std::mt19937 random(34);
+  std::string bytes = "hive,kg\n";
+  std::vector<std::string> expected;
+  for (int i = 0; i < 60000; ++i) {
+    // The texts change from part to part of the file.
+    expected.push_back("NB-" + std::to_string(i / 600 + static_cast<int>(random() % 40)));
+    bytes += expected.back() + "," + std::to_string(i) + "\n";
+  }
+  for (int threads : {2, 4}) {
+    const auto file = std::make_shared<CsvFile>(input_of(bytes), CsvFormat(), threads, 2000);
+    std::vector<std::int32_t> codes(file->rows());
+    const CsvContent content = read_csv({file}, {{CsvType::coded_text, {0}, codes.data()}}, threads);
+    bool right = codes.size() == expected.size();
+    for (std::size_t i = 0; right && i < codes.size(); ++i) {
+      const std::size_t code = static_cast<std::size_t>(codes[i]);
+      right = code >= 1 && code <= content.columns[0].texts.size() &&
+              content.columns[0].texts[code - 1] == expected[i];
+    }
+    CHECK(right);
+    std::vector<std::string> texts = content.columns[0].texts;
+    std::sort(texts.begin(), texts.end());
+    CHECK(std::adjacent_find(texts.begin(), texts.end()) == texts.end());
+  }
 }
 
 TEST("a header has names, unless there are others") {
@@ -281,6 +308,23 @@ TEST("fields of written records are copied as they stand") {
     copied += "|";
   }
   CHECK(copied == "\"a,\"\"b\"\"\",x|,\"y\nz\"|c,|");
+  // Without quotes, what is not wanted of a record need not be looked at.
+  const std::string plain = "1,ab,x\n2,,yz\n3,c,\n";
+  const std::vector<std::vector<std::string>> rows = {{"1", "ab", "x"}, {"2", "", "yz"}, {"3", "c", ""}};
+  for (std::size_t cut = 1; cut <= 3; ++cut) for (std::size_t first = 0; first < cut; ++first) {
+    for (std::size_t last = first; last < 3; ++last) {
+      if (last + 1 >= cut && last < 2) continue;
+      WrittenRecords some(plain.data(), plain.data() + plain.size(), ',', 3, cut);
+      for (const auto& row : rows) {
+        std::string found, expected = row[first];
+        some.next();
+        some.copy(first, last, &found);
+        for (std::size_t k = first + 1; k <= last; ++k) expected += "," + row[k];
+        CHECK(found == expected);
+      }
+      CHECK(some.at_end());
+    }
+  }
   for (const std::string other : {"1,2\n", "1,\"2,3\n", "1,2,3", "\"1\"2,3,4\n"})
     CHECK(throws<OtherFile>([&] { WrittenRecords(other.data(), other.data() + other.size(), ',', 3, 3).next(); }));
 }

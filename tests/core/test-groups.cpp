@@ -14,6 +14,8 @@ using namespace rowanroot;
 
 namespace {
 
+const double infinity = std::numeric_limits<double>::infinity();
+
 bool missing(double value) {
   std::uint64_t bits;
   std::memcpy(&bits, &value, sizeof bits);
@@ -165,4 +167,60 @@ TEST("few groups are found where they are few, and given up where they are not")
   }
   for (std::size_t i = 0; i < rows; ++i) many[i] = static_cast<double>(i);
   CHECK(!seem_few(Type::real, many.data(), rows, 65536));
+}
+
+TEST("values are found where the table has them first, of every type, few rows and many") {
+  std::mt19937_64 random(31);
+  for (const std::size_t rows : {0, 10, 70000, 200000}) {
+    std::vector<double> real(rows), real_table = {3.5, missing_real(), -1, 3.5, std::nan(""), 0, 12};
+    std::vector<std::int32_t> whole(rows), table = {7, missing_integer, -4, 7, 100};
+    std::vector<std::int64_t> big(rows), big_table = {std::int64_t(1) << 60, missing_long_integer, -3};
+    for (std::size_t i = 0; i < rows; ++i) {
+      const std::size_t at = random() % 9;
+      real[i] = at < real_table.size() ? real_table[at] : 0.25;
+      whole[i] = at < table.size() ? table[at] : static_cast<std::int32_t>(random() % 300) - 100;
+      big[i] = at < big_table.size() ? big_table[at] : static_cast<std::int64_t>(at);
+    }
+    const auto check_found = [&](Type type, const auto& column, const auto& keys) {
+      std::vector<std::int32_t> found(rows);
+      find_places(type, column.data(), rows, keys.data(), keys.size(), 2, found.data());
+      const auto equal = [](auto a, auto b) {
+        double c = static_cast<double>(a), d = static_cast<double>(b);
+        return a == b || (c != c && d != d && missing(c) == missing(d));
+      };
+      bool right = true;
+      for (std::size_t i = 0; i < rows; ++i) {
+        std::int32_t expected = missing_integer;
+        for (std::size_t k = keys.size(); k-- > 0;)
+          if (equal(column[i], keys[k])) expected = static_cast<std::int32_t>(k) + 1;
+        right = right && found[i] == expected;
+      }
+      CHECK(right);
+    };
+    check_found(Type::real, real, real_table);
+    check_found(Type::integer, whole, table);
+    check_found(Type::long_integer, big, big_table);
+  }
+}
+
+TEST("sums of groups are R's where a pair of doubles does not hold them, and what is unknown is of its group only") {
+  // The first group comes to 1, or, in long double, to 0, the second to Inf less Inf; the others are plain.
+  const std::vector<double> values = {1e300, 5, 1, infinity, -1e300, 6, -infinity, missing_real(), 8, std::nan("")};
+  const std::vector<std::int32_t> groups = {0, 2, 0, 1, 0, 2, 1, 3, 4, 4};
+  const GroupSums sums = sums_of_groups(Type::real, values.data(), values.size(), groups.data(), 5, 2);
+  CHECK((sums.sum[0] == 0 || sums.sum[0] == 1) && std::isnan(sums.sum[1]) && sums.sum[2] == 11);
+  CHECK(sums.mean[2] == 5.5 && sums.known[2] == 2 && sums.known[4] == 1);
+  CHECK(sums.unknown[2] == 0 && missing(sums.unknown[3]) && std::isnan(sums.unknown[4]) && !missing(sums.unknown[4]));
+  const std::vector<double> large = {1e308, 1e308, -1e308, 2};
+  const std::vector<std::int32_t> one = {1, 1, 1, 0};
+  const GroupSums of_large = sums_of_groups(Type::real, large.data(), 4, one.data(), 2, 1);
+  CHECK(of_large.sum[0] == 2 && of_large.sum[1] == 1e308);
+  for (bool least : {false, true}) for (bool skip : {false, true}) {
+    const std::vector<double> found =
+        aggregate_groups(least ? Aggregate::least : Aggregate::greatest, Type::real, values.data(), values.size(), skip,
+                         groups.data(), 5, 1);
+    CHECK(found[0] == (least ? -1e300 : 1e300) && found[1] == (least ? -infinity : infinity));
+    CHECK(found[2] == (least ? 5 : 6) && (skip ? found[3] == (least ? infinity : -infinity) : missing(found[3])));
+    CHECK(skip ? found[4] == 8 : std::isnan(found[4]) && !missing(found[4]));
+  }
 }

@@ -46,6 +46,9 @@ TEST("values have the kind that JSON gives them") {
   CHECK(kind_of("\"2026-02-28T10:00Z\"") == json_moment);
   CHECK(kind_of("\"2026-02-28 10:00\"") == json_clock);
   CHECK(kind_of("null") == 0);
+  const unsigned kinds[] = {json_logical, json_integer, json_long, json_longer, json_real,
+                            json_too_large, json_text, json_date, json_moment, json_clock};
+  for (unsigned k = 0; k < json_kinds; ++k) CHECK(kinds[k] == 1u << k);
 }
 
 TEST("columns come in any order, and lines know where they are") {
@@ -78,6 +81,7 @@ TEST("the first value of each kind is told, cut off where it is long") {
   };
   CHECK(is_cut(lines.first_value(1, json_text), text));
   CHECK(is_cut(lines.first_value(2, json_text), "x" + accents));
+  CHECK(lines.kind(0, 0) == json_integer && lines.kind(0, 1) == json_real && lines.kind(1, 1) == json_date);
   CHECK(lines.name(2) == "c" && lines.line_of_row(3) == 4 && lines.kind(2, 0) == 0 && lines.kind(2, 3) == 0);
 }
 

@@ -48,6 +48,7 @@ TEST("a kept column comes back whole, and with any byte changed or cut off it is
   TemporaryFile file;
   const std::vector<double> numbers = {1.5, -2, 0, 1e300, 7};
   KeptHead head;
+  CHECK(head.kinds == 0 && head.rows == 0 && head.type == KeptType::real);
   head.rows = numbers.size();
   head.kinds = 4;
   head.note = "note";
@@ -171,6 +172,19 @@ TEST("a column of several files is that of one after the other, coded or written
 
 // What a file says of itself may be anything, though its checksums fit: then it is damaged, and nothing is read beyond
 // it.
+TEST("a file that became shorter is told to have changed") {
+  TemporaryFile file;
+  file.write("0123456789");
+  const auto input = open_file(file.path);
+  std::string bytes(4, ' ');
+  input->read(6, 4, &bytes[0]);
+  CHECK(bytes == "6789" && input->size() == 10);
+  CHECK(::truncate(file.path.c_str(), 8) == 0);
+  CHECK(throws<InputError>([&] { input->read(6, 4, &bytes[0]); },
+                           [](const InputError& error) { return error.what() == std::string("changed"); }));
+  CHECK(throws<InputError>([&] { open_file(file.path + ".none"); }));
+}
+
 TEST("files that say other numbers and sizes than they have are damaged") {
   TemporaryFile file;
   std::uint32_t seed = 7;

@@ -1,4 +1,12 @@
+#include <cerrno>
 #include <cstring>
+#include <string>
+
+#ifdef __linux__
+#include <sys/stat.h>
+#include <sys/wait.h>
+#include <unistd.h>
+#endif
 
 #include "check.h"
 #include "memory.h"
@@ -20,9 +28,9 @@ TEST("a large piece given back is the next one of its size, and no more than a b
   CHECK(same == first);
   CHECK(memory_kept() == 0);
   std::memset(same, 2, 39 * mega);
-  give_large_back(small);
-  give_large_back(other);
-  give_large_back(same);
+  give_counted_back(small);
+  give_counted_back(other);
+  give_counted_back(same);
 #endif
   for (int i = 0; i < 3; ++i) {
     std::vector<Buffer<double>> many;
@@ -42,3 +50,42 @@ TEST("a small piece is the C library's") {
   give_memory_back(piece, 100);
   CHECK(memory_kept() == before);
 }
+
+#ifdef __linux__
+TEST("beyond the budget regions are files without a name, which are there to be written to and given back") {
+  const std::string folder = "/tmp/rowanroot-scratch-" + std::to_string(::getpid());
+  ::mkdir(folder.c_str(), 0700);
+  const std::size_t mega = std::size_t(1) << 20;
+  limit_memory(64 * mega, folder);
+  CHECK(memory_budget() == 64 * mega);
+  {
+    Buffer<std::uint64_t> within(5 * mega), beyond(5 * mega), more(4 * mega);
+    CHECK(memory_in_use().memory <= 64 * mega && memory_in_use().files >= 72 * mega);
+    bool right = true;
+    for (std::size_t i = 0; i < 4 * mega; ++i) beyond[i] = i, more[i] = ~i;
+    for (std::size_t i = 0; i < 4 * mega; ++i) right = right && beyond[i] == i && more[i] == ~i;
+    CHECK(right);
+    CHECK(::rmdir(folder.c_str()) == 0);
+    ::mkdir(folder.c_str(), 0700);
+    // What another process writes is its own.
+    const pid_t child = ::fork();
+    if (child == 0) {
+      const bool as_it_was = beyond[7] == 7;
+      beyond[7] = 0;
+      Buffer<std::uint64_t> own(9 * mega);
+      own[0] = 1;
+      { Buffer<std::uint64_t> gone(std::move(more)); }
+      ::_exit(as_it_was ? 0 : 1);
+    }
+    int status = 1;
+    ::waitpid(child, &status, 0);
+    CHECK(status == 0 && beyond[7] == 7 && more[4] == ~std::uint64_t(4));
+  }
+  CHECK(memory_in_use().files == 0);
+  limit_memory(64 * mega, folder + "/no/ne");
+  const auto is_told = [](const OutOfMemory& error) { return error.what() == std::string(std::strerror(ENOENT)); };
+  CHECK(throws<OutOfMemory>([&] { Buffer<char> large(65 * mega); }, is_told));
+  limit_memory(0, "");
+  ::rmdir(folder.c_str());
+}
+#endif

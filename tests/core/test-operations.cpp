@@ -1,4 +1,5 @@
 // Each operation of real numbers, value by value, beside what the standard library gives.
+#include <algorithm>
 #include <cmath>
 #include <functional>
 #include <limits>
@@ -95,6 +96,84 @@ TEST("operations of two real numbers are the standard library's") {
                   ? same(found[i], one.second(left[i], right[i]))
                   : found[i] == one.second(left[i], right[i]));
   }
+}
+
+TEST("texts are the same where they are one, numbers compare as numbers, and what is missing is unknown") {
+  const char a = 'a', b = 'b', none = '-';
+  const std::vector<Text> left = {&a, &a, &b, &none, &a}, right = {&a, &b, &a, &a, &none};
+  using Whole = std::vector<std::int32_t>;
+  const auto compare_texts = [&](const char* name) {
+    Program program;
+    const int one = program.add_input(Type::text), other = program.add_input(Type::text);
+    program.add_output(program.add_operation(name, {one, other}));
+    Whole result(left.size());
+    RunOptions options;
+    options.missing_text = &none;
+    run_program(program, {left.data(), right.data()}, {result.data()}, result.size(), options, nothing);
+    return result;
+  };
+  const std::int32_t na = missing_integer;
+  CHECK(compare_texts("equal") == Whole({1, 0, 0, na, na}));
+  CHECK(compare_texts("not_equal") == Whole({0, 1, 1, na, na}));
+  const Reals x = {1, 2, 3, missing_real(), 1, infinity}, y = {2, 2, 2, 1, std::nan(""), infinity};
+  CHECK(calculate<std::int32_t>("less", {x, y}) == Whole({1, 0, 0, na, na, 0}));
+  CHECK(calculate<std::int32_t>("at_most", {x, y}) == Whole({1, 1, 0, na, na, 1}));
+  CHECK(calculate<std::int32_t>("greater", {x, y}) == Whole({0, 0, 1, na, na, 0}));
+  CHECK(calculate<std::int32_t>("at_least", {x, y}) == Whole({0, 1, 1, na, na, 1}));
+  CHECK(calculate<std::int32_t>("equal", {x, y}) == Whole({0, 1, 0, na, na, 1}));
+  CHECK(calculate<std::int32_t>("not_equal", {x, y}) == Whole({1, 0, 1, na, na, 0}));
+}
+
+TEST("operations of whole numbers keep what is missing, or take what is known") {
+  using Whole = std::vector<std::int32_t>;
+  const std::int32_t na = missing_integer;
+  const Whole left = {3, -4, 0, na, 5, na, 7}, right = {2, 6, 0, 1, na, na, -7};
+  const auto whole = [&](const char* name) {
+    Program program;
+    const int a = program.add_input(Type::integer), b = program.add_input(Type::integer);
+    program.add_output(program.add_operation(name, {a, b}));
+    Whole result(left.size());
+    run_program(program, {left.data(), right.data()}, {result.data()}, result.size(), RunOptions(), nothing);
+    return result;
+  };
+  CHECK(whole("add") == Whole({5, 2, 0, na, na, na, 0}));
+  CHECK(whole("subtract") == Whole({1, -10, 0, na, na, na, 14}));
+  CHECK(whole("multiply") == Whole({6, -24, 0, na, na, na, -49}));
+  CHECK(whole("lesser_of") == Whole({2, -4, 0, na, na, na, -7}));
+  CHECK(whole("greater_of") == Whole({3, 6, 0, na, na, na, 7}));
+  CHECK(whole("add_known") == Whole({5, 2, 0, 1, 5, na, 0}));
+  CHECK(whole("lesser_known") == Whole({2, -4, 0, 1, 5, na, -7}));
+  CHECK(whole("greater_known") == Whole({3, 6, 0, 1, 5, na, 7}));
+  CHECK(whole("whole_divide") == Whole({1, -1, na, na, na, na, -1}));
+  CHECK(whole("modulus") == Whole({1, 2, na, na, na, na, 0}));
+  CHECK(whole("less") == Whole({0, 1, 0, na, na, na, 0}));
+  CHECK(whole("equal") == Whole({0, 0, 1, na, na, na, 0}));
+}
+
+TEST("constants are what they are, of each type") {
+  const auto with_constant = [](const char* operation, Constant constant, auto value) {
+    Program program;
+    const int input = program.add_input(constant.type);
+    program.add_output(program.add_operation(operation, {program.add_constant(constant), input}));
+    decltype(value) result;
+    run_program(program, {&value}, {&result}, 1, RunOptions(), nothing);
+    return result;
+  };
+  for (std::int32_t value : {0, 1, missing_integer})
+    CHECK(with_constant("and", Constant::of_logical(value), std::int32_t(1)) == value);
+  CHECK(with_constant("add", Constant::of_integer(-7), std::int32_t(0)) == -7);
+  CHECK(with_constant("add", Constant::of_real(2.5), 0.0) == 2.5);
+}
+
+TEST("of two real numbers the known one counts, or both") {
+  const double na = missing_real();
+  const Reals left = {3, na, 5, na, infinity}, right = {2, 1, na, na, -infinity};
+  const Reals sums = calculate<double>("add_known", {left, right}),
+              least = calculate<double>("lesser_known", {left, right}),
+              greatest = calculate<double>("greater_known", {left, right});
+  CHECK(sums[0] == 5 && sums[1] == 1 && sums[2] == 5 && std::isnan(sums[3]) && std::isnan(sums[4]));
+  CHECK(least[0] == 2 && least[1] == 1 && least[2] == 5 && std::isnan(least[3]) && least[4] == -infinity);
+  CHECK(greatest[0] == 3 && greatest[1] == 1 && greatest[2] == 5 && std::isnan(greatest[3]) && greatest[4] == infinity);
 }
 
 TEST("and, or and not are those of three values") {

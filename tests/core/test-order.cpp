@@ -117,6 +117,137 @@ TEST("ranks count the values that come before, in all and in groups") {
   }
 }
 
+TEST("the first rows of each group are those of the order, with ties or without, by groups of any type") {
+  const std::size_t rows = 4000;
+  const Columns all = random_columns(rows, 32);
+  std::vector<double> real_groups(rows);
+  std::vector<std::int64_t> big_groups(rows);
+  for (std::size_t i = 0; i < rows; ++i) {
+    real_groups[i] = static_cast<double>(all.group[i]) / 4;
+    big_groups[i] = (std::int64_t(1) << 40) + all.group[i];
+  }
+  const std::vector<GroupColumn> ways = {{Type::integer, all.group.data()}, {Type::real, real_groups.data()},
+                                         {Type::long_integer, big_groups.data()}, {}};
+  const auto check_top = [&](Type type, const auto& column, bool descending) {
+    const SortKeys keys({{type, column.data(), descending, false}}, rows, 2);
+    std::vector<std::int32_t> order = counted_to(rows);
+    std::stable_sort(order.begin(), order.end(), [&](std::int32_t a, std::int32_t b) {
+      return compare(column[static_cast<std::size_t>(a)], column[static_cast<std::size_t>(b)], descending) < 0;
+    });
+    for (const GroupColumn& way : ways) for (std::size_t count : {1, 2, 3}) for (bool ties : {false, true}) {
+      const auto group_of = [&](std::int32_t row) {
+        return way.values ? static_cast<std::size_t>(all.group[static_cast<std::size_t>(row)]) : 0;
+      };
+      std::vector<std::vector<std::int32_t>> of_group(300);
+      for (std::int32_t row : order) {
+        const auto value = column[static_cast<std::size_t>(row)];
+        std::vector<std::int32_t>& top = of_group[group_of(row)];
+        if (is_missing(value)) continue;
+        if (top.size() < count || (ties && compare(value, column[static_cast<std::size_t>(top.back())], false) == 0))
+          top.push_back(row);
+      }
+      std::vector<std::int32_t> expected;
+      for (std::size_t i = 0; i < rows; ++i) {
+        std::vector<std::int32_t>& top = of_group[group_of(static_cast<std::int32_t>(i))];
+        expected.insert(expected.end(), top.begin(), top.end());
+        top.clear();
+      }
+      CHECK(top_rows(keys, rows, count, ties, way, 2) == expected);
+    }
+  };
+  check_top(Type::real, all.real, true);
+  check_top(Type::real, all.real, false);
+  check_top(Type::integer, all.few, true);
+  check_top(Type::long_integer, all.big, false);
+}
+
+namespace {
+
+// The rank of a value among those of its group, which come in row order.
+double slow_rank(const std::vector<double>& group, std::size_t at, const RankOptions& options) {
+  std::vector<double> known;
+  std::size_t missing = 0, missing_up_to = 0, same_up_to = 0, before = 0, same = 0;
+  for (std::size_t k = 0; k < group.size(); ++k) {
+    if (is_missing(group[k])) {
+      ++missing;
+      missing_up_to += k <= at;
+      continue;
+    }
+    known.push_back(group[k]);
+    if (is_missing(group[at])) continue;
+    before += options.descending ? group[k] > group[at] : group[k] < group[at];
+    same += group[k] == group[at];
+    same_up_to += group[k] == group[at] && k <= at;
+  }
+  std::vector<double> different = known;
+  std::sort(different.begin(), different.end());
+  different.erase(std::unique(different.begin(), different.end()), different.end());
+  const bool first = options.missing == MissingRank::first, dense = options.ties == Ties::dense;
+  if (is_missing(group[at])) {
+    if (options.missing == MissingRank::keep) return missing_real();
+    return static_cast<double>(missing_up_to + (first ? 0 : dense ? different.size() : known.size()));
+  }
+  const double earlier = static_cast<double>(first ? missing : 0), count = static_cast<double>(same);
+  switch (options.ties) {
+    case Ties::least: return earlier + static_cast<double>(before) + 1;
+    case Ties::greatest: return earlier + static_cast<double>(before) + count;
+    case Ties::average: return earlier + static_cast<double>(before) + (count + 1) / 2;
+    case Ties::first: return earlier + static_cast<double>(before + same_up_to);
+    case Ties::last: return earlier + static_cast<double>(before + same - same_up_to + 1);
+    case Ties::dense: break;
+  }
+  const auto place = std::lower_bound(different.begin(), different.end(), group[at]) - different.begin();
+  return earlier + static_cast<double>(options.descending ? static_cast<std::ptrdiff_t>(different.size()) - place
+                                                          : place + 1);
+}
+
+}  // namespace
+
+TEST("ranks are those that one finds by looking at the whole group, with any ties and missing values") {
+  std::mt19937 random(33);
+  for (const std::size_t rows : {1, 60, 300}) for (bool with_missing : {false, true}) for (int groups : {0, 1, 7}) {
+    std::vector<double> values(rows);
+    std::vector<std::int32_t> group(rows, 0);
+    for (std::size_t i = 0; i < rows; ++i) {
+      values[i] = with_missing && random() % 6 == 0 ? missing_real() : static_cast<double>(random() % 90) / 8 - 5;
+      if (groups) group[i] = static_cast<std::int32_t>(random() % static_cast<unsigned>(groups));
+    }
+    std::vector<std::vector<double>> members(8);
+    std::vector<std::size_t> place(rows);
+    for (std::size_t i = 0; i < rows; ++i) {
+      std::vector<double>& of_group = members[static_cast<std::size_t>(group[i])];
+      place[i] = of_group.size();
+      of_group.push_back(values[i]);
+    }
+    for (bool descending : {false, true})
+      for (Ties ties : {Ties::least, Ties::greatest, Ties::average, Ties::first, Ties::last, Ties::dense})
+        for (MissingRank missing : {MissingRank::keep, MissingRank::first, MissingRank::last}) {
+          RankOptions options;
+          options.descending = descending;
+          options.ties = ties;
+          options.missing = missing;
+          std::vector<double> ranks(rows);
+          rank_rows(Type::real, values.data(), rows, options, groups ? group.data() : nullptr,
+                    static_cast<std::size_t>(std::max(groups, 1)), 2, ranks.data());
+          bool right = true;
+          for (std::size_t i = 0; i < rows; ++i)
+            right = right &&
+                    compare(ranks[i], slow_rank(members[static_cast<std::size_t>(group[i])], place[i], options),
+                            false) == 0;
+          CHECK(right);
+        }
+  }
+}
+
+TEST("whole numbers that lie close together have a code each") {
+  const std::vector<std::int32_t> few = {5, missing_integer, 8, 5, 12};
+  std::vector<std::int32_t> codes(few.size(), -1);
+  const SortColumn column{Type::integer, few.data(), false, false};
+  CHECK(compact_codes(column, few.size(), 7, codes.data()) == 0);
+  CHECK(compact_codes(column, few.size(), 8, codes.data()) == 9);
+  CHECK(codes == (std::vector<std::int32_t>{0, 8, 3, 0, 7}));
+}
+
 TEST("running totals along steps are those along the order that the steps give") {
   const std::size_t rows = 6000;
   const Columns all = random_columns(rows, 3);

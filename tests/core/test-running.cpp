@@ -9,6 +9,7 @@
 
 #include "check.h"
 #include "gather.h"
+#include "moving.h"
 
 using namespace rowanroot;
 
@@ -288,4 +289,25 @@ TEST("rows that are counted from 1 are gathered, and missing ones are missing") 
               found_whole[i] == wanted[i] - 1;
   }
   CHECK(right);
+}
+
+TEST("rows without a place along the scale have no window, whatever their value is") {
+  const double none = missing_real();
+  const std::vector<double> at = {1, 2, 4, none, none}, values = {3, 5, 8, 1, 2};
+  std::vector<double> from, to = at;
+  for (double place : at) from.push_back(place - 2);
+  Sequence sequence;
+  sequence.rows = at.size();
+  Window window;
+  window.at = at.data(), window.from = from.data(), window.to = to.data();
+  window.complete = false;
+  const std::vector<std::pair<Moving, std::vector<double>>> expected = {
+      {Moving::count, {1, 2, 1}}, {Moving::total, {3, 8, 8}}, {Moving::least, {3, 3, 8}},
+      {Moving::greatest, {3, 5, 8}}, {Moving::median, {3, 4, 8}}, {Moving::mean, {3, 4, 8}}};
+  for (const auto& [what, known] : expected) for (bool skip : {false, true}) {
+    window.skip = skip;
+    std::vector<double> found(at.size(), 0);
+    moving(what, window, values.data(), sequence, found.data());
+    CHECK(std::equal(known.begin(), known.end(), found.begin()) && std::isnan(found[3]) && std::isnan(found[4]));
+  }
 }

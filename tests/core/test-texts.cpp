@@ -107,6 +107,8 @@ TEST("parts are found and replaced") {
   CHECK(!find_between("a)b(", "(", ")", &between) && !find_between("ab", "-", "", &between));
   CHECK(replaced("aaa", "a", "bb", false) == "bbaa" && replaced("aaa", "aa", "b", true) == "ba" &&
         replaced("xyz", "q", "", true) == "xyz");
+  CHECK(replaced("a-b--c", "-", "+", true) == "a+b++c" && replaced("a-b-c", "-", "", true) == "abc" &&
+        replaced("-a-", "-", "--", true) == "--a--" && replaced("x, y, z", ", ", ";", false) == "x;y, z");
   CHECK(in_case("Ab1-\xC3\xA9", true).substr(0, 4) == "AB1-" && in_case("ABC", false) == "abc");
 }
 

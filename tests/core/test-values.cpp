@@ -7,6 +7,7 @@
 #include <string>
 
 #include "aggregate.h"
+#include "calendar.h"
 #include "check.h"
 #include "csv_values.h"
 #include "dates.h"
@@ -65,6 +66,41 @@ TEST("parts of days are those that one comes to by counting from 1970 to 2500 an
     if (month <= 12) continue;
     CHECK(fits);
     month = 1, ++year;
+  }
+}
+
+TEST("days far before and after are those that their parts lead back to") {
+  for (std::int64_t day : {std::int64_t(-719469), std::int64_t(-719468), std::int64_t(-146097 - 719468),
+                           std::int64_t(-2 * 146097 - 719468), std::int64_t(-1000000), std::int64_t(3000000)})
+    for (std::int64_t near = day - 400; near <= day + 400; ++near) {
+      const Civil date = civil_of(near);
+      CHECK(days_of_date(date.year, date.month, date.day) == near && date.day >= 1 &&
+            date.day <= days_of_month(date.year, date.month));
+    }
+}
+
+TEST("periods begin and end where the days around them say") {
+  for (double day = -2000; day < 2000; day += 1) {
+    const auto edge = [&](const char* name, bool last) {
+      double found;
+      period_days(period_of_name(name), last, &day, 1, 1, &found);
+      return found;
+    };
+    for (const char* name : {"year", "quarter", "month", "week", "day"}) {
+      const double first = edge(name, false), last = edge(name, true);
+      CHECK(first <= day && day <= last);
+      const std::string period = name;
+      if (period == "day") CHECK(first == day && last == day);
+      if (period == "week") CHECK(part(DatePart::weekday, first) == 1 && last == first + 6);
+      if (period != "day" && period != "week") {
+        CHECK(part(DatePart::day, first) == 1 && part(DatePart::day, last + 1) == 1);
+        const DatePart what = period == "year"    ? DatePart::year
+                              : period == "month" ? DatePart::month
+                                                  : DatePart::quarter;
+        CHECK(part(what, first) == part(what, day) && part(what, last) == part(what, day) &&
+              part(what, last + 1) != part(what, day) && part(what, first - 1) != part(what, day));
+      }
+    }
   }
 }
 
@@ -188,6 +224,9 @@ TEST("rounded numbers are the nearest that have so many digits") {
   CHECK(std::fabs(calculate("round_significant", 1.2345e307, 2) / 1.2e307 - 1) < 1e-14);
   CHECK(calculate("round_significant", 1234, -infinity) == 1000 && calculate("round_significant", 1234, 30) == 1234);
   CHECK(calculate("round", 2.5, 0) == 2 && calculate("round", 0.15, 1) == 0.1 && calculate("round", 1e300, 2) == 1e300);
+  CHECK(calculate("round", infinity, 2) == infinity && calculate("round", -infinity, -2) == -infinity);
+  CHECK(calculate("round", 1.25, 400) == 1.25 && calculate("round", 0, 3) == 0 &&
+        std::signbit(calculate("round", -0.0, 3)));
   CHECK(calculate("round", 123, -400) == 0 && std::isnan(calculate("round", 1, std::nan(""))));
 }
 
@@ -275,6 +314,30 @@ TEST("aggregates, medians and quantiles of groups are those of each group's valu
   }
   all.erase(std::unique(all.begin(), all.end()), all.end());
   CHECK(whole.different == all.size());
+}
+
+TEST("a date has digits wherever it must have some") {
+  double day;
+  const std::string date = "2026-02-28";
+  CHECK(read_date(date, &day) && day == 20512);
+  for (std::size_t at = 0; at < date.size(); ++at)
+    for (char other : {'/', ':', 'a', ' ', '-', '0'}) {
+      if (date[at] == other || (other == '0' && date[at] != '-')) continue;
+      std::string wrong = date;
+      wrong[at] = other;
+      CHECK(!read_date(wrong, &day));
+    }
+  for (const char* wrong : {"", "2026-02-2", "2026-02-280", "2026-00-10", "2026-13-10", "2026-01-00", "2026-01-32"})
+    CHECK(!read_date(wrong, &day));
+  const int lengths[] = {31, 29, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31};
+  for (int month = 1; month <= 12; ++month) {
+    const int last = lengths[month - 1];
+    char text[40];
+    std::snprintf(text, sizeof text, "2024-%02d-%02d", month, last);
+    CHECK(read_date(text, &day) && part(DatePart::day, day) == last && part(DatePart::day, day + 1) == 1);
+    std::snprintf(text, sizeof text, "2024-%02d-%02d", month, last + 1);
+    CHECK(!read_date(text, &day));
+  }
 }
 
 TEST("fields are values only from end to end, and exact") {

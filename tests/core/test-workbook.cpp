@@ -85,6 +85,10 @@ TEST("texts are written so that they are read as they were") {
         sheet_cells("<row><c t=\"inlineStr\"><is><t>" + written(text) + "</t></is></c></row>", {}, {});
     CHECK(found.own_texts.size() == 1 && found.own_texts[0] == text);
   }
+  // What XML can't have is written by its number, after other bytes too.
+  CHECK(written("ab\xEF\xBF\xBE") == "ab_xFFFE_" && written("ab\xEF\xBF\xBF!") == "ab_xFFFF_!");
+  CHECK(written("\xEF\xBF\xBD") == "\xEF\xBF\xBD" && written("\xEF\xBF") == "\xEF\xBF");
+  CHECK(written("a\tb\nc") == "a\tb\nc" && written("\x07") == "_x0007_" && written("_x0041_") == "_x005F_x0041_");
 }
 
 TEST("the parts of a workbook are where its relationships say, seen from its folder or from the whole package") {

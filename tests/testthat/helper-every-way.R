@@ -289,8 +289,8 @@ every_way <- function(data) {
       "one file, looked at" = way(function() as.data.frame(one())), "several files" = way(several),
     kept = way(several, rowanroot.keep_from = 0, rowanroot.keep_seconds = 0),
       "kept again" = way(several, rowanroot.keep_from = 0, rowanroot.keep_seconds = 0),
-    "chunks of 7 rows" = way(several, rowanroot.memory = 1, rowanroot.chunk_bytes = 1000, save = TRUE),
-    "chunks of 2,000 rows" = way(one, rowanroot.memory = 1, rowanroot.chunk_bytes = 300000, save = TRUE)
+    "chunks of 7 rows" = way(several, rowanroot.chunks_from = 0, rowanroot.chunk_bytes = 1000, save = TRUE),
+    "chunks of 2,000 rows" = way(one, rowanroot.chunks_from = 0, rowanroot.chunk_bytes = 300000, save = TRUE)
   )
 }
 

@@ -168,6 +168,7 @@ test_that("values of options that are wrong are wrong use, and -- ends options",
                      c("why", "out/yield.csv", "--row", "1.5", "--column", "net_kg"),
                      c("why", "out/yield.csv", "--row", "0", "--column", "net_kg"),
                      c("watch", "yield.R", "--every", "x"), c("watch", "yield.R", "--every", "0"), c("run", "*.R"),
+                     c("run", "yield.R", "--memory", "much"), c("run", "yield.R", "--memory", "1 MB"),
                        c("run", "."), c("status", "visits"), c("peek", "out/yield.csv", "--rows", "1.5"),
                        c("run", "--", "-none.R"))) {
     result <- do.call(rowanroot, as.list(words))

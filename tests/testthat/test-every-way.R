@@ -237,7 +237,7 @@ test_that("all ways give the same", {
   local_folder()
   dir.create(".rowanroot")
   seed <- as.integer(Sys.getenv("ROWANROOT_SEED", if (nzchar(Sys.getenv("CI"))) as.integer(Sys.time()) %% 1e6 else 1))
-  seconds <- as.numeric(Sys.getenv("ROWANROOT_SECONDS", if (nzchar(Sys.getenv("CI"))) 60 else 20))
+  seconds <- as.numeric(Sys.getenv("ROWANROOT_SECONDS", if (nzchar(Sys.getenv("CI"))) 30 else 20))
   cat("\nEvery way: seed ", seed, ", ", seconds, " seconds\n", sep = "")
   until <- Sys.time() + seconds
   env <- list2env(list(codes = codes, two_ways = two_ways, three_ways = three_ways, named = named),

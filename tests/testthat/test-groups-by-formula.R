@@ -114,7 +114,7 @@ test_that("it goes the same way from files, in chunks, in routines and when the 
   same(rooted)
   same(run(steps(routine()), data))
   same(run(steps(routine()), open_table(c("1.csv", "2.csv"))))
-  withr::with_options(list(rowanroot.memory = 1, rowanroot.chunk_bytes = 1000), {
+  withr::with_options(list(rowanroot.chunks_from = 0, rowanroot.chunk_bytes = 1000), {
     x <- open_table(c("1.csv", "2.csv")) |>
       set_columns({ n <- running_total(net_kg, within = c(hive, date_part(day, "year"))); half <- net_kg / 2 })
     save_table(x, "out.csv")

@@ -73,7 +73,7 @@ test_that("both tables may be of files, stay so, and are gone into by why()", {
   expect_identical(as.data.frame(run(routine() |> join_rows(mites, by = c(k = key, n)), tables$x))$w,
                    by_hand(tables$x, other, "drop")$w)
   save_table(x, "out.csv")
-  withr::with_options(list(rowanroot.memory = 1, rowanroot.chunk_bytes = 200), save_table(x, "chunks.csv"))
+  withr::with_options(list(rowanroot.chunks_from = 0, rowanroot.chunk_bytes = 200), save_table(x, "chunks.csv"))
   expect_identical(readLines("chunks.csv"), readLines("out.csv"))
   row <- which(!is.na(expected$w))[2]
   found <- why(x, sum, row)

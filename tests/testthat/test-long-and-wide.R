@@ -63,7 +63,7 @@ test_that("tables of files follow: new names are new columns", {
   expect_identical(why(wide, y, 2)$notes, "no row has part y")
   back <- open_table("wide.csv") |> rows_from_columns(x:y, name = "part", value = "kg")
   expect_identical(why(back, kg, 2)$from[[1]]$place, "wide.csv, line 2")
-  withr::with_options(list(rowanroot.memory = 1, rowanroot.chunk_bytes = 20), save_table(back, "back.csv"))
+  withr::with_options(list(rowanroot.chunks_from = 0, rowanroot.chunk_bytes = 20), save_table(back, "back.csv"))
   expect_equal(as.data.frame(open_table("back.csv")), as.data.frame(back))
   save_table(rbind(long, data.frame(hive = "b", part = "z", kg = 4)), "long.csv", force = TRUE)
   expect_identical(suppressMessages(as.data.frame(wide))$z, c(NA, 4L))

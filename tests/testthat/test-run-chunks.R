@@ -1,7 +1,7 @@
 # The bytes of the output, made in memory and in chunks.
 both_ways <- function(make, memory = 50000) {
   in_memory <- quietly(make("whole.csv"))
-  withr::local_options(rowanroot.memory = memory)
+  withr::local_options(rowanroot.chunks_from = memory / 2.5, rowanroot.chunk_bytes = 4096)
   quietly(make("chunks.csv"))
   list(whole = readLines("whole.csv"), chunks = readLines("chunks.csv"))
 }
@@ -45,7 +45,7 @@ test_that("a table in chunks is the same as in memory: row by row, running words
                                                                                 n <- .row }) |> drop_columns(note) |>
       save_table(path)
   }
-  expect_true(withr::with_options(list(rowanroot.memory = 50000),
+  expect_true(withr::with_options(list(rowanroot.chunks_from = 20000),
                                   needs_chunks(open_table("visits.csv"), "out.csv", NULL)))
   found <- both_ways(make)
   expect_identical(found$chunks, found$whole)
@@ -74,7 +74,7 @@ test_that("types are those of all rows, and an empty result has its header", {
 test_that("what needs all rows at once is not read in chunks", {
   local_folder()
   write_text(c("hive,kg", rep("NB-01,31", 2000)), "visits.csv")
-  withr::local_options(rowanroot.memory = 1000)
+  withr::local_options(rowanroot.chunks_from = 400)
   in_chunks <- function(x) needs_chunks(x, "out.csv", NULL)
   visits <- open_table("visits.csv")
   expect_true(in_chunks(visits))
@@ -94,7 +94,7 @@ test_that("what needs all rows at once is not read in chunks", {
 test_that("errors in a later chunk say from where rows are counted, and leave the output as it was", {
   local_folder()
   write_text(c("hive,kg", rep("NB-01,31", 3000), "NB-02,heavy"), "visits.csv")
-  withr::local_options(rowanroot.memory = 20000)
+  withr::local_options(rowanroot.chunks_from = 8000, rowanroot.chunk_bytes = 4096)
   write_text("old", "out.csv")
   expect_error(quietly(open_table("visits.csv") |> set_columns({ n <- as_number(kg) }) |>
                        save_table("out.csv", force = TRUE)), "rows are counted from row [0-9,]+",

@@ -376,7 +376,7 @@ test_that("several columns can use each other's row above", {
                                  start = list(first, 0), within = g)
   })
   expect_identical(as.data.frame(steps(open_table("sold.csv")))$stock, steps(data)$stock)
-  withr::with_options(list(rowanroot.memory = 1, rowanroot.chunk_bytes = 200), {
+  withr::with_options(list(rowanroot.chunks_from = 0, rowanroot.chunk_bytes = 200), {
     save_table(steps(open_table("sold.csv")), "out.csv")
   })
   expect_equal(as.data.frame(open_table("out.csv"))$ordered, steps(data)$ordered)

@@ -1,0 +1,60 @@
+# Columns beyond the budget lie in files without a name, and all is as it is in memory.
+
+local_budget <- function(memory = "64 MB", scratch = tempfile("scratch-"), env = parent.frame()) {
+  withr::local_options(list(rowanroot.memory = memory, rowanroot.scratch = scratch), .local_envir = env)
+  # The next test has its own.
+  withr::defer(withr::with_options(list(rowanroot.memory = NULL, rowanroot.scratch = NULL), set_memory()), env)
+}
+
+test_that("what does not fit into the budget is calculated from files, with the same results", {
+  local_folder()
+  set.seed(2)
+  n <- 2e6
+  visits <- data.frame(hive = sample(5000L, n, TRUE), day = sample(365L, n, TRUE), kg = round(runif(n, 10, 40), 2))
+  visits$note <- rep_len(paste0("n", seq_len(3e5)), n)
+  derive <- function() {
+    x <- set_columns(visits, {
+      place <- ranking(kg, best = "highest", within = hive)
+      total <- running_total(kg, within = hive, along = day)
+      middle <- moving_mean(kg, rows = 5, within = hive, along = day)
+      score <- (kg - mean(kg, within = hive)) / sd(kg, within = hive)
+      text <- paste0(note, "/", day)
+    }) |> sort_rows(day, hive)
+    list(keep_rows(x, score > 0), one_row_per(x, hive, { m <- median(kg); last <- max(total) }),
+         top_rows(x, 2, by = kg, within = hive))
+  }
+  in_memory <- rlang::hash(derive())
+  gc()
+  local_budget()
+  beyond <- derive()
+  expect_gt(memory_use_cpp()$files, 0)
+  expect_lte(memory_use_cpp()$memory, 64e6)
+  expect_identical(list.files(scratch_folder(), all.files = TRUE, no.. = TRUE), character())
+  expect_identical(rlang::hash(beyond), in_memory)
+})
+
+test_that("a budget that is no size is refused, and sizes are what they say", {
+  expect_identical(vapply(c("64 MB", "4GB", "1.5 GiB", "100 MiB", "2e9", "GB", "4 GBs"), bytes_of_text, 0,
+                          USE.NAMES = FALSE), c(6.4e7, 4e9, 1.5 * 1024^3, 100 * 1024^2, NA, NA, NA))
+  for (wrong in list("much", "63 MB", 1, NA, -1e9, c(1e9, 2e9), TRUE, "")) {
+    expect_error(withr::with_options(list(rowanroot.memory = wrong), set_columns(cars, { x <- speed })),
+                 "must be a size of at least 64 MB", class = "rowanroot_bad_argument")
+  }
+  expect_identical(size_text(64e6), "64 MB")
+  expect_identical(size_text(12.345e9), "12.3 GB")
+})
+
+test_that("a folder that can't be written to is one error, and the output stays", {
+  local_folder()
+  withr::local_options(rowanroot.keep = FALSE)
+  n <- 3e6
+  visits <- data.frame(kg = seq_len(n) / 4)
+  write_text("old", "out.csv")
+  writeLines("", "file")
+  local_budget(scratch = "file/none")
+  error <- expect_error(quietly(set_columns(visits, { a <- kg + 1; b <- kg + 2; c <- a * b; d <- c + 1 }) |>
+                                save_table("out.csv", force = TRUE)), "not enough room",
+                        class = "rowanroot_out_of_memory")
+  expect_match(conditionMessage(error), "file/none")
+  expect_identical(readLines("out.csv"), "old")
+})
