@@ -33,7 +33,7 @@
 #' * `rowanroot.memory`: how much memory rowanroot's own columns may take, as in `"4 GB"` or in bytes, at least 64 MB;
 #'   by default half of what is free. What is beyond that lies in files without a name in the folder
 #'   `rowanroot.scratch`: by default `.rowanroot/scratch`, or R's temporary folder where there is no `.rowanroot`.
-#'   Vectors that R's functions make, and strings that somebody looks at, are R's memory and do not count.
+#'   Vectors made by R's functions, and strings that have been looked at, are in R's own memory and not counted.
 #' * `rowanroot.keep`: `FALSE` to store nothing but the journal in `.rowanroot`. `rowanroot.kept_bytes` (10e9) limits
 #'   the size of the cached columns; those unused for longest are removed first. Columns of files are cached if the
 #'   files have `rowanroot.keep_from` (1e6) bytes together, calculated columns if they took `rowanroot.keep_seconds`

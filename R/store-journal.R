@@ -2,8 +2,6 @@
 # oldest first. A record is written before the output takes its place, and counts only if the file on disk
 # is the one that it describes: so a run may be killed between the two.
 
-journal_folder <- function() file.path(base_folder(), ".rowanroot")
-
 journal_path <- function() file.path(journal_folder(), "journal.jsonl")
 
 # How many records of each output stay: those before the last distinguish an old output from a foreign file.

@@ -25,6 +25,9 @@ file_name_for <- function(path, longest = 200) {
 # it goes meanwhile.
 base_folder <- function() if (is.null(state$run$folder)) getwd() else state$run$folder
 
+# What belongs to the outputs made there: the journal, and what is cached.
+journal_folder <- function() file.path(base_folder(), ".rowanroot")
+
 absolute_path <- function(path) if (is_absolute(path)) path.expand(path) else file.path(getwd(), path)
 
 path_ending <- function(path) tolower(tools::file_ext(path))

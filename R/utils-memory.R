@@ -18,8 +18,8 @@ set_memory <- function() {
 
 # Beside the journal, where there is one.
 scratch_folder <- function() {
-  beside <- file.path(base_folder(), ".rowanroot")
-  getOption("rowanroot.scratch", if (dir.exists(beside)) file.path(beside, "scratch") else tempdir())
+  usual <- if (dir.exists(journal_folder())) file.path(journal_folder(), "scratch") else tempdir()
+  getOption("rowanroot.scratch", usual)
 }
 
 # Bytes of a size such as "4 GB".

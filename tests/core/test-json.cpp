@@ -62,7 +62,7 @@ TEST("columns come in any order, and lines know where they are") {
   CHECK(lines.first_line(1, json_text) == 1);
 }
 
-TEST("the first value of each kind is told, cut off where it is long") {
+TEST("errors can show the first value of each kind, shortened if it is long") {
   const std::string text(2000, 'x'), accents = [] {
     std::string all;
     while (all.size() < 2000) all += "\xC3\xA9";

@@ -172,7 +172,7 @@ TEST("a column of several files is that of one after the other, coded or written
 
 // What a file says of itself may be anything, though its checksums fit: then it is damaged, and nothing is read beyond
 // it.
-TEST("a file that became shorter is told to have changed") {
+TEST("reading a file that became shorter is an error: it changed") {
   TemporaryFile file;
   file.write("0123456789");
   const auto input = open_file(file.path);

@@ -182,7 +182,7 @@ TEST("running words go on from the chunk before") {
   }
 }
 
-TEST("a total of whole numbers that does not fit is told with its first row, and its group is missing from there on") {
+TEST("a total too large for whole numbers is reported with its first row, and the rest of its group is missing") {
   const std::int32_t most = std::numeric_limits<std::int32_t>::max();
   const std::vector<std::int32_t> values = {1, most, most, 5, -7, most}, group = {0, 1, 0, 1, 1, 2};
   Sequence sequence;

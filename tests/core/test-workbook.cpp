@@ -128,7 +128,7 @@ TEST("shared texts are put together of their runs, without what is only how to s
   CHECK(found == (std::vector<std::string>{"plain", "two runs", "kanji!", "", "A\xC3\xA9"}));
 }
 
-TEST("characters beyond the first plane are two halves, and half of one is told") {
+TEST("characters beyond the first plane are two halves, and one half alone is an error") {
   const auto text = [](const std::string& codes) {
     return shared_strings("<sst><si><t>" + codes + "</t></si></sst>")[0];
   };
@@ -155,7 +155,7 @@ TEST("number formats that every workbook has are those of the standard") {
                       "<xf numFmtId=\"14\"/></s>") == std::vector<NumberIs>{NumberIs::number});
 }
 
-TEST("each type of cell has its value, and what it can't have is told with its name") {
+TEST("each type of cell has its value, and an impossible value is an error that names the cell") {
   const std::vector<NumberIs> styles = {NumberIs::number, NumberIs::moment, NumberIs::time_of_day, NumberIs::duration};
   const auto cell = [&](const std::string& what) {
     const SheetCells found = sheet_cells("<row r=\"5\"><c r=\"D5\"" + what + "</c></row>", {"hive", "\xFF"}, styles);
