@@ -94,7 +94,7 @@ cli_changes <- function(args) {
                                         help = "the key by which rows are matched: hive,day"), json_option)
   given <- cli_arguments("changes", args, options)
   if (is.null(given)) return(exit_done)
-  check_cli_file(output_file(given$args), "changes")
+  check_cli_output(given$args, "changes")
   by <- if (!is.null(given$options$by)) as.call(c(quote(c),
                                                   lapply(strsplit(given$options$by, ",", fixed = TRUE)[[1]],
                                                          as.name)))

@@ -4,23 +4,82 @@
 target_write.file_target <- function(target, x, now, found, force, call) {
   path <- target$path
   make_folder_of(path, call)
-  if (needs_chunks(x, path, call)) return(write_chunks(target, x, now, found, force, call))
+  older <- older_output(path, now, found)
   # Errors of the table come before a file is begun.
-  older <- older_output(path, now, found, rooted(x)$columns)
-  calculate <- function() if (is.null(older)) table_data(x, call) else table_columns(x,
-      setdiff(older$columns, older$same), call)
-  data <- withCallingHandlers(noting_drawn(calculate(), function() now$drawn <<- TRUE, now$lines, call),
-                              warning = function(w) now$warned <<- TRUE)
+  noting <- function(code) {
+    withCallingHandlers(noting_drawn(code, function() now$drawn <<- TRUE, now$lines, call),
+                        warning = function(w) now$warned <<- TRUE)
+  }
+  content <- noting(content_by_parts(x, older, call))
+  if (is.null(content)) {
+    if (needs_chunks(x, path, call)) return(write_chunks(target, x, now, found, force, call))
+    content <- noting(content_of_file(x, path, with_same_columns(older, now, rooted(x)$columns), call))
+  }
+  now$files <- content$files
   places <- NULL
   write <- function(file) {
     tell_progress(paste("writing", target$name))
-    if (!is.null(older)) places <<- write_csv_again(data, older, file, call, now$guarded)
+    places <<- content$write(file, now$guarded)
     if (is.null(places)) {
-      places <<- output_formats[[path_ending(path)]]$write(if (is.null(older)) data else table_data(x, call), file,
-                                                           now$guarded, call)
+      places <<- write_format(path, table_data(x, call), file, content$rows, now$guarded, call)
     }
   }
-  replace_output(target, write, function() nrow(data), x, now, found, force, call, places = function() places)
+  replace_output(target, write, function() sum(content$rows), x, now, found, force, call, places = function() places)
+}
+
+write_format <- function(path, data, file, rows, guard, call) {
+  if (path_ending(path) == "csv") return(write_csv_file(data, file, call, guard, rows))
+  output_formats[[path_ending(path)]]$write(data, file, guard, call)
+}
+
+# What goes into a file: how many `rows` of each part, what to put down of these as `files`, and a function that writes
+# it, which gives NULL if what it copies from was changed meanwhile. Here most parts are copied; NULL if there are none.
+content_by_parts <- function(x, older, call) {
+  if (is.null(older) || !nrow(older$files) || !identical(older$fields, rooted(x)$columns)) return(NULL)
+  names <- source_parts(rooted(x)$source, call)$name
+  at <- match(names, older$files$name)
+  made <- some_parts(x, function(keys) (keys == older$files$key[at]) %in% TRUE, call)
+  if (is.null(made)) return(NULL)
+  rows <- older$files$rows[at]
+  rows[!made$is_same] <- tabulate(made$of_row, sum(!made$is_same))
+  from <- ifelse(made$is_same, at, 0L)
+  data <- if (is.null(made$data)) empty_columns(older$fields) else made$data
+  list(rows = rows, files = record_of_parts(names, rows, made$keys),
+       write = function(file, guard) write_csv_parts(data, older, rows, from, file, call, guard))
+}
+
+empty_columns <- function(names) structure(stats::setNames(lapply(names, function(name) logical()), names),
+                                           row.names = integer(), class = "data.frame")
+
+# All that is to be written is in memory; columns that are the same as in an `older` file are copied from there.
+content_of_file <- function(x, path, older, call) {
+  data <- if (is.null(older)) table_data(x, call) else table_columns(x, setdiff(older$columns, older$same), call)
+  content <- list(rows = if (is.null(older)) nrow(data) else older$rows)
+  if (path_ending(path) == "csv" && has_large_parts(x, call)) {
+    if (is.null(older)) content$rows <- tabulate(rows_in_parts(current_table(x, call), call), part_count(x, call))
+    names <- source_parts(rooted(x)$source, call)$name
+    if (length(content$rows) == length(names)) {
+      content$files <- record_of_parts(names, content$rows, keys_of_parts(current_table(x, call), call)$keys)
+    }
+  }
+  content$write <- function(file, guard) {
+    if (!is.null(older)) write_csv_again(data, older, file, call, guard)
+    else write_format(path, data, file, content$rows, guard, call)
+  }
+  content
+}
+
+part_count <- function(x, call) nrow(source_files(rooted(x)$source, call))
+
+# Several files, each of which is calculated by itself, and of which copying is worth while.
+has_large_parts <- function(x, call) {
+  source <- rooted(x)$source
+  keeps_columns() && inherits(source, "csv_source") && part_count(x, call) > 1 && is_by_parts(current_table(x, call)) &&
+    source_bytes(source) >= least_copied()
+}
+
+record_of_parts <- function(names, rows, keys) {
+  unname(Map(list, name = names, rows = rows, key = if (is.null(keys)) "" else keys))
 }
 
 # The folder of an output, which must be one that can be written to.

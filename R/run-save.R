@@ -20,7 +20,12 @@
 #' warning of class `rowanroot_made_anew`. `set.seed()` at the top level of a script makes random
 #' numbers repeatable.
 #'
-#' @param x A rooted table from [open_table()], or a data frame.
+#' If the path ends in a slash, the output is a folder with CSV files: one for each file that the
+#' table is made from, under the same name, or one for each value of the column `parts`. Only files
+#' whose content changed are written, and those of parts that are gone are removed. If all steps go
+#' row by row, only rows of files that changed are calculated. Each file is the complete old one or
+#' the complete new one, and a run that was interrupted is completed by the next. Other files in the
+#' folder are never changed: they are an error, unless `force` is `TRUE`.
 #'
 #' A database table is written in one transaction, with the driver's bulk method (`COPY` for
 #' PostgreSQL): to an SQLite file by its path, to any other database by a DBI connection. To see
@@ -29,9 +34,10 @@
 #' things would be lost this is an error unless `force` is `TRUE`. Rows that other tables refer to
 #' with `ON DELETE CASCADE` are not removed.
 #'
+#' @param x A rooted table from [open_table()], or a data frame.
 #' @param path The path of the output, whose folder is created if needed; or a DBI connection. The
 #'   extension sets the format: `.csv`, `.xlsx` (needs the package zip), `.parquet` (nanoparquet),
-#'   `.jsonl`, `.sqlite`, `.sqlite3` or `.db` (RSQLite). Values that a format can't hold are an
+#'   `.jsonl`, `.sqlite`, `.sqlite3` or `.db` (RSQLite). A path that ends in `/` is a folder. Values that a format can't hold are an
 #'   error before anything is written, and a warning counts the values that it changes: see
 #'   [file_formats].
 #' @param table The name of the table in a database, or `DBI::Id(schema = , table = )`.
@@ -39,11 +45,16 @@
 #' @param guard_formulas In CSV files and workbooks, put an apostrophe before text that a
 #'   spreadsheet would run as a formula because it begins with `=`, `+`, `-` or `@`, also in names
 #'   of columns.
+#' @param parts For a folder: the column that says which file a row belongs in. Its values are the
+#'   names of the files. They can't be missing, begin with a dot, or contain a slash.
+#' @param parts_most How many files `parts` may make.
 #' @return `x`, invisibly.
 #' @section Errors: `rowanroot_foreign_output` if the file was written or edited by something else,
 #'   `rowanroot_output_is_input` if the table is made from the file itself,
 #'   `rowanroot_output_saved_twice` if a script saves it twice, `rowanroot_cannot_write`,
-#'   `rowanroot_bad_text` for text that is not UTF-8, `rowanroot_unknown_format`.
+#'   `rowanroot_bad_text` for text that is not UTF-8, `rowanroot_unknown_format`;
+#'   `rowanroot_no_parts` if rows are not of one file each, `rowanroot_bad_part` for a value that
+#'   can't name a file, `rowanroot_too_many_parts` if there would be more than `parts_most` files.
 #' @examples
 #' old <- setwd(tempdir())
 #' visits <- data.frame(hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5), tare_kg = c(6, 6.2))
@@ -51,13 +62,17 @@
 #'   set_columns({ net_kg <- gross_kg - tare_kg }) |>
 #'   save_table("yield.csv")
 #' readLines("yield.csv")
-#' unlink(c("yield.csv", ".rowanroot"), recursive = TRUE)
+#'
+#' # A folder with a file for each hive
+#' save_table(visits, "hives/", parts = hive)
+#' list.files("hives")
+#' unlink(c("yield.csv", "hives", ".rowanroot"), recursive = TRUE)
 #' setwd(old)
 #' @export
-save_table <- function(x, path, table = NULL, force = FALSE, guard_formulas = FALSE) {
+save_table <- function(x, path, table = NULL, force = FALSE, guard_formulas = FALSE, parts = NULL, parts_most = 1000) {
   call <- quote(save_table())
   check_table(x, call)
-  target <- output_target(path, table, call)
+  target <- output_target(path, table, parts_column(substitute(parts), x, parent.frame(), call), parts_most, call)
   if (identical(state$run$mode, "look")) return(invisible(look_at_output(target, x, guard_formulas, call)))
   check_saved_once(target$name, call)
   check_flag(force, "force", call)
@@ -83,7 +98,8 @@ check_output_path <- function(path, call) {
   }
   if (ending %in% file_kinds$sqlite$endings) return(invisible())
   stop_because(c("Can't tell the format of {.file {path}}.",
-                 "try" = "The name can end in {.or {.code {paste0('.', c(names(output_formats), 'sqlite'))}}}."),
+                 "try" = "The name can end in {.or {.code {paste0('.', c(names(output_formats), 'sqlite'))}}}.",
+                 "try" = "For a folder with a file for each part, it ends in a slash: {.code \"{path}/\"}."),
                "unknown_format", call)
 }
 
@@ -111,6 +127,9 @@ sources_of <- function(x) {
 
 # Whether a source reads what a target writes, however either is called: by a link, by another connection, by a query.
 is_made_from <- function(source, target, call) {
+  if (inherits(target, "folder_target")) {
+    return(inherits(source, "file_source") && reads_folder(source, target$path, call))
+  }
   if (inherits(source, "file_source")) {
     file <- if (is.null(target$connection)) file_identities(target$path) else database_identity(target$connection)
     return(!is.null(file) && !is.na(file) && file %in% file_identities(source_files(source, call)$path))
@@ -151,11 +170,13 @@ save_or_note <- function(x, target, force, guard, call) {
 record_for <- function(target, x, guard, call) {
   origin <- table_origin(x, call)
   if (guard) origin$key <- rlang::hash(paste(origin$key, "guarded"))
+  if (!is.null(target$parts)) origin$key <- rlang::hash(paste(origin$key, "parts", target$parts))
   now <- new_record(target$name, x, origin, table_keys(x, origin$parts, call))
   if (is.null(state$run) && any(vapply(now$lines, function(line) !is.null(line$anew), NA))) {
     now$key <- rlang::hash(paste(now$key, new_nonce()))
   }
   now$guarded <- guard
+  now$parts <- target$parts
   now
 }
 
@@ -175,7 +196,8 @@ save_output <- function(x, target, force, guard, call) {
   rows <- with_progress(source_bytes(rooted(x)$source), within_memory(target_write(target, x, now, found, force, call)))
   why <- if (found$state == "up to date") "asked for" else if (found$state == "foreign" && force) c(found$why,
       "asked for") else found$why
-  tell_run(target$name, "made", why, rows = rows, seconds = round(proc.time()[["elapsed"]] - started, 3))
+  tell_run(target$name, "made", why, rows = as.vector(rows), seconds = round(proc.time()[["elapsed"]] - started, 3),
+           files = attr(rows, "files"))
 }
 
 # What an output is made from, as data for its record.

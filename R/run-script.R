@@ -212,9 +212,9 @@ check_only <- function(run, call) {
 }
 
 # Reports one output: to the run that it is part of, and in print.
-tell_run <- function(output, outcome, why = character(), rows = NA, seconds = NA, chosen = TRUE) {
+tell_run <- function(output, outcome, why = character(), rows = NA, seconds = NA, chosen = TRUE, files = NULL) {
   told <- list(output = output, state = if (chosen) outcome else "left out", why = as.character(why), rows = rows,
-               seconds = seconds)
+               seconds = seconds, files = files)
   run <- state$run
   if (is.null(run)) {
     note_that(escaped(paste(format_told(told), collapse = "\n")), "output")
@@ -229,7 +229,9 @@ tell_run <- function(output, outcome, why = character(), rows = NA, seconds = NA
 #                because visits-2026-03.csv changed
 format_told <- function(told) {
   what <- switch(told$state,
-    made = paste0(told$state, ": ", counted_rows(told$rows), " in ", format(signif(max(told$seconds, 0.01), 2)), " s"),
+    made = paste0(told$state, ": ", counted_rows(told$rows), " in ", format(signif(max(told$seconds, 0.01), 2)), " s",
+                  if (!is.null(told$files)) paste0(", ", told$files[["written"]], " of ",
+                                                   counted(told$files[["of"]], "file"), " written")),
     told$state
   )
   told$output <- shown_cell(told$output)

@@ -5,11 +5,9 @@
 output_state <- function(target, now) {
   if (!target_exists(target)) return(list(state = "missing", why = "it is not there yet"))
   records <- output_records(now$output)
-  record <- record_of_content(records, target_hash(target))
-  if (is.null(record)) {
-    why <- if (length(records)) "it was changed by something other than rowanroot" else "it was not made by rowanroot"
-    return(list(state = "foreign", why = why))
-  }
+  record <- content_record(target, records)
+  if (is.null(record)) return(list(state = "foreign", why = why_foreign(target, records)))
+  if (!is.null(record$incomplete)) return(list(state = "out of date", why = record$incomplete, record = record))
   if (isTRUE(record$drawn)) {
     return(list(state = "out of date", why = "a function of it draws random numbers", record = record))
   }
@@ -30,6 +28,7 @@ what_changed <- function(then, now) {
   }
   if (!identical(then$source, now$source)) return("how the input is read changed")
   if (!identical(isTRUE(then$guarded), isTRUE(now$guarded))) return("guard_formulas changed")
+  if (!identical(then$parts, now$parts)) return("parts changed")
   "the order of inputs or steps changed"
 }
 

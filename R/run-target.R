@@ -4,7 +4,22 @@
 # Whether there is something, whoever made it.
 target_exists <- function(target) UseMethod("target_exists")
 
-# The hash of its content as it is now, which shows whether something else has changed it.
+# The record of its content as it is now, of these that it has; NULL if something else has made or changed it. One that
+# was to have more has that in `incomplete`, in words.
+content_record <- function(target, records) UseMethod("content_record")
+
+#' @export
+content_record.default <- function(target, records) record_of_content(records, target_hash(target))
+
+# Why its content is of none of them.
+why_foreign <- function(target, records) UseMethod("why_foreign")
+
+#' @export
+why_foreign.default <- function(target, records) {
+  if (length(records)) "it was changed by something other than rowanroot" else "it was not made by rowanroot"
+}
+
+# The hash of its content as it is now.
 target_hash <- function(target) UseMethod("target_hash")
 
 # Writes the table and puts it down in the journal: the old content or the new one is there, whole. Gives the number
@@ -13,7 +28,15 @@ target_write <- function(target, x, now, found, force, call) UseMethod("target_w
 
 new_target <- function(kind, name, ...) structure(list(name = name, ...), class = c(paste0(kind, "_target"), "target"))
 
-output_target <- function(path, table, call) {
+# `parts` is the column by which a folder has its files, `most` how many there may be.
+output_target <- function(path, table, parts, most, call) {
+  if (is_folder_path(path) && is.null(table)) return(new_folder_target(path, parts, most, call))
+  if (!is.null(parts)) {
+    stop_because(c("{.arg parts} is for folders, not for {if (is.character(path)) path else 'a database'}.",
+                   "try" = paste("The path of a folder ends in a slash:",
+                                 "{.code save_table(x, \"out/yield/\", parts = {parts})}.")),
+                 "bad_argument", call)
+  }
   if (inherits(path, "DBIConnection")) return(new_database_target(path, NULL, table, call))
   check_output_path(path, call)
   if (path_ending(path) %in% file_kinds$sqlite$endings) return(new_database_target(NULL, path, table, call))
@@ -37,6 +60,10 @@ record_output <- function(target, now, written, rows, columns, found, force, cal
   if (found$state == "foreign" && !force && !identical(written, target_hash(target))) {
     stop_foreign(target$name, found$why, call)
   }
+  add_output_record(now, written, rows, columns)
+}
+
+add_output_record <- function(now, written, rows, columns) {
   now$written <- written
   now$made_at <- format(Sys.time(), "%Y-%m-%dT%H:%M:%SZ", tz = "UTC")
   now$rows <- rows

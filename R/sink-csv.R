@@ -1,33 +1,54 @@
 # A data frame as a CSV file: exact numbers, ISO dates, missing values as nothing.
 
-# Gives where chunks of rows begin in the file.
-write_csv_file <- function(data, path, call, guard = FALSE) {
-  written <- write_csv(data, names(data), path, call, guard, integer(length(data)), list())
+# Gives where chunks of rows begin in the file; none has rows of two parts, which have so many `rows`.
+write_csv_file <- function(data, path, call, guard = FALSE, rows = nrow(data)) {
+  written <- write_csv(data, names(data), path, call, guard, rows)
   if (nzchar(written$problem)) stop_cannot_write(path, written$problem, call)
   written$places
+}
+
+# Values as a CSV file has them.
+texts_for_csv <- function(values, name, call) {
+  written <- csv_column(values, name, call)
+  if (is.double(written)) shortest_texts_cpp(written) else as.character(written)
 }
 
 # Columns that an older file of the same rows has are copied from there as text: `data` has the others. NULL if that
 # file turns out to be another one.
 write_csv_again <- function(data, older, path, call, guard) {
   fields <- match(older$columns, older$fields, 0L) * (older$columns %in% older$same)
-  copied <- list(path = path.expand(older$path), places = older$places, fields = length(older$fields))
-  written <- write_csv(data, older$columns, path, call, guard, fields, copied)
-  if (!nzchar(written$problem)) written$places
+  written <- write_csv(data, older$columns, path, call, guard, older$rows, older, seq_along(older$rows), fields)
+  places_if_same(written, older)
+}
+
+# The same for rows: parts are copied from those of the older file that `from` says, and `data` has the rows of the
+# others, where that is 0.
+write_csv_parts <- function(data, older, rows, from, path, call, guard) {
+  written <- write_csv(data, older$fields, path, call, guard, rows, older, from)
+  places_if_same(written, older)
+}
+
+# Nobody may have changed the file while it was read.
+places_if_same <- function(written, older) {
+  if (!nzchar(written$problem) && identical(file_hashes(older$path), older$record$written)) written$places
 }
 
 # Rows behind those that are in the file.
 append_to_csv <- function(data, path, call, guard) {
-  written <- write_csv(data, names(data), path, call, guard, integer(length(data)), list(), append = TRUE)
+  written <- write_csv(data, names(data), path, call, guard, nrow(data), append = TRUE)
   if (nzchar(written$problem)) stop_cannot_write(path, written$problem, call)
 }
 
-write_csv <- function(data, names, path, call, guard, fields, copied, append = FALSE) {
+write_csv <- function(data, names, path, call, guard, rows, older = NULL, from = NULL, fields = integer(length(names)),
+                      append = FALSE) {
   if (guard) data <- safe_for_sheets(data)
+  copied <- if (is.null(older)) list() else list(path = path.expand(older$path), places = older$places,
+                                                 fields = length(older$fields), rows = as.numeric(older$rows),
+                                                 from = as.integer(from))
   values <- unclass(data)[match(names, base::names(data))]
   columns <- Map(function(column, name, field) if (!field) csv_column(column, name, call), values, names, fields)
-  csv_write_cpp(unname(columns), in_utf8(if (guard) safe_text(names) else names), nrow(data), path.expand(path), ",",
-                as.integer(fields), copied, append, getOption("rowanroot.threads", 0L))
+  csv_write_cpp(unname(columns), in_utf8(if (guard) safe_text(names) else names), as.numeric(rows), path.expand(path),
+                ",", as.integer(fields), copied, append, getOption("rowanroot.threads", 0L))
 }
 
 # A column as a plain vector that the core can write.

@@ -38,9 +38,20 @@ part_keys <- function(source, hashes, columns) {
 
 # What read_csv_parts() gives; NULL if nothing is kept, or what is kept does not go with what was read.
 csv_from_store <- function(source, files, columns, keys, call) {
+  known <- known_of_all(source, files, columns, keys, nrow(files) - 1, call)
+  if (is.null(known)) return(NULL)
+  types <- common_types(columns, source$options$types, known$kinds)
+  values <- Map(function(column, type) read_kept(keys[, column], stored_type(type)), columns, types)
+  if (any(vapply(values, is.null, NA))) return(NULL)
+  list(values = Map(as_csv_type, values, types), types = types, kinds = known$kinds, rows = known$rows,
+       names = known$names)
+}
+
+# What is kept of all parts, once those are read that were not, if these are at most so many; else NULL.
+known_of_all <- function(source, files, columns, keys, most, call) {
   known <- known_parts(keys)
   fresh <- which(rowSums(is.na(known$type)) > 0)
-  if (length(fresh) == nrow(files)) return(NULL)
+  if (length(fresh) > most) return(NULL)
   if (length(fresh)) {
     content <- read_fresh_parts(source, files[fresh, ], columns, known$kinds[-fresh, , drop = FALSE], call)
     if (!keep_csv(content, keys[fresh, , drop = FALSE])) return(NULL)
@@ -48,11 +59,17 @@ csv_from_store <- function(source, files, columns, keys, call) {
     if (anyNA(known$type)) return(NULL)
   }
   check_one_shape(known$names, files$name, call)
-  types <- common_types(columns, source$options$types, known$kinds)
-  values <- Map(function(column, type) read_kept(keys[, column], stored_type(type)), columns, types)
-  if (any(vapply(values, is.null, NA))) return(NULL)
-  list(values = Map(as_csv_type, values, types), types = types, kinds = known$kinds, rows = known$rows,
-       names = known$names)
+  known
+}
+
+#' @export
+types_in_parts.csv_source <- function(source, columns, call) {
+  if (!keeps_columns() || inherits(source, "filling_source") || "category" %in% source$options$types) return(NULL)
+  files <- source_files(source, call)
+  columns <- columns_in_files(source, columns, call)
+  keys <- part_keys(source, file_hashes(files$path), columns)
+  known <- known_of_all(source, files, columns, keys, nrow(files) / 2, call)
+  if (!is.null(known)) common_types(columns, source$options$types, known$kinds)
 }
 
 # What is kept of each part: types and kinds as matrices like that of the keys.

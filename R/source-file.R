@@ -36,7 +36,9 @@ source_parts.file_source <- function(source, call) {
 
 # A file that this run was to make, and could not, is an old one.
 check_were_made <- function(files, call) {
-  failed <- files$name[vapply(files$path, plain_path, "") %in% failed_outputs()]
+  if (!length(failed_outputs())) return(invisible())
+  paths <- vapply(files$path, plain_path, "")
+  failed <- files$name[paths %in% failed_outputs() | paste0(dirname(paths), "/") %in% failed_outputs()]
   if (length(failed)) {
     stop_because(c("{.file {failed[1]}} could not be made in this run, and is out of date.",
                    "try" = "The reason is above."), "stale_input", call, file = failed[1])
@@ -88,8 +90,8 @@ source_files <- function(source, call) {
   folders <- names[dir.exists(paths)]
   if (length(folders)) {
     stop_because(c("{.file {folders[1]}} is a folder, not a file.",
-                   "try" = "To open all CSV files in it, write {.code open_table(\"{folders[1]}/*.csv\")}."),
-                     "no_such_file", call)
+                   "try" = paste("To open all CSV files in it, write",
+                                 "{.code open_table(\"{sub('/+$', '', folders[1])}/*.csv\")}.")), "no_such_file", call)
   }
   data.frame(name = named_in_utf8(names), path = paths)
 }
@@ -107,7 +109,7 @@ check_names_of_files <- function(names, call) {
 # What the system calls a file is UTF-8 mostly, though R does not know it in every locale.
 named_in_utf8 <- function(names) {
   are_unknown <- Encoding(names) == "unknown" & validUTF8(names)
-  Encoding(names)[are_unknown] <- "UTF-8"
+  if (any(are_unknown)) Encoding(names)[are_unknown] <- "UTF-8"
   enc2utf8(names)
 }
 

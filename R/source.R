@@ -15,6 +15,12 @@ source_read <- function(source, columns, call) UseMethod("source_read")
 # all that again if the types turn out to be others.
 each_chunk <- function(source, columns, bytes, begin, work, call) UseMethod("each_chunk")
 
+# The types that these columns have in all parts together, if they are known without reading most of these; else NULL.
+types_in_parts <- function(source, columns, call) UseMethod("types_in_parts")
+
+#' @export
+types_in_parts.default <- function(source, columns, call) NULL
+
 # Where a row comes from, in words.
 source_place <- function(source, row, call) UseMethod("source_place")
 

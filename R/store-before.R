@@ -1,4 +1,4 @@
-# A table of an SQLite file is named after the file: `out/yield.sqlite, table yield`.
+# A table of an SQLite file is named after the file: `out/yield.sqlite, table yield`; a folder ends in a slash.
 output_file <- function(output) if (file.exists(output)) output else sub(", table .*$", "", output)
 
 # The folder of the script that made an output: the nearest above it that has a journal; and the output's name
@@ -20,7 +20,7 @@ project_of <- function(output, call) {
 }
 
 journal_above <- function(file, output, call) {
-  path <- normalizePath(file)
+  path <- paste0(normalizePath(file), if (dir.exists(file)) "/")
   folder <- dirname(path)
   while (!file.exists(file.path(folder, ".rowanroot", "journal.jsonl"))) {
     if (folder == dirname(folder)) stop_unknown_output(output, call)
@@ -42,9 +42,10 @@ keep_before <- function(path) {
   kept <- before_path(path)
   dir.create(dirname(kept), showWarnings = FALSE, recursive = TRUE)
   remove_files(kept)
-  suppressWarnings(file.link(path, kept)) || file.copy(path, kept)
-  invisible()
+  keep_link(path, kept)
 }
+
+keep_link <- function(path, kept) invisible(suppressWarnings(file.link(path, kept)) || file.copy(path, kept))
 
 # The table that an output of a database replaces.
 keep_table_before <- function(name, data) {

@@ -35,7 +35,7 @@ record_of_content <- function(records, hash) {
 
 # What is long of a record, such as the keys of very many columns, stands in a file of its own: each save reads the
 # journal. Without it an output is as fresh or stale as it is, but not all reasons can be given.
-long_parts <- c("inputs", "lines", "key_names", "keys", "columns")
+long_parts <- c("inputs", "lines", "key_names", "keys", "columns", "files")
 
 longest_line <- 20000
 
@@ -76,4 +76,16 @@ add_record <- function(record) {
     on.exit(close(connection))
     writeLines(enc2utf8(lines), connection, useBytes = TRUE)
   })
+}
+
+# The parts of a record's output, with the file that each has in a folder, the hash of its content, its rows and, if it
+# can be calculated by itself, a key.
+no_files <- data.frame(name = character(), hash = character(), rows = numeric(), key = character())
+
+files_of_record <- function(record) {
+  files <- with_details(record)$files
+  if (!length(files)) return(no_files)
+  field <- function(name, model) vapply(files, function(one) if (is.null(one[[name]])) model else one[[name]], model)
+  data.frame(name = field("name", ""), hash = field("hash", ""), rows = as.numeric(field("rows", 0)),
+             key = field("key", ""))
 }

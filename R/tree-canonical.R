@@ -117,8 +117,10 @@ canonical_package_function <- function(fun, home) {
   paste0("package(", package, " ", getNamespaceVersion(home), ",", code, ")")
 }
 
+# To look for the source in a function of a package, which was installed without, takes longer than all else.
 args_and_body <- function(fun) {
-  bare <- utils::removeSource(fun)
+  is_bare <- isNamespace(environment(fun)) && is.null(attr(fun, "srcref"))
+  bare <- if (is_bare) fun else utils::removeSource(fun)
   call("function", formals(bare), body(bare))
 }
 

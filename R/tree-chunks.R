@@ -1,16 +1,16 @@
 # Formulas of rows that come in chunks, one after the other.
 
 # Whether a tree has for each row what it has there for all rows, if they come in chunks. `grouped` says that the
-# block has groups.
-goes_by_row <- function(node, grouped) {
+# block has groups, `carried` that a chunk goes on from those before it.
+goes_by_row <- function(node, grouped, carried = TRUE) {
   fold_node(node, function(node, children) {
     by_row <- unlist(children)
     switch(node$kind,
       value = is_one_value(node) || is.function(node$value),
       column = , above = TRUE,
-      rows = node$name == ".row" && !grouped,
-      ordered = goes_in_chunks(node) && is.null(node$along) && by_row,
-      running = is.null(node$along) && all(by_row),
+      rows = carried && node$name == ".row" && !grouped,
+      ordered = carried && goes_in_chunks(node) && is.null(node$along) && by_row,
+      running = carried && is.null(node$along) && all(by_row),
       # Options may be vectors and tables of the script.
       r_call = looks_at_one_row(node) && all(by_row | vapply(node$arguments, function(one) one$kind == "value", NA)),
       r_code = , aggregate = FALSE,

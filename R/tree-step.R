@@ -39,11 +39,25 @@ step_keys.default <- function(step, keys) {
   keys_in_rows(key_from(key_of_step(step), keys$rows, keys$columns), stats::setNames(nm = step$columns))
 }
 
-# Whether the step gives for each chunk of rows what it gives for these rows of the whole table.
-goes_by_chunks <- function(step) UseMethod("goes_by_chunks")
+# Whether the step gives for each chunk of rows what it gives for these rows of the whole table: after the chunks before
+# it, or, if nothing is `carried` on from these, by itself.
+goes_by_chunks <- function(step, carried = TRUE) UseMethod("goes_by_chunks")
 
 #' @export
-goes_by_chunks.default <- function(step) FALSE
+goes_by_chunks.default <- function(step, carried = TRUE) FALSE
+
+# The step for a table that has one more column, of this name, whose value each row keeps; NULL if the rows after the
+# step are others.
+step_carrying <- function(step, name) UseMethod("step_carrying")
+
+#' @export
+step_carrying.default <- function(step, name) NULL
+
+carried_after <- function(step, name) {
+  step$columns <- c(step$columns, name)
+  if (!is.null(step$wanted)) step$wanted <- c(step$wanted, name)
+  step
+}
 
 # The step's lines: for each line its name, its text, a key, and the script's values in it.
 step_lines <- function(step) UseMethod("step_lines")

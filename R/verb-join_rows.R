@@ -132,7 +132,14 @@ step_lines.step_join <- function(step) {
 }
 
 #' @export
-goes_by_chunks.step_join <- function(step) step$unmatched != "keep both" && step$several == "error"
+goes_by_chunks.step_join <- function(step, carried = TRUE) step$unmatched != "keep both" && step$several == "error"
+
+#' @export
+step_carrying.step_join <- function(step, name) {
+  if (step$unmatched == "keep both") return(NULL)
+  step$columns_before <- c(step$columns_before, name)
+  carried_after(step, name)
+}
 
 #' @export
 step_lineage.step_join <- function(step) {

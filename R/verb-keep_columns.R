@@ -114,7 +114,13 @@ step_lines.step_columns <- function(step) {
 }
 
 #' @export
-goes_by_chunks.step_columns <- function(step) TRUE
+goes_by_chunks.step_columns <- function(step, carried = TRUE) TRUE
+
+#' @export
+step_carrying.step_columns <- function(step, name) {
+  step$from <- c(step$from, name)
+  carried_after(step, name)
+}
 
 #' @export
 step_lineage.step_columns <- function(step) {

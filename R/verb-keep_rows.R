@@ -112,9 +112,12 @@ step_lines.step_keep_rows <- function(step) {
 step_trees.step_keep_rows <- function(step) list(step$node)
 
 #' @export
-goes_by_chunks.step_keep_rows <- function(step) {
-  !length(step$within) && is.null(step$calibration) && goes_by_row(step$node, FALSE)
+goes_by_chunks.step_keep_rows <- function(step, carried = TRUE) {
+  !length(step$within) && is.null(step$calibration) && goes_by_row(step$node, FALSE, carried)
 }
+
+#' @export
+step_carrying.step_keep_rows <- function(step, name) carried_after(step, name)
 
 #' @export
 step_lineage.step_keep_rows <- function(step) list(list(rows_in_lineage(step, c(node_columns(step$node), step$within))))

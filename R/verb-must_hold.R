@@ -89,6 +89,9 @@ step_key.step_conditions <- function(step) {
 }
 
 #' @export
+step_carrying.step_conditions <- function(step, name) carried_after(step, name)
+
+#' @export
 step_lines.step_conditions <- function(step) {
   lapply(seq_along(step$nodes), function(k) {
     formula <- line_text(step$typed$conditions[[k]])

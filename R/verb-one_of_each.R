@@ -65,6 +65,9 @@ step_key.step_one_of_each <- function(step) {
 }
 
 #' @export
+step_carrying.step_one_of_each <- function(step, name) carried_after(step, name)
+
+#' @export
 step_lines.step_one_of_each <- function(step) {
   shown <- c(vapply(as.list(step$typed)[-1], one_line, ""), if (step$keep == "last") "keep = \"last\"",
              if (!is.null(step$along)) paste("along =", one_line(step$along)))

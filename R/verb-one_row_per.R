@@ -168,7 +168,10 @@ step_lines.step_one_row_per <- function(step) {
 }
 
 #' @export
-goes_by_chunks.step_one_row_per <- function(step) FALSE
+goes_by_chunks.step_one_row_per <- function(step, carried = TRUE) FALSE
+
+#' @export
+step_carrying.step_one_row_per <- function(step, name) NULL
 
 #' @export
 step_lineage.step_one_row_per <- function(step) lapply(step$statements, statement_in_lineage, by = step$keys)

@@ -159,7 +159,13 @@ step_lines.step_rows_from <- function(step) {
 }
 
 #' @export
-goes_by_chunks.step_rows_from <- function(step) TRUE
+goes_by_chunks.step_rows_from <- function(step, carried = TRUE) TRUE
+
+#' @export
+step_carrying.step_rows_from <- function(step, name) {
+  step$rest <- c(step$rest, name)
+  carried_after(step, name)
+}
 
 #' @export
 step_lineage.step_rows_from <- function(step) {

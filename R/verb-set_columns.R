@@ -241,10 +241,13 @@ step_trees.step_set_columns <- function(step) {
 }
 
 #' @export
-goes_by_chunks.step_set_columns <- function(step) {
+goes_by_chunks.step_set_columns <- function(step, carried = TRUE) {
   if (length(step$along) || !is.null(step$calibration)) return(FALSE)
-  all(vapply(step_trees(step), goes_by_row, NA, grouped = length(step$within) > 0))
+  all(vapply(step_trees(step), goes_by_row, NA, grouped = length(step$within) > 0, carried = carried))
 }
+
+#' @export
+step_carrying.step_set_columns <- function(step, name) carried_after(step, name)
 
 #' @export
 step_lineage.step_set_columns <- function(step) {

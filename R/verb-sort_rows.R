@@ -61,6 +61,9 @@ step_key.step_sort_rows <- function(step) {
 }
 
 #' @export
+step_carrying.step_sort_rows <- function(step, name) carried_after(step, name)
+
+#' @export
 step_lines.step_sort_rows <- function(step) {
   shown <- paste0("sort_rows(", paste(vapply(step$typed, one_line, ""), collapse = ", "), ")")
   list(list(name = "rows", text = shown, key = rlang::hash(step_key(step))))

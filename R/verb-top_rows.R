@@ -82,6 +82,9 @@ step_key.step_top_rows <- function(step) {
 }
 
 #' @export
+step_carrying.step_top_rows <- function(step, name) carried_after(step, name)
+
+#' @export
 step_lines.step_top_rows <- function(step) {
   shown <- paste0(step$verb, "(", step$count, ", by = ", one_line(step$typed$by),
                   if (length(step$within)) paste0(", within = ", one_line(step$typed$within)), ")")

@@ -32,13 +32,14 @@ changes_by <- function(output, by, env, call) {
   on.exit(setwd(old))
   if (!length(output_records(folder$output))) stop_unknown_output(output, call)
   kept <- before_path(folder$output)
+  files <- list(before = kept, now = folder$output)
+  if (is_folder_path(folder$output)) files <- lapply(files, file.path, "*.csv")
   if (!file.exists(kept)) {
     stop_because(c("There is nothing to compare {.file {output}} with.",
                    "try" = "When it is made again, the file that it replaces is kept, until {.code rowanroot clean}."),
                  "nothing_before", call, output = output)
   }
-  tables <- if (is.null(folder$table)) lapply(list(before = kept, now = folder$output),
-                                              function(file) as.data.frame(open_table(file)))
+  tables <- if (is.null(folder$table)) lapply(files, function(file) as.data.frame(open_table(file)))
             else list(before = readRDS(kept), now = as.data.frame(open_table(folder$file, table = folder$table)))
   eval(as.call(list(compare_tables, quote(before), quote(now), by = by)), tables, env)
 }

@@ -212,9 +212,8 @@ explain_given <- function(step, trace, k, column, row) {
 row_before <- function(step, data, row, call) {
   number <- ".rowanroot number of row"
   data[[number]] <- seq_len(nrow(data))
-  step$columns <- c(step$columns, number)
-  moved <- execute(default_engine(), step, data, call)
-  if (number %in% names(moved)) moved[[number]][row] else NA
+  step <- step_carrying(step, number)
+  if (is.null(step)) NA else execute(default_engine(), step, data, call)[[number]][row]
 }
 
 explain_group <- function(reason, trace, k, column, row) {

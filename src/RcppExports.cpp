@@ -100,14 +100,14 @@ BEGIN_RCPP
 END_RCPP
 }
 // csv_write_cpp
-Rcpp::List csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::string path, std::string separator, Rcpp::IntegerVector fields, Rcpp::List copied, bool append, int threads);
+Rcpp::List csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, std::vector<double> rows, std::string path, std::string separator, Rcpp::IntegerVector fields, Rcpp::List copied, bool append, int threads);
 RcppExport SEXP _rowanroot_csv_write_cpp(SEXP columnsSEXP, SEXP namesSEXP, SEXP rowsSEXP, SEXP pathSEXP, SEXP separatorSEXP, SEXP fieldsSEXP, SEXP copiedSEXP, SEXP appendSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
     Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type names(namesSEXP);
-    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< std::vector<double> >::type rows(rowsSEXP);
     Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
     Rcpp::traits::input_parameter< std::string >::type separator(separatorSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type fields(fieldsSEXP);

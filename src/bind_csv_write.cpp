@@ -8,6 +8,7 @@
 #include <cstring>
 #include <future>
 #include <memory>
+#include <numeric>
 #include <stdexcept>
 #include <vector>
 
@@ -25,11 +26,35 @@ using namespace rowanroot;
 // Rows of a table that are written together: they are copied together too.
 constexpr R_xlen_t written_together = 1 << 13;
 
-// A file that has some of the columns already, as text.
+constexpr std::size_t nowhere = static_cast<std::size_t>(-1);
+
+std::size_t chunks_of(double rows) {
+  return (static_cast<std::size_t>(rows) + written_together - 1) / written_together;
+}
+
+// A file that has some of the columns already, or some of the rows, as text.
 struct Copied {
   std::shared_ptr<const Input> input;
   std::vector<double> places;  // where each chunk of rows begins, and where the last ends
   std::size_t fields = 0;
+  std::vector<double> rows;  // of each part of the file
+  std::vector<int> from;     // for each part to be written the one of the file that it is copied from, from 1, or 0
+
+  // The chunk that a part of the file begins with, from 0.
+  std::size_t first_chunk(int part) const {
+    std::size_t chunk = 0;
+    for (std::size_t k = 0; k + 1 < static_cast<std::size_t>(part); ++k) chunk += chunks_of(rows.at(k));
+    return chunk;
+  }
+
+  // The bytes of a chunk, in `bytes`. Gives their number.
+  std::size_t read(std::size_t chunk, std::string* bytes) const {
+    const double begin = places.at(chunk), end = places.at(chunk + 1);
+    const std::size_t size = static_cast<std::size_t>(end - begin);
+    if (bytes->size() < size) bytes->resize(size);
+    input->read(static_cast<std::uint64_t>(begin), size, &(*bytes)[0]);
+    return size;
+  }
 };
 
 std::unique_ptr<Copied> copied_from(const Rcpp::List& given) {
@@ -38,7 +63,34 @@ std::unique_ptr<Copied> copied_from(const Rcpp::List& given) {
   copied->input = open_file(Rcpp::as<std::string>(given["path"]));
   copied->places = Rcpp::as<std::vector<double>>(given["places"]);
   copied->fields = static_cast<std::size_t>(Rcpp::as<int>(given["fields"]));
+  copied->rows = Rcpp::as<std::vector<double>>(given["rows"]);
+  copied->from = Rcpp::as<std::vector<int>>(given["from"]);
   return copied;
+}
+
+// Rows of the columns, from `first` to before `last`, some of whose fields may be those of the chunk `copied` of the
+// other file; or all of that chunk.
+struct Chunk {
+  R_xlen_t first = 0, last = 0;
+  std::size_t copied = nowhere;
+  bool is_whole = false;
+};
+
+// No chunk has rows of two parts. The columns have the rows of those parts that are not copied as a whole.
+std::vector<Chunk> chunks_to_write(const std::vector<double>& part_rows, const Copied* copied, bool copies_fields) {
+  std::vector<Chunk> chunks;
+  R_xlen_t row = 0;
+  for (std::size_t part = 0; part < part_rows.size(); ++part) {
+    const int from = copied ? copied->from.at(part) : 0;
+    const bool is_whole = from && !copies_fields;
+    const R_xlen_t end = row + (is_whole ? 0 : static_cast<R_xlen_t>(part_rows[part]));
+    for (std::size_t k = 0; k < chunks_of(part_rows[part]); ++k) {
+      Chunk chunk{row, std::min(row + written_together, end), from ? copied->first_chunk(from) + k : nowhere, is_whole};
+      row = chunk.last;
+      chunks.push_back(chunk);
+    }
+  }
+  return chunks;
 }
 
 // Writes rows of a table. One for each thread. A column is a vector, or the number of a field, from 1, to copy.
@@ -70,20 +122,16 @@ class CsvWriter {
                        [](const Column& column) { return column.is_for_threads(); });
   }
 
-  // A chunk of rows.
-  void write(R_xlen_t first, R_xlen_t last, std::string* to) {
+  void write(const Chunk& chunk, std::string* to) {
     std::unique_ptr<WrittenRecords> records;
-    if (copied_ && first < last) {
-      const std::size_t chunk = static_cast<std::size_t>(first / written_together);
-      const double from = copied_->places.at(chunk), end = copied_->places.at(chunk + 1);
-      const std::size_t size = static_cast<std::size_t>(end - from);
-      if (bytes_.size() < size) bytes_.resize(size);
-      copied_->input->read(static_cast<std::uint64_t>(from), size, &bytes_[0]);
+    if (chunk.copied != nowhere) {
+      const std::size_t size = copied_->read(chunk.copied, &bytes_);
       records =
           std::make_unique<WrittenRecords>(bytes_.data(), bytes_.data() + size, separator_, copied_->fields, cut_);
       to->reserve(size + size / 4);
     }
-    for (; first < last; first += text_batch) write_batch(first, std::min(text_batch, last - first), records.get(), to);
+    for (R_xlen_t first = chunk.first; first < chunk.last; first += text_batch)
+      write_batch(first, std::min(text_batch, chunk.last - first), records.get(), to);
     if (records && !records->at_end()) throw OtherFile();
   }
 
@@ -175,6 +223,20 @@ class ChunkFile {
     return "";
   }
 
+  // Writes a chunk that is copied as a whole, after all that is to be written before. Gives what the system said.
+  std::string copy(const Copied& copied, std::size_t chunk) {
+    const std::string problem = finished();
+    if (!problem.empty()) return problem;
+    bytes_.resize(copied.read(chunk, &bytes_));
+    if (!put(bytes_)) return std::strerror(errno);
+    unflushed_ += bytes_.size();
+    if (unflushed_ > flushed_together) {
+      begin_to_flush(file_.get());
+      unflushed_ = 0;
+    }
+    return "";
+  }
+
   std::string finished() { return writing_.valid() ? writing_.get() : ""; }
 
   std::string flushed() {
@@ -184,7 +246,11 @@ class ChunkFile {
   }
 
  private:
+  static constexpr std::size_t flushed_together = std::size_t(1) << 26;
+
   std::unique_ptr<std::FILE, int (*)(std::FILE*)> file_;
+  std::string bytes_;
+  std::size_t unflushed_ = 0;
   std::vector<double> places_;
   std::vector<std::string> before_;
   std::future<std::string> writing_;
@@ -202,16 +268,18 @@ std::string csv_header(const Rcpp::CharacterVector& names, char separator) {
 
 // Chunks are written by the threads to memory, and one after the other to the file, while the next ones are written to
 // memory. `writers` has one for each thread. Gives what the system said.
-std::string write_chunks(std::vector<CsvWriter>* writers, R_xlen_t rows, const Workers& workers, ChunkFile* file) {
+std::string write_chunks(const std::vector<Chunk>& chunks, const Copied* copied, std::vector<CsvWriter>* writers,
+                         const Workers& workers, ChunkFile* file) {
   std::vector<std::string> texts(4 * writers->size());
-  for (R_xlen_t first = 0; first < rows; first += written_together * static_cast<R_xlen_t>(texts.size())) {
-    run_pieces(texts.size(), workers, [&](int worker, std::size_t k) {
-      const R_xlen_t begin = first + written_together * static_cast<R_xlen_t>(k);
-      (*writers)[static_cast<std::size_t>(worker)].write(
-          begin, std::max(begin, std::min(begin + written_together, rows)), &texts[k]);
+  for (std::size_t first = 0; first < chunks.size();) {
+    std::size_t count = 0;
+    while (count < texts.size() && first + count < chunks.size() && !chunks[first + count].is_whole) ++count;
+    run_pieces(count, workers, [&](int worker, std::size_t k) {
+      (*writers)[static_cast<std::size_t>(worker)].write(chunks[first + k], &texts[k]);
     });
-    const std::string problem = file->put_later(&texts);
+    const std::string problem = count ? file->put_later(&texts) : file->copy(*copied, chunks[first].copied);
     if (!problem.empty()) return problem;
+    first += std::max<std::size_t>(count, 1);
     Rcpp::checkUserInterrupt();
   }
   return file->flushed();
@@ -219,12 +287,13 @@ std::string write_chunks(std::vector<CsvWriter>* writers, R_xlen_t rows, const W
 
 }  // namespace
 
-// Texts must be UTF-8. A column is a vector, or with a number in `fields`, from 1, that field of the file that `copied`
-// tells of, which has the same rows: its path, the places of its chunks, and how many fields a record has. Gives what
-// the system said as `problem`, an empty text if nothing, and where the chunks of rows begin as `places`. What is
-// appended has no header.
+// Texts must be UTF-8. The rows are those of parts one after the other, so many each. `copied` tells of a file that has
+// some of that: its path, the places of its chunks, the rows of its parts, how many fields a record has, and from which
+// of its parts each part is copied, or 0. A column is a vector, or with a number in `fields`, from 1, that field of the
+// other file; without any, parts are copied as a whole, and the columns have no rows of them. Gives what the system said
+// as `problem`, an empty text if nothing, and where the chunks of rows begin as `places`. What is appended has no header.
 // [[Rcpp::export]]
-Rcpp::List csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::string path,
+Rcpp::List csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, std::vector<double> rows, std::string path,
                          std::string separator, Rcpp::IntegerVector fields, Rcpp::List copied, bool append,
                          int threads) {
   ChunkFile file(path, append);
@@ -235,12 +304,14 @@ Rcpp::List csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double
   if (!append && !file.put(csv_header(names, separator[0]))) return finished(std::strerror(errno));
   try {
     const std::unique_ptr<Copied> from = copied_from(copied);
-    const R_xlen_t all = static_cast<R_xlen_t>(rows);
+    const bool copies_fields = std::any_of(fields.begin(), fields.end(), [](int field) { return field > 0; });
+    const std::vector<Chunk> chunks = chunks_to_write(rows, from.get(), copies_fields);
+    const R_xlen_t all = static_cast<R_xlen_t>(std::accumulate(rows.begin(), rows.end(), 0.0));
     Workers workers = thread_count(all * std::max<R_xlen_t>(columns.size(), 1), threads);
     std::vector<CsvWriter> writers;
     for (int k = 0; k < std::max<int>(workers, 1); ++k) writers.emplace_back(columns, from.get(), fields, separator[0]);
     if (!writers[0].is_for_threads()) workers.threads = 1;
-    return finished(write_chunks(&writers, all, workers, &file));
+    return finished(write_chunks(chunks, from.get(), &writers, workers, &file));
   } catch (const OtherFile& error) {
     return finished(error.what());
   } catch (const InputError& error) {

@@ -10,8 +10,10 @@ take_files <- function(queue, number) {
   for (file in files[order(file.size(files), decreasing = TRUE)]) {
     if (!dir.create(file.path(queue, basename(file)), showWarnings = FALSE)) next
     cat("\n", basename(file), "\n", sep = "")
+    started <- proc.time()[["elapsed"]]
     results <- c(results, testthat::test_file(file, package = "rowanroot", load_package = "installed",
                                               reporter = "check", stop_on_failure = FALSE))
+    cat(round(proc.time()[["elapsed"]] - started), "s\n")
   }
   expectations <- unlist(lapply(results, `[[`, "results"), recursive = FALSE)
   is_one <- function(class) sum(vapply(expectations, inherits, NA, class))

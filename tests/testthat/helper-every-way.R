@@ -259,8 +259,11 @@ words_of_language <- function() {
 }
 
 # One way: how the table comes, and under which options it is calculated.
-way <- function(open, ..., save = FALSE, row_only = FALSE, only_if = function(case) TRUE) list(open = open,
-    options = list(...), save = save, row_only = row_only, only_if = only_if)
+way <- function(open, ..., save = FALSE, folder = FALSE, again = FALSE, row_only = FALSE,
+                only_if = function(case) TRUE) {
+  list(open = open, options = list(...), save = save, folder = folder, again = again, row_only = row_only,
+       only_if = only_if)
+}
 
 fresh_texts <- function(data) {
   for (name in names(data)) {
@@ -290,7 +293,9 @@ every_way <- function(data) {
     kept = way(several, rowanroot.keep_from = 0, rowanroot.keep_seconds = 0),
       "kept again" = way(several, rowanroot.keep_from = 0, rowanroot.keep_seconds = 0),
     "chunks of 7 rows" = way(several, rowanroot.chunks_from = 0, rowanroot.chunk_bytes = 1000, save = TRUE),
-    "chunks of 2,000 rows" = way(one, rowanroot.chunks_from = 0, rowanroot.chunk_bytes = 300000, save = TRUE)
+    "chunks of 2,000 rows" = way(one, rowanroot.chunks_from = 0, rowanroot.chunk_bytes = 300000, save = TRUE),
+    folder = way(several, save = TRUE, folder = TRUE, rowanroot.keep_from = 0),
+    "one part changed" = way(several, save = TRUE, again = TRUE, rowanroot.keep_from = 0, rowanroot.copy_from = 0)
   )
 }
 
@@ -302,9 +307,35 @@ in_way <- function(way, code, env) {
     table <- eval(code, list2env(list(.table = way$open()), parent = env))
     if (!way$save) return(as.data.frame(table))
     unlink("out.csv")
-    save_table(table, "out.csv", force = TRUE)
+    # Sorted, the rows of one file do not follow each other.
+    if (way$folder && !any(c("sort_rows", "top_rows", "bottom_rows") %in% all.names(code))) save_in_folder(table)
+    else {
+      if (way$again) with_other_part(save_table(table, "out.csv", force = TRUE))
+      save_table(table, "out.csv", force = !way$again)
+    }
     NULL
   }))
+}
+
+# The code, while one file has the rows of another.
+with_other_part <- function(code) {
+  file.copy("parts/2.csv", "part.csv", overwrite = TRUE)
+  file.copy("parts/3.csv", "parts/2.csv", overwrite = TRUE)
+  try(code, silent = TRUE)
+  file.copy("part.csv", "parts/2.csv", overwrite = TRUE)
+}
+
+# The files of a folder that was made, one of which is made again by itself, one after the other. A table whose rows are
+# not of one file each is no folder.
+save_in_folder <- function(table) {
+  made <- tryCatch(save_table(table, "folder/", force = TRUE), rowanroot_no_parts = function(e) NULL)
+  if (is.null(made)) return(save_table(table, "out.csv", force = TRUE))
+  unlink("folder/2.csv")
+  save_table(table, "folder/")
+  texts <- lapply(Sys.glob("folder/*.csv"), function(file) readBin(file, "raw", 1e8))
+  # After the first, what follows the header.
+  header <- nchar(readLines(textConnection(rawToChar(texts[[1]])), 1), "bytes") + 1
+  writeBin(unlist(c(texts[1], lapply(texts[-1], utils::tail, -header))), "out.csv")
 }
 
 # The same, as a file has it: types are those of the values that are expected.

@@ -55,6 +55,44 @@ test_that("what is kept gives the same bytes as reading and calculating all of i
   expect_gt(used, 300)
 })
 
+test_that("an output whose parts are calculated by themselves, a file or a folder, is the same as made at once", {
+  local_folder()
+  local_keeping()
+  set.seed(20261129)
+  dir.create("parts")
+  kinds <- c(a = "integer", b = "code", c = "text")
+  for (k in 1:5) write_part(sprintf("parts/%d.csv", k), kinds)
+  formulas <- c(x = "kg * 2", y = "if (frames > 6) 'strong' else 'weak'", u = "paste(a, b)")
+  copied <- 0
+  for (writer in c("write_csv_parts", "table_of_parts")) {
+    suppressMessages(trace(writer, function() copied <<- copied + 1, where = asNamespace("rowanroot"), print = FALSE))
+  }
+  on.exit(suppressMessages(untrace(c("write_csv_parts", "table_of_parts"), where = asNamespace("rowanroot"))))
+  content <- function(name) {
+    files <- c(paste0(name, ".csv"), Sys.glob(paste0(name, "/*")))
+    stats::setNames(lapply(files, function(file) readBin(file, raw(), file.size(file))), c("", basename(files)[-1]))
+  }
+  for (round in 1:50) {
+    what <- sample(c("part", "part", "kind", "new", "gone", "formula", "order", "rows"), 1)
+    if (what == "kind") kinds[sample(3, 1)] <- sample(names(made_up), 1)
+    if (what %in% c("part", "kind")) write_part(sample(Sys.glob("parts/*.csv"), 1), kinds)
+    if (what == "new") write_part(sprintf("parts/%d.csv", sample(9, 1)), kinds)
+    if (what == "gone" && length(Sys.glob("parts/*.csv")) > 1) unlink(sample(Sys.glob("parts/*.csv"), 1))
+    if (what == "formula") formulas[["x"]] <- sprintf("kg * %d", sample(9, 1))
+    if (what == "order") formulas <- sample(formulas)
+    rows <- if (what == "rows") "kg > 30" else "kg > 15"
+    write_text(c("library(rowanroot)", "x <- open_table('parts/*.csv', file_column = 'part') |> set_columns({",
+                 paste(names(formulas), "<-", formulas), paste0("}) |> keep_rows(", rows, ")"),
+                 "save_table(x, paste0(folder, '.csv'))", "save_table(x, paste0(folder, '/'))"), "script.R")
+    folder <- "out"
+    quietly(source("script.R", local = TRUE))
+    folder <- "fresh"
+    withr::with_options(list(rowanroot.keep = FALSE), quietly(source("script.R", local = TRUE)))
+    expect_identical(content("out"), content("fresh"), label = paste("round", round, what))
+  }
+  expect_gt(copied, 25)
+})
+
 test_that("a table in a session reads what changed alone, and has what a new one has", {
   local_folder()
   set.seed(20261127)
