@@ -4,6 +4,9 @@
 in_memory.step_one_of_each <- function(step, data, call) {
   threads <- getOption("rowanroot.threads", 0L)
   found <- groups_by_columns(unclass(data)[step$by], nrow(data), call)
+  if (is.null(step$order) && step$keep == "first") {
+    return(rows_at(data, first_rows_cpp(found$of_row, length(found$sizes)) - 1L))
+  }
   order <- seq_len(nrow(data))
   # Rows that are missing in the order never come before others, from whichever end one looks.
   if (!is.null(step$order)) {

@@ -21,8 +21,23 @@ put_below <- function(parts, name, call, stop_clash = stop_not_of_one_sort) {
   empty <- known[[1]][NA_integer_]
   parts[!bare] <- known
   parts[bare] <- lapply(parts[bare], function(part) rep(empty, length(part)))
-  joined <- do.call(c, lapply(parts, unname))
+  joined <- if (are_joined_as_plain(parts)) joined_as_plain(parts) else do.call(c, lapply(parts, unname))
   if (inherits(model, "POSIXct")) attr(joined, "tzone") <- attr(model, "tzone")
+  joined
+}
+
+# Texts that nobody has looked at stay what they are, and large columns are in memory that is counted.
+are_joined_as_plain <- function(parts) {
+  length(parts) > 1 && length(unique(vapply(parts, typeof, ""))) == 1 && all(vapply(parts, is_moved_as_plain, NA)) &&
+    !any(vapply(parts, is.factor, NA)) && sum(lengths(parts)) > 1000 && all(vapply(parts, is_ready_text, NA))
+}
+
+is_ready_text <- function(x) !is.character(x) || are_deferred_cpp(x) || !is.null(coded_parts_cpp(x)) || are_utf8_cpp(x)
+
+joined_as_plain <- function(parts) {
+  joined <- join_stretches_cpp(unname(parts), seq_along(parts), rep(0, length(parts)), lengths(parts),
+                               getOption("rowanroot.threads", 0L))
+  if (is.object(parts[[1]])) attributes(joined) <- attributes(parts[[1]])[c("class", "units")]
   joined
 }
 

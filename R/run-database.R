@@ -37,14 +37,17 @@ target_write.database_target <- function(target, x, now, found, force, call) {
   before <- NULL
   is_new <- !is.null(target$path) && !file.exists(target$path)
   is_written <- FALSE
-  on.exit(if (is_new && !is_written) remove_files(paste0(target$path, c("", "-journal"))))
+  on.exit({
+    if (is_new && !is_written) remove_files(paste0(target$path, c("", "-journal")))
+    if (!is.null(before)) before(is_written)
+  })
   with_connection(target, writes = TRUE, function(connection) {
     check_held(data, connection, call)
     sent <- sendable_columns(connection, data, call)
     write <- function() {
       if (!is.null(target$path) && DBI::dbExistsTable(connection, target$table)) {
-        before <<- tryCatch(query_database(connection, all_of_table(connection, target$table), NULL, call),
-                            rowanroot_error = function(e) NULL)
+        each <- function(work) each_piece(connection, all_of_table(connection, target$table), NULL, work, call)
+        before <<- tryCatch(keep_table_before(target$name, each), rowanroot_error = function(e) NULL)
       }
       write_table(connection, target$table, data, sent, force, call)
       written <- hash_of_table(connection, target$table)
@@ -61,6 +64,5 @@ target_write.database_target <- function(target, x, now, found, force, call) {
     })
   })
   is_written <- TRUE
-  if (!is.null(before)) keep_table_before(target$name, before)
   nrow(data)
 }

@@ -26,7 +26,8 @@ check_not_missing <- function(column, name, call) {
                        "{.code {name}}, which is to name the file."),
                  "found" = "The first is row {missing[1]}.",
                  "try" = paste("Keep only the others, or give these a value:",
-                               "{.code {name} <- first_known({name}, \"none\")}.")), "bad_part", call, column = name, rows = missing)
+                               "{.code {name} <- first_known({name}, \"none\")}.")), "bad_part", call,
+               column = name, rows = missing)
 }
 
 # Each value as the file has it, if a file can be named so.

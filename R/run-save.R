@@ -37,9 +37,9 @@
 #' @param x A rooted table from [open_table()], or a data frame.
 #' @param path The path of the output, whose folder is created if needed; or a DBI connection. The
 #'   extension sets the format: `.csv`, `.xlsx` (needs the package zip), `.parquet` (nanoparquet),
-#'   `.jsonl`, `.sqlite`, `.sqlite3` or `.db` (RSQLite). A path that ends in `/` is a folder. Values that a format can't hold are an
-#'   error before anything is written, and a warning counts the values that it changes: see
-#'   [file_formats].
+#'   `.jsonl`, `.sqlite`, `.sqlite3` or `.db` (RSQLite). A path that ends in `/` is a folder. Values
+#'   that a format can't hold are an error before anything is written, and a warning counts the
+#'   values that it changes: see [file_formats].
 #' @param table The name of the table in a database, or `DBI::Id(schema = , table = )`.
 #' @param force Write it even if it is up to date, was edited, or was not written by rowanroot.
 #' @param guard_formulas In CSV files and workbooks, put an apostrophe before text that a

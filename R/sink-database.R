@@ -48,8 +48,8 @@ write_table <- function(connection, table, data, sent, force, call) {
     DBI::dbCreateTable(connection, table, types)
   }
   for (piece in seq_len(ceiling(nrow(sent) / rows_of_piece))) {
-    rows <- seq((piece - 1) * rows_of_piece + 1, min(piece * rows_of_piece, nrow(sent)))
-    DBI::dbAppendTable(connection, table, sent[rows, , drop = FALSE])
+    rows <- seq((piece - 1) * rows_of_piece, min(piece * rows_of_piece, nrow(sent)) - 1)
+    DBI::dbAppendTable(connection, table, rows_at(sent, rows))
   }
 }
 

@@ -47,11 +47,34 @@ keep_before <- function(path) {
 
 keep_link <- function(path, kept) invisible(suppressWarnings(file.link(path, kept)) || file.copy(path, kept))
 
-# The table that an output of a database replaces.
-keep_table_before <- function(name, data) {
+# The table that an output of a database replaces, piece by piece, as `each(work)` gives them. Gives a function that
+# puts it in its place, once the output is there.
+keep_table_before <- function(name, each) {
   kept <- before_path(name)
   dir.create(dirname(kept), showWarnings = FALSE, recursive = TRUE)
-  saveRDS(data, kept, compress = FALSE)
+  unfinished <- paste0(kept, ".unfinished")
+  connection <- file(unfinished, "wb")
+  tryCatch({
+    each(function(piece) serialize(piece, connection))
+    close(connection)
+  }, error = function(e) {
+    close(connection)
+    remove_files(unfinished)
+    stop(e)
+  })
+  function(is_there) if (is_there) file.rename(unfinished, kept) else remove_files(unfinished)
+}
+
+# The pieces of a table that was kept.
+read_table_before <- function(kept) {
+  connection <- file(kept, "rb")
+  on.exit(close(connection))
+  pieces <- list()
+  repeat {
+    piece <- tryCatch(unserialize(connection), error = function(e) NULL)
+    if (is.null(piece)) return(pieces)
+    pieces[[length(pieces) + 1]] <- piece
+  }
 }
 
 # Outputs of the same name in several folders have a name each.

@@ -5,7 +5,16 @@ least_memory <- 64e6
 # Calculates within the budget.
 within_memory <- function(code) {
   set_memory()
-  withCallingHandlers(code, `rowanroot::OutOfMemory` = function(e) stop_out_of_memory(conditionMessage(e)))
+  withCallingHandlers(code, `rowanroot::OutOfMemory` = function(e) stop_out_of_memory(conditionMessage(e)),
+                      error = function(e) if (says_no_memory(e)) stop_no_memory(conditionMessage(e), e$call))
+}
+
+# Of R itself, or of the C++ library, whose memory is not counted.
+says_no_memory <- function(e) {
+  if (inherits(e, "rowanroot_error")) return(FALSE)
+  start <- "cannot allocate "
+  of_r <- sub("%.*", "", gettext("cannot allocate vector of size %0.1f Mb", domain = "R"))
+  inherits(e, "std::bad_alloc") || any(startsWith(conditionMessage(e), c(start, of_r)))
 }
 
 # Tells the core, unless it knows.
@@ -43,6 +52,17 @@ bytes_of_text <- function(text) {
 size_text <- function(bytes) {
   power <- min(max(floor(log10(max(bytes, 1)) / 3), 2), 4)
   paste(format(signif(bytes / 1000^power, 3)), c("MB", "GB", "TB")[power - 1])
+}
+
+stop_no_memory <- function(problem, call) {
+  use <- lapply(memory_use_cpp(), size_text)
+  by <- if (is.call(call)) paste0(" in `", one_line(call[[1]]), "()`")
+  stop_because(c("The process can't have more memory.",
+                 "found" = "The message{escaped(by)}: {problem}.",
+                 "found" = "Of rowanroot's columns {use$memory} are in memory, of {use$budget} allowed.",
+                 "try" = paste("What R's own functions make does not count. To leave them more:",
+                               "{.code options(rowanroot.memory = \"500 MB\")}."),
+                 "try" = "Fewer columns at once, or fewer rows."), "out_of_memory")
 }
 
 stop_out_of_memory <- function(problem) {

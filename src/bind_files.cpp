@@ -12,6 +12,7 @@
 #include <future>
 #include <string>
 
+#include "later.h"
 #include "memory.h"
 
 namespace {
@@ -33,7 +34,7 @@ using Flush = std::future<std::string>;
 // Begins to write the file to the disk, while R does other things.
 // [[Rcpp::export]]
 SEXP begin_flush_cpp(std::string path) {
-  return Rcpp::XPtr<Flush>(new Flush(std::async(std::launch::async, flush, path)), true);
+  return Rcpp::XPtr<Flush>(new Flush(rowanroot::work_later(flush, path)), true);
 }
 
 // Waits until it is done. Gives what the system said if it can't, or an empty text.

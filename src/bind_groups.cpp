@@ -19,10 +19,22 @@ void spread(const T* values, const Rcpp::IntegerVector& group_of_row, T* result)
   for (R_xlen_t i = 0; i < group_of_row.size(); ++i) result[i] = values[group[i]];
 }
 
-Rcpp::IntegerVector rows_from_one(const std::vector<std::int32_t>& rows) {
-  Rcpp::IntegerVector result(rows.size());
-  for (std::size_t k = 0; k < rows.size(); ++k) result[k] = rows[k] + 1;
+// A vector of what groups have, of which there may be as many as rows.
+Rcpp::IntegerVector vector_of(const RowVector<std::int32_t>& values) {
+  Rcpp::IntegerVector result(new_vector(INTSXP, static_cast<R_xlen_t>(values.size())));
+  std::copy(values.begin(), values.end(), result.begin());
   return result;
+}
+
+Rcpp::NumericVector vector_of(const RowVector<double>& values) {
+  Rcpp::NumericVector result(new_vector(REALSXP, static_cast<R_xlen_t>(values.size())));
+  std::copy(values.begin(), values.end(), result.begin());
+  return result;
+}
+
+Rcpp::IntegerVector rows_from_one(RowVector<std::int32_t> rows) {
+  for (std::int32_t& row : rows) ++row;
+  return vector_of(rows);
 }
 
 }  // namespace
@@ -45,15 +57,15 @@ Rcpp::List group_rows_cpp(Rcpp::List columns, double rows, int threads) {
   if (columns.size() == 1 && TYPEOF(columns[0]) == STRSXP) {
     // A text is looked at once a group.
     const SEXP* const texts = STRING_PTR_RO(columns[0]);
-    const std::vector<std::int32_t> first = first_rows(group, size, count);
+    const RowVector<std::int32_t> first = first_rows(group, size, count);
     if (!std::all_of(first.begin(), first.end(), [=](std::int32_t row) { return is_comparable(texts[row]); })) {
       const Rcpp::RObject values = with_comparable_texts(columns[0]);
       count = group_by(Type::text, address_of(values), size, workers, group);
     }
   }
-  const std::vector<std::int32_t> sizes = group_sizes(group, size, count, workers);
+  const RowVector<std::int32_t> sizes = group_sizes(group, size, count, workers);
   return Rcpp::List::create(Rcpp::Named("of_row") = static_cast<SEXP>(of_row),
-                            Rcpp::Named("sizes") = Rcpp::wrap(sizes));
+                            Rcpp::Named("sizes") = vector_of(sizes));
 }
 
 // The group of each row, from 0, where that takes only a look at whole numbers, or at the numbers of texts, and how
@@ -125,10 +137,10 @@ Rcpp::List distribution_cpp(SEXP column, std::vector<double> shares, int threads
 // [[Rcpp::export]]
 Rcpp::NumericVector aggregate_groups_cpp(std::string what, SEXP column, bool skip_missing,
                                          Rcpp::IntegerVector group_of_row, int groups, int threads) {
-  const std::vector<double> values = aggregate_groups(
+  const RowVector<double> values = aggregate_groups(
       aggregate_of_name(what), type_of_vector(column), address_of(column), static_cast<std::size_t>(Rf_xlength(column)),
       skip_missing, group_of_row.begin(), groups, thread_count(Rf_xlength(column), threads));
-  return Rcpp::NumericVector(values.begin(), values.end());
+  return vector_of(values);
 }
 
 // [[Rcpp::export]]
@@ -136,9 +148,9 @@ Rcpp::List group_sums_cpp(SEXP column, Rcpp::IntegerVector group_of_row, int gro
   const R_xlen_t rows = Rf_xlength(column);
   const GroupSums found = sums_of_groups(type_of_vector(column), address_of(column), static_cast<std::size_t>(rows),
                                          group_of_row.begin(), groups, thread_count(rows, threads));
-  return Rcpp::List::create(Rcpp::Named("sum") = Rcpp::wrap(found.sum), Rcpp::Named("mean") = Rcpp::wrap(found.mean),
-                            Rcpp::Named("known") = Rcpp::wrap(found.known),
-                            Rcpp::Named("unknown") = Rcpp::wrap(found.unknown));
+  return Rcpp::List::create(Rcpp::Named("sum") = vector_of(found.sum), Rcpp::Named("mean") = vector_of(found.mean),
+                            Rcpp::Named("known") = vector_of(found.known),
+                            Rcpp::Named("unknown") = vector_of(found.unknown));
 }
 
 // The value of its group for each row.
@@ -165,10 +177,10 @@ Rcpp::IntegerVector group_edges_cpp(Rcpp::IntegerVector group_of_row, int groups
 // [[Rcpp::export]]
 Rcpp::IntegerVector count_distinct_cpp(SEXP column, Rcpp::IntegerVector group_of_row, int groups) {
   const Rcpp::RObject values = TYPEOF(column) == STRSXP ? with_comparable_texts(column) : Rcpp::RObject(column);
-  const std::vector<std::int32_t> counts =
+  const RowVector<std::int32_t> counts =
       count_distinct(group_of_row.begin(), groups, type_of_column(values), address_of(values),
                      static_cast<std::size_t>(group_of_row.size()), NA_STRING, thread_count(group_of_row.size(), 0));
-  return Rcpp::IntegerVector(counts.begin(), counts.end());
+  return vector_of(counts);
 }
 
 // The median of each group if `share` is missing, else the quantile.
@@ -176,11 +188,11 @@ Rcpp::IntegerVector count_distinct_cpp(SEXP column, Rcpp::IntegerVector group_of
 Rcpp::NumericVector quantiles_cpp(SEXP column, double share, bool skip_missing, Rcpp::IntegerVector group_of_row,
                                   int groups) {
   const std::size_t rows = static_cast<std::size_t>(group_of_row.size());
-  const std::vector<double> values =
+  const RowVector<double> values =
       share == share
           ? quantiles(share, type_of_vector(column), address_of(column), rows, group_of_row.begin(), groups)
           : medians(type_of_vector(column), address_of(column), rows, skip_missing, group_of_row.begin(), groups);
-  return Rcpp::NumericVector(values.begin(), values.end());
+  return vector_of(values);
 }
 
 // The different texts of a column and, from 1, which of them each row has: NA for none. NULL if that is not worth
@@ -202,7 +214,7 @@ SEXP different_texts_cpp(Rcpp::CharacterVector column) {
       group_few(Type::text, address_of(column), static_cast<std::size_t>(rows), most, thread_count(rows, 0), group);
   if (different == 0) return R_NilValue;
   Rcpp::CharacterVector texts(different);
-  const std::vector<std::int32_t> first = first_rows(group, static_cast<std::size_t>(rows), different);
+  const RowVector<std::int32_t> first = first_rows(group, static_cast<std::size_t>(rows), different);
   for (std::size_t k = 0; k < different; ++k) texts[k] = STRING_ELT(column, first[k]);
   for (R_xlen_t i = 0; i < rows; ++i) ++group[i];
   return Rcpp::List::create(Rcpp::Named("texts") = texts, Rcpp::Named("of_row") = static_cast<SEXP>(of_row));
@@ -249,8 +261,6 @@ SEXP find_places_cpp(SEXP column, SEXP table, int threads) {
 // The first row of each group, from 1.
 // [[Rcpp::export]]
 Rcpp::IntegerVector first_rows_cpp(Rcpp::IntegerVector of_row, double groups) {
-  std::vector<std::int32_t> first =
-      first_rows(of_row.begin(), static_cast<std::size_t>(of_row.size()), static_cast<std::size_t>(groups));
-  for (std::int32_t& row : first) ++row;
-  return Rcpp::wrap(first);
+  return rows_from_one(
+      first_rows(of_row.begin(), static_cast<std::size_t>(of_row.size()), static_cast<std::size_t>(groups)));
 }

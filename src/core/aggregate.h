@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "groups.h"
+#include "memory.h"
 #include "rounds.h"
 #include "values.h"
 
@@ -36,13 +37,13 @@ struct MeanAndVariance {
 MeanAndVariance mean_and_variance(Type type, const void* column, std::size_t rows, Workers threads);
 
 // The aggregate of each group.
-std::vector<double> aggregate_groups(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing,
-                                     const std::int32_t* group_of_row, std::size_t groups, Workers threads);
+RowVector<double> aggregate_groups(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing,
+                                   const std::int32_t* group_of_row, std::size_t groups, Workers threads);
 
 // Of each group the sum, the mean and the number of known values, and the first value that is missing or not a number,
 // 0 if there is none.
 struct GroupSums {
-  std::vector<double> sum, mean, known, unknown;
+  RowVector<double> sum, mean, known, unknown;
 };
 GroupSums sums_of_groups(Type type, const void* column, std::size_t rows, const std::int32_t* group_of_row,
                          std::size_t groups, Workers threads);

@@ -23,7 +23,7 @@ struct GroupTotal {
 
 struct GroupTotals {
   std::vector<GroupTotal> groups;
-  std::vector<double> first_unknown;  // of each group, 0 without one; empty if all values are numbers
+  RowVector<double> first_unknown;  // of each group, 0 without one; empty if all values are numbers
 
   bool is_complete(std::size_t g) const { return first_unknown.empty() || first_unknown[g] == 0; }
 };
@@ -94,7 +94,7 @@ template <class T>
 GroupSums sums_of_column_groups(const T* values, std::size_t rows, const std::int32_t* group_of_row, std::size_t groups,
                                 Workers threads) {
   GroupTotals totals = totals_of_groups(values, rows, group_of_row, groups, threads);
-  GroupSums result{std::vector<double>(groups), std::vector<double>(groups), std::vector<double>(groups),
+  GroupSums result{RowVector<double>(groups), RowVector<double>(groups), RowVector<double>(groups),
                    std::move(totals.first_unknown)};
   result.unknown.resize(groups, 0);
   for (std::size_t g = 0; g < groups; ++g) {
@@ -111,9 +111,9 @@ GroupSums sums_of_column_groups(const T* values, std::size_t rows, const std::in
 }
 
 template <class T>
-std::vector<double> ranges_of_column_groups(bool least, const T* values, std::size_t rows, bool skip_missing,
-                                            const std::int32_t* group_of_row, std::size_t groups) {
-  std::vector<double> result(groups, least ? infinity : -infinity), unknown(groups, 0);
+RowVector<double> ranges_of_column_groups(bool least, const T* values, std::size_t rows, bool skip_missing,
+                                          const std::int32_t* group_of_row, std::size_t groups) {
+  RowVector<double> result(groups, least ? infinity : -infinity), unknown(groups, 0);
   for (std::size_t i = 0; i < rows; ++i) {
     const double value = as_real(values[i]);
     const std::int32_t g = group_of_row[i];
@@ -138,8 +138,8 @@ inline void add_square(double distance, double* sum, double* rest) {
 }
 
 template <class T>
-std::vector<double> variances_of_column_groups(const T* values, std::size_t rows, bool skip_missing,
-                                               const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
+RowVector<double> variances_of_column_groups(const T* values, std::size_t rows, bool skip_missing,
+                                             const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
   const GroupTotals totals = totals_of_groups(values, rows, group_of_row, groups, threads);
   struct Spread {
     double mean = 0, squares = 0, rest = 0;
@@ -153,7 +153,7 @@ std::vector<double> variances_of_column_groups(const T* values, std::size_t rows
     Spread& spread = spreads[group_of_row[i]];
     if (value == value) add_square(value - spread.mean, &spread.squares, &spread.rest);
   }
-  std::vector<double> result(groups);
+  RowVector<double> result(groups);
   for (std::size_t g = 0; g < groups; ++g) {
     const GroupTotal& group = totals.groups[g];
     const bool defined = group.known > 1 && (totals.is_complete(g) || skip_missing);
@@ -166,15 +166,15 @@ std::vector<double> variances_of_column_groups(const T* values, std::size_t rows
 }
 
 template <class T>
-std::vector<double> aggregate_column_groups(Aggregate what, const T* values, std::size_t rows, bool skip_missing,
-                                            const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
+RowVector<double> aggregate_column_groups(Aggregate what, const T* values, std::size_t rows, bool skip_missing,
+                                          const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
   if (what == Aggregate::least || what == Aggregate::greatest)
     return ranges_of_column_groups(what == Aggregate::least, values, rows, skip_missing, group_of_row, groups);
   if (what == Aggregate::variance)
     return variances_of_column_groups(values, rows, skip_missing, group_of_row, groups, threads);
   const GroupSums sums = sums_of_column_groups(values, rows, group_of_row, groups, threads);
   if (what == Aggregate::known) return sums.known;
-  std::vector<double> result(what == Aggregate::sum ? sums.sum : sums.mean);
+  RowVector<double> result(what == Aggregate::sum ? sums.sum : sums.mean);
   for (std::size_t g = 0; g < groups; ++g)
     if (sums.unknown[g] != 0 && !skip_missing) result[g] = sums.unknown[g];
   return result;
@@ -182,8 +182,8 @@ std::vector<double> aggregate_column_groups(Aggregate what, const T* values, std
 
 }  // namespace
 
-std::vector<double> aggregate_groups(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing,
-                                     const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
+RowVector<double> aggregate_groups(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing,
+                                   const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
   if (type == Type::real)
     return aggregate_column_groups(what, static_cast<const double*>(column), rows, skip_missing, group_of_row, groups,
                                    threads);

@@ -33,7 +33,7 @@ std::size_t number_rows(std::size_t rows, Workers threads, const Numbers& none, 
       parts[stretch].number_each(first, last, key_of_row, of_row + first);
     });
   });
-  std::vector<std::vector<std::int32_t>> number(stretches);
+  std::vector<RowVector<std::int32_t>> number(stretches);
   for (std::size_t stretch = 1; stretch < stretches; ++stretch)
     for (std::uint64_t key : parts[stretch].keys()) number[stretch].push_back(parts[0].number(key));
   for (const Numbers& part : parts)
@@ -172,7 +172,7 @@ namespace {
 template <class Numbers, class KeyOfRow, class KeyOfPlace>
 void look_up(Numbers members, std::size_t rows, KeyOfRow key_of_row, std::size_t size, KeyOfPlace key_of_place,
              const Workers& threads, std::int32_t* places) {
-  std::vector<std::int32_t> first;
+  RowVector<std::int32_t> first;
   for (std::size_t k = 0; k < size; ++k)
     if (static_cast<std::size_t>(members.number(key_of_place(k))) == first.size())
       first.push_back(static_cast<std::int32_t>(k) + 1);
@@ -229,20 +229,20 @@ void find_places(Type type, const void* column, std::size_t rows, const void* ta
   }
 }
 
-std::vector<std::int32_t> count_distinct(const std::int32_t* group_of_row, std::size_t groups, Type type,
-                                         const void* column, std::size_t rows, Text missing_text, Workers threads) {
+RowVector<std::int32_t> count_distinct(const std::int32_t* group_of_row, std::size_t groups, Type type,
+                                       const void* column, std::size_t rows, Text missing_text, Workers threads) {
   Buffer<std::int32_t> values(rows);
   const std::size_t different = group_further(group_of_row, type, column, rows, threads, values.data());
-  std::vector<std::int32_t> counts(groups, 0);
+  RowVector<std::int32_t> counts(groups, 0);
   for (std::int32_t row : first_rows(values.data(), rows, different))
     counts[group_of_row[row]] += !is_unknown(type, column, row, missing_text);
   return counts;
 }
 
-std::vector<std::int32_t> group_sizes(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups,
-                                      Workers threads) {
+RowVector<std::int32_t> group_sizes(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups,
+                                    Workers threads) {
   const std::size_t stretches = static_cast<std::size_t>(std::max<int>(threads, 1));
-  std::vector<std::vector<std::int32_t>> sizes(stretches, std::vector<std::int32_t>(groups, 0));
+  std::vector<RowVector<std::int32_t>> sizes(stretches, RowVector<std::int32_t>(groups, 0));
   run_pieces(stretches, threads, [&](int, std::size_t stretch) {
     std::int32_t* const size = sizes[stretch].data();
     const std::size_t end = rows * (stretch + 1) / stretches;
@@ -253,8 +253,8 @@ std::vector<std::int32_t> group_sizes(const std::int32_t* group_of_row, std::siz
   return sizes[0];
 }
 
-std::vector<std::int32_t> first_rows(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups) {
-  std::vector<std::int32_t> first(groups, -1);
+RowVector<std::int32_t> first_rows(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups) {
+  RowVector<std::int32_t> first(groups, -1);
   for (std::size_t i = 0, found = 0; i < rows && found < groups; ++i) {
     if (first[group_of_row[i]] >= 0) continue;
     first[group_of_row[i]] = static_cast<std::int32_t>(i);
@@ -263,8 +263,8 @@ std::vector<std::int32_t> first_rows(const std::int32_t* group_of_row, std::size
   return first;
 }
 
-std::vector<std::int32_t> last_rows(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups) {
-  std::vector<std::int32_t> last(groups, -1);
+RowVector<std::int32_t> last_rows(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups) {
+  RowVector<std::int32_t> last(groups, -1);
   for (std::size_t i = 0; i < rows; ++i) last[group_of_row[i]] = static_cast<std::int32_t>(i);
   return last;
 }

@@ -5,6 +5,7 @@
 #include <cstdint>
 #include <vector>
 
+#include "memory.h"
 #include "rounds.h"
 #include "values.h"
 
@@ -37,14 +38,14 @@ void find_places(Type type, const void* column, std::size_t rows, const void* ta
                  std::int32_t* places);
 
 // How many different values each group has; a missing one is none, nor is one that is not a number.
-std::vector<std::int32_t> count_distinct(const std::int32_t* group_of_row, std::size_t groups, Type type,
-                                         const void* column, std::size_t rows, Text missing_text, Workers threads);
+RowVector<std::int32_t> count_distinct(const std::int32_t* group_of_row, std::size_t groups, Type type,
+                                       const void* column, std::size_t rows, Text missing_text, Workers threads);
 
-std::vector<std::int32_t> group_sizes(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups,
-                                      Workers threads);
+RowVector<std::int32_t> group_sizes(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups,
+                                    Workers threads);
 
 // The row in which each group begins, or ends.
-std::vector<std::int32_t> first_rows(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups);
-std::vector<std::int32_t> last_rows(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups);
+RowVector<std::int32_t> first_rows(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups);
+RowVector<std::int32_t> last_rows(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups);
 
 }  // namespace rowanroot

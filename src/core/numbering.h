@@ -6,6 +6,7 @@
 #include <cstring>
 #include <vector>
 
+#include "memory.h"
 #include "values.h"
 
 namespace rowanroot {
@@ -75,7 +76,7 @@ class Numbering {
     return entries_[place].number;
   }
 
-  const std::vector<std::uint64_t>& keys() const { return keys_; }
+  const RowVector<std::uint64_t>& keys() const { return keys_; }
 
  private:
   struct Entry {
@@ -99,7 +100,7 @@ class Numbering {
   }
 
   void grow() {
-    std::vector<Entry> old(entries_.size() * 4);
+    RowVector<Entry> old(entries_.size() * 4);
     old.swap(entries_);
     mask_ = entries_.size() - 1;
     shift_ -= 2;
@@ -111,10 +112,10 @@ class Numbering {
     }
   }
 
-  std::vector<Entry> entries_;
+  RowVector<Entry> entries_;
   std::size_t mask_;
   int shift_;  // leaves the bits of an entry
-  std::vector<std::uint64_t> keys_;
+  RowVector<std::uint64_t> keys_;
 };
 
 // The same for keys that are small: indexes of a table.
@@ -138,11 +139,11 @@ class SmallNumbering {
     for (std::size_t i = first; i < last; ++i) numbers[i - first] = number(key_at(i));
   }
 
-  const std::vector<std::uint64_t>& keys() const { return keys_; }
+  const RowVector<std::uint64_t>& keys() const { return keys_; }
 
  private:
-  std::vector<std::int32_t> number_;
-  std::vector<std::uint64_t> keys_;
+  RowVector<std::int32_t> number_;
+  RowVector<std::uint64_t> keys_;
 };
 
 inline std::uint64_t key_of(std::int32_t value) { return static_cast<std::uint32_t>(value); }

@@ -59,8 +59,8 @@ double mean_of_two(double a, double b) {
 }
 
 template <class OfGroup>
-std::vector<double> each_group(Gathered& all, OfGroup of_group) {
-  std::vector<double> result(all.complete.size());
+RowVector<double> each_group(Gathered& all, OfGroup of_group) {
+  RowVector<double> result(all.complete.size());
   for (std::size_t g = 0; g < result.size(); ++g)
     result[g] = of_group(g, all.values.data() + all.starts[g], all.values.data() + all.starts[g + 1]);
   return result;
@@ -68,8 +68,8 @@ std::vector<double> each_group(Gathered& all, OfGroup of_group) {
 
 }  // namespace
 
-std::vector<double> medians(Type type, const void* column, std::size_t rows, bool skip_missing,
-                            const std::int32_t* group_of_row, std::size_t groups) {
+RowVector<double> medians(Type type, const void* column, std::size_t rows, bool skip_missing,
+                          const std::int32_t* group_of_row, std::size_t groups) {
   Gathered all = gather(type, column, rows, group_of_row, groups);
   return each_group(all, [&](std::size_t g, double* first, double* last) {
     const std::size_t count = last - first;
@@ -79,8 +79,8 @@ std::vector<double> medians(Type type, const void* column, std::size_t rows, boo
   });
 }
 
-std::vector<double> quantiles(double share, Type type, const void* column, std::size_t rows,
-                              const std::int32_t* group_of_row, std::size_t groups) {
+RowVector<double> quantiles(double share, Type type, const void* column, std::size_t rows,
+                            const std::int32_t* group_of_row, std::size_t groups) {
   Gathered all = gather(type, column, rows, group_of_row, groups);
   return each_group(all, [&](std::size_t, double* first, double* last) {
     const std::size_t count = last - first;

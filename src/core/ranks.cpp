@@ -266,8 +266,8 @@ bool rank_few_values(const SortKeys& keys, Type type, const void* values, std::s
   Buffer<std::int32_t> value_of_row(rows);
   const std::size_t different = group_few(type, values, rows, few, threads, value_of_row.data());
   if (different == 0) return false;
-  const std::vector<std::int32_t> counts = group_sizes(value_of_row.data(), rows, different, threads);
-  const std::vector<std::int32_t> first = first_rows(value_of_row.data(), rows, different);
+  const RowVector<std::int32_t> counts = group_sizes(value_of_row.data(), rows, different, threads);
+  const RowVector<std::int32_t> first = first_rows(value_of_row.data(), rows, different);
   struct Value {
     std::uint64_t key;
     std::size_t number;

@@ -6,6 +6,7 @@
 #include <condition_variable>
 #include <exception>
 #include <mutex>
+#include <system_error>
 #include <thread>
 #include <vector>
 
@@ -15,8 +16,13 @@ namespace {
 // Threads that wait for a round, take its blocks in turn until none is left, and wait for the next.
 class Team {
  public:
+  // With fewer threads where the system has no more.
   Team(int threads, std::size_t block_rows, const BlockWork& work) : block_rows_(block_rows), work_(work) {
-    for (int worker = 1; worker < threads; ++worker) members_.emplace_back([this, worker] { serve(worker); });
+    members_.reserve(static_cast<std::size_t>(std::max(threads, 1)));
+    try {
+      for (int worker = 1; worker < threads; ++worker) members_.emplace_back([this, worker] { serve(worker); });
+    } catch (const std::system_error&) {
+    }
   }
 
   ~Team() {

@@ -184,7 +184,7 @@ std::size_t compact_codes(const SortColumn& column, std::size_t rows, std::size_
 void text_codes(const Text* texts, std::size_t rows, Text missing_text, const char* (*bytes)(Text), Workers threads,
                 std::int32_t* codes) {
   const std::size_t different = group_by(Type::text, texts, rows, threads, codes);
-  const std::vector<std::int32_t> first = first_rows(codes, rows, different);
+  const RowVector<std::int32_t> first = first_rows(codes, rows, different);
   std::vector<std::int32_t> sorted(different);
   std::iota(sorted.begin(), sorted.end(), 0);
   std::sort(sorted.begin(), sorted.end(), [&](std::int32_t a, std::int32_t b) {

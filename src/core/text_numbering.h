@@ -7,6 +7,8 @@
 #include <string_view>
 #include <vector>
 
+#include "memory.h"
+
 namespace rowanroot {
 
 // Numbers for different texts, from 1, in the order in which they come.
@@ -50,7 +52,7 @@ class TextNumbering {
   }
 
   void grow() {
-    std::vector<Entry> old(entries_.size() * 4);
+    RowVector<Entry> old(entries_.size() * 4);
     old.swap(entries_);
     for (const Entry& entry : old) {
       if (!entry.number) continue;
@@ -60,7 +62,7 @@ class TextNumbering {
     }
   }
 
-  std::vector<Entry> entries_;
+  RowVector<Entry> entries_;
   std::vector<std::string> texts_;
 };
 

@@ -44,10 +44,10 @@ class OneGroup {
     added(1);
     for (std::size_t i = first; i < last; ++i) visit(i, 0);
   }
-  const std::vector<std::uint64_t>& keys() const { return keys_; }
+  const RowVector<std::uint64_t>& keys() const { return keys_; }
 
  private:
-  std::vector<std::uint64_t> keys_ = {0};
+  RowVector<std::uint64_t> keys_ = {0};
 };
 
 // What is known of each group: its first rows so far, the last of them first to go. Whether a row can be one of them is

@@ -161,7 +161,7 @@ TEST("few groups are found where they are few, and given up where they are not")
     CHECK(different == group_by(Type::real, few.data(), rows, 1, all.data()));
     CHECK(of_row == all);
     CHECK(group_few(Type::real, many.data(), rows, 30000, threads, of_row.data()) == 0);
-    const std::vector<std::int32_t> sizes = group_sizes(all.data(), rows, different, threads);
+    const RowVector<std::int32_t> sizes = group_sizes(all.data(), rows, different, threads);
     CHECK(std::accumulate(sizes.begin(), sizes.end(), std::size_t(0)) == rows);
     CHECK(sizes[0] == std::count(few.begin(), few.end(), few[0]));
   }
@@ -216,7 +216,7 @@ TEST("sums of groups are R's where a pair of doubles does not hold them, and wha
   const GroupSums of_large = sums_of_groups(Type::real, large.data(), 4, one.data(), 2, 1);
   CHECK(of_large.sum[0] == 2 && of_large.sum[1] == 1e308);
   for (bool least : {false, true}) for (bool skip : {false, true}) {
-    const std::vector<double> found =
+    const RowVector<double> found =
         aggregate_groups(least ? Aggregate::least : Aggregate::greatest, Type::real, values.data(), values.size(), skip,
                          groups.data(), 5, 1);
     CHECK(found[0] == (least ? -1e300 : 1e300) && found[1] == (least ? -infinity : infinity));

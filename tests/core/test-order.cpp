@@ -284,8 +284,8 @@ TEST("running totals along steps are those along the order that the steps give")
     for (std::size_t i = 0; i < rows; ++i) own = own && (window > 1 || compare(windows[i], all.real[i], false) == 0);
     CHECK(own);
   }
-  const std::vector<double> middle = medians(Type::real, all.real.data(), rows, true, all.group.data(), 300);
-  const std::vector<double> half = quantiles(0.5, Type::real, all.real.data(), rows, all.group.data(), 300);
+  const RowVector<double> middle = medians(Type::real, all.real.data(), rows, true, all.group.data(), 300);
+  const RowVector<double> half = quantiles(0.5, Type::real, all.real.data(), rows, all.group.data(), 300);
   bool same = true;
   for (std::size_t g = 0; g < 300; ++g) same = same && std::fabs(middle[g] - half[g]) <= 1e-12 * std::fabs(half[g]);
   CHECK(same);
