@@ -197,6 +197,10 @@ kept_read_cpp <- function(paths, type, threads) {
     .Call(`_rowanroot_kept_read_cpp`, paths, type, threads)
 }
 
+packed_texts_cpp <- function(strings) {
+    .Call(`_rowanroot_packed_texts_cpp`, strings)
+}
+
 text_codes_cpp <- function(column, threads) {
     .Call(`_rowanroot_text_codes_cpp`, column, threads)
 }

@@ -42,7 +42,12 @@ read_database_table <- function(connection, table, asked, call) {
 # The rows of a query. They are fetched piece by piece, so that the user can stop it.
 query_database <- function(connection, query, asked, call) {
   pieces <- list()
-  each_piece(connection, query, asked, function(data) pieces[[length(pieces) + 1]] <<- data, call)
+  keep <- function(data) {
+    # What is left of many pieces is in memory that is counted.
+    if (nrow(data) == rows_of_piece) data[] <- lapply(data, in_counted_memory)
+    pieces[[length(pieces) + 1]] <<- data
+  }
+  each_piece(connection, query, asked, keep, call)
   frames_below(pieces, rep("the database", length(pieces)), call)
 }
 

@@ -27,6 +27,13 @@ put_below <- function(parts, name, call, stop_clash = stop_not_of_one_sort) {
 }
 
 # Texts that nobody has looked at stay what they are, and large columns are in memory that is counted.
+# A copy of a column that is not in R's own memory.
+in_counted_memory <- function(column) {
+  if (is.character(column) && is.null(attributes(column)) && are_utf8_cpp(column)) return(packed_texts_cpp(column))
+  if (is.character(column) || is.factor(column) || !is_moved_as_plain(column)) return(column)
+  joined_as_plain(list(column))
+}
+
 are_joined_as_plain <- function(parts) {
   length(parts) > 1 && length(unique(vapply(parts, typeof, ""))) == 1 && all(vapply(parts, is_moved_as_plain, NA)) &&
     !any(vapply(parts, is.factor, NA)) && sum(lengths(parts)) > 1000 && all(vapply(parts, is_ready_text, NA))
@@ -37,7 +44,8 @@ is_ready_text <- function(x) !is.character(x) || are_deferred_cpp(x) || !is.null
 joined_as_plain <- function(parts) {
   joined <- join_stretches_cpp(unname(parts), seq_along(parts), rep(0, length(parts)), lengths(parts),
                                getOption("rowanroot.threads", 0L))
-  if (is.object(parts[[1]])) attributes(joined) <- attributes(parts[[1]])[c("class", "units")]
+  if (is.object(parts[[1]])) attributes(joined) <- attributes(parts[[1]])[intersect(c("class", "units", "tzone"),
+                                                                              names(attributes(parts[[1]])))]
   joined
 }
 

@@ -3,13 +3,8 @@
 # What is read and what is calculated, and some of it twice for a while.
 memory_per_byte <- 2.5
 
-memory_allowed <- function() {
-  set_memory()
-  memory_use_cpp()$budget
-}
-
 # Files of so many bytes are read in chunks, if what is done with them allows that.
-chunks_from <- function() getOption("rowanroot.chunks_from", memory_allowed() / memory_per_byte)
+chunks_from <- function() getOption("rowanroot.chunks_from", memory_budget() / memory_per_byte)
 
 needs_chunks <- function(x, path, call) {
   source <- rooted(x)$source
@@ -19,7 +14,7 @@ needs_chunks <- function(x, path, call) {
   all(vapply(rooted(x)$steps, goes_by_chunks, NA))
 }
 
-chunk_bytes <- function() getOption("rowanroot.chunk_bytes", min(max(memory_allowed() / 40, 2^12), 2^26))
+chunk_bytes <- function() getOption("rowanroot.chunk_bytes", min(max(memory_budget() / 40, 2^12), 2^26))
 
 # Gives the number of rows that were written.
 write_in_chunks <- function(x, parts, file, guard, call) {

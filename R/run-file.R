@@ -20,7 +20,7 @@ target_write.file_target <- function(target, x, now, found, force, call) {
   write <- function(file) {
     tell_progress(paste("writing", target$name))
     places <<- content$write(file, now$guarded)
-    if (is.null(places)) {
+    if (content$copies && is.null(places)) {
       places <<- write_format(path, table_data(x, call), file, content$rows, now$guarded, call)
     }
   }
@@ -32,8 +32,9 @@ write_format <- function(path, data, file, rows, guard, call) {
   output_formats[[path_ending(path)]]$write(data, file, guard, call)
 }
 
-# What goes into a file: how many `rows` of each part, what to put down of these as `files`, and a function that writes
-# it, which gives NULL if what it copies from was changed meanwhile. Here most parts are copied; NULL if there are none.
+# What goes into a file: how many `rows` of each part, what to put down of these as `files`, whether it `copies` from the
+# older file, and a function that writes it, which then gives NULL if that was changed meanwhile. Here parts are copied;
+# NULL if none can be.
 content_by_parts <- function(x, older, call) {
   if (is.null(older) || !nrow(older$files) || !identical(older$fields, rooted(x)$columns)) return(NULL)
   names <- source_parts(rooted(x)$source, call)$name
@@ -44,7 +45,7 @@ content_by_parts <- function(x, older, call) {
   rows[!made$is_same] <- tabulate(made$of_row, sum(!made$is_same))
   from <- ifelse(made$is_same, at, 0L)
   data <- if (is.null(made$data)) empty_columns(older$fields) else made$data
-  list(rows = rows, files = record_of_parts(names, rows, made$keys),
+  list(rows = rows, files = record_of_parts(names, rows, made$keys), copies = TRUE,
        write = function(file, guard) write_csv_parts(data, older, rows, from, file, call, guard))
 }
 
@@ -54,7 +55,7 @@ empty_columns <- function(names) structure(stats::setNames(lapply(names, functio
 # All that is to be written is in memory; columns that are the same as in an `older` file are copied from there.
 content_of_file <- function(x, path, older, call) {
   data <- if (is.null(older)) table_data(x, call) else table_columns(x, setdiff(older$columns, older$same), call)
-  content <- list(rows = if (is.null(older)) nrow(data) else older$rows)
+  content <- list(rows = if (is.null(older)) nrow(data) else older$rows, copies = !is.null(older))
   if (path_ending(path) == "csv" && has_large_parts(x, call)) {
     if (is.null(older)) content$rows <- tabulate(rows_in_parts(current_table(x, call), call), part_count(x, call))
     names <- source_parts(rooted(x)$source, call)$name

@@ -55,7 +55,7 @@ json_column <- function(opened, name, asked, files, call) {
   }
   read_as <- if (type == "category") "text" else type
   parts <- Map(function(file, k) json_column_cpp(file$lines, k, read_as), opened, at)
-  as_csv_type(if (length(parts) == 1) parts[[1]] else unlist(parts, use.names = FALSE), type)
+  as_csv_type(if (length(parts) == 1) parts[[1]] else joined_as_plain(parts), type)
 }
 
 # The type of a column with values of these kinds: that of the first sort of them, if there are several.

@@ -50,6 +50,7 @@ parquet_reader <- function() system.file("parquet", "read.R", package = "rowanro
 # What was read of one file, with what is kept beside it put back, and checked for what was lost.
 parquet_table <- function(table, name, call) {
   if (!is.null(table$error)) {
+    if (says_no_memory(simpleError(table$error))) stop_no_memory(table$error, NULL)
     # Without paths, and places in another's code.
     said <- trimws(gsub("(, invalid Parquet file| Parquet file)? ?(at )?'[^']*'|@ lib/[^ ]*", "",
                         one_text(table$error)))

@@ -14,7 +14,7 @@ says_no_memory <- function(e) {
   if (inherits(e, "rowanroot_error")) return(FALSE)
   start <- "cannot allocate "
   of_r <- sub("%.*", "", gettext("cannot allocate vector of size %0.1f Mb", domain = "R"))
-  inherits(e, "std::bad_alloc") || any(startsWith(conditionMessage(e), c(start, of_r)))
+  inherits(e, "std::bad_alloc") || any(startsWith(conditionMessage(e), c(start, of_r, "std::bad_alloc")))
 }
 
 # Tells the core, unless it knows.
@@ -23,6 +23,11 @@ set_memory <- function() {
   if (identical(asked, state$memory_limit)) return(invisible())
   limit_memory_cpp(if (is.null(asked[[1]])) 0 else memory_size(asked[[1]]), path.expand(asked[[2]]))
   state$memory_limit <- asked
+}
+
+memory_budget <- function() {
+  set_memory()
+  memory_use_cpp()$budget
 }
 
 # Beside the journal, where there is one.

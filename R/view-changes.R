@@ -25,7 +25,7 @@ changes <- function(output, by = NULL) {
   changes_by(output, substitute(by), parent.frame(), call)
 }
 
-table_before <- function(kept, call) {
+replaced_table <- function(kept, call) {
   pieces <- read_table_before(kept)
   frames_below(pieces, rep("the table before", length(pieces)), call)
 }
@@ -45,7 +45,7 @@ changes_by <- function(output, by, env, call) {
                  "nothing_before", call, output = output)
   }
   tables <- if (is.null(folder$table)) lapply(files, function(file) as.data.frame(open_table(file)))
-            else list(before = table_before(kept, call),
+            else list(before = replaced_table(kept, call),
                       now = as.data.frame(open_table(folder$file, table = folder$table)))
   eval(as.call(list(compare_tables, quote(before), quote(now), by = by)), tables, env)
 }

@@ -628,6 +628,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// packed_texts_cpp
+SEXP packed_texts_cpp(Rcpp::CharacterVector strings);
+RcppExport SEXP _rowanroot_packed_texts_cpp(SEXP stringsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type strings(stringsSEXP);
+    rcpp_result_gen = Rcpp::wrap(packed_texts_cpp(strings));
+    return rcpp_result_gen;
+END_RCPP
+}
 // text_codes_cpp
 SEXP text_codes_cpp(SEXP column, int threads);
 RcppExport SEXP _rowanroot_text_codes_cpp(SEXP columnSEXP, SEXP threadsSEXP) {
@@ -1276,6 +1287,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_kept_write_cpp", (DL_FUNC) &_rowanroot_kept_write_cpp, 6},
     {"_rowanroot_kept_heads_cpp", (DL_FUNC) &_rowanroot_kept_heads_cpp, 1},
     {"_rowanroot_kept_read_cpp", (DL_FUNC) &_rowanroot_kept_read_cpp, 3},
+    {"_rowanroot_packed_texts_cpp", (DL_FUNC) &_rowanroot_packed_texts_cpp, 1},
     {"_rowanroot_text_codes_cpp", (DL_FUNC) &_rowanroot_text_codes_cpp, 2},
     {"_rowanroot_order_rows_cpp", (DL_FUNC) &_rowanroot_order_rows_cpp, 5},
     {"_rowanroot_top_rows_cpp", (DL_FUNC) &_rowanroot_top_rows_cpp, 7},

@@ -154,6 +154,7 @@ struct DeferredStrings {
         // Who looks at one after the other will look at more: as many are made as there are, and soon all, since R's
         // collector, which waits meanwhile, may come after each time.
         constexpr R_xlen_t patience = 4096;
+        if (is_empty(x, i)) return R_BlankString;
         const bool goes_on = i > 0 && STRING_ELT(strings(x), i - 1) != R_BlankString;
         const R_xlen_t more = !goes_on ? 1 : i < patience ? std::min(i, length(x) - i) : length(x) - i;
         StringMaker maker(strings(x), more);
@@ -161,6 +162,13 @@ struct DeferredStrings {
       }
       return STRING_ELT(strings(x), i);
     }
+  }
+
+  // Whether there is an empty text, not one that is yet to be made.
+  static bool is_empty(SEXP x, R_xlen_t i) {
+    Form form(parts(x));
+    const Piece piece = form.piece(i, 0);
+    return piece.bytes && piece.size == 0;
   }
 
   static void make_some(SEXP x, R_xlen_t first, R_xlen_t last, StringMaker& maker) {

@@ -6,6 +6,7 @@
 #include "bind.h"
 #include "distribution.h"
 #include "groups.h"
+#include "text_numbering.h"
 #include "deferred_strings.h"
 #include "quantiles.h"
 
@@ -195,6 +196,26 @@ Rcpp::NumericVector quantiles_cpp(SEXP column, double share, bool skip_missing, 
   return vector_of(values);
 }
 
+namespace {
+
+// As seem_few() has it, but without making strings that are yet to be made.
+bool texts_seem_few(SEXP column, std::size_t most) {
+  const R_xlen_t rows = XLENGTH(column);
+  if (!are_deferred(column)) return seem_few(Type::text, address_of(column), static_cast<std::size_t>(rows), most);
+  constexpr R_xlen_t sample = 4096;
+  const auto reader = new_text_reader(column);
+  TextNumbering seen;
+  for (R_xlen_t k = 0; k < sample; ++k) {
+    TextBytes text;
+    reader->read(k * (rows / sample), 1, &text);
+    seen.number(text.bytes ? std::string_view(text.bytes, static_cast<std::size_t>(text.size)) : std::string_view());
+  }
+  const std::size_t equal = static_cast<std::size_t>(sample) - seen.texts().size();
+  return 2 * equal * most > static_cast<std::size_t>(sample * sample);
+}
+
+}  // namespace
+
 // The different texts of a column and, from 1, which of them each row has: NA for none. NULL if that is not worth
 // while: few rows, or most of them different.
 // [[Rcpp::export]]
@@ -208,8 +229,7 @@ SEXP different_texts_cpp(Rcpp::CharacterVector column) {
   Rcpp::Shield<SEXP> of_row(new_vector(INTSXP, rows));
   int* const group = INTEGER(of_row);
   const std::size_t most = static_cast<std::size_t>(rows) / 2;
-  if (rows > 50000 && !seem_few(Type::text, address_of(column), static_cast<std::size_t>(rows), most / 2))
-    return R_NilValue;
+  if (rows > 50000 && !texts_seem_few(column, most / 2)) return R_NilValue;
   const std::size_t different =
       group_few(Type::text, address_of(column), static_cast<std::size_t>(rows), most, thread_count(rows, 0), group);
   if (different == 0) return R_NilValue;

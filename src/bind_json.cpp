@@ -12,6 +12,7 @@
 #include "input.h"
 #include "json_lines.h"
 #include "moments.h"
+#include "new_texts.h"
 #include "written_column.h"
 
 namespace {
@@ -53,7 +54,7 @@ Rcpp::List json_open_cpp(std::string path) {
                               Rcpp::Named("value") = utf8(value));
   };
   try {
-    JsonPointer lines(new JsonLines(content_of_file(path)), true);
+    JsonPointer lines(new JsonLines(*open_file(path)), true);
     Rcpp::CharacterVector names(lines->columns());
     Rcpp::IntegerVector kinds(lines->columns());
     for (std::size_t k = 0; k < lines->columns(); ++k) {
@@ -87,19 +88,13 @@ double json_line_cpp(SEXP lines, double row) {
 namespace {
 
 SEXP texts_of_json(const JsonLines& all, std::size_t column) {
-  const std::size_t rows = all.rows();
-  Rcpp::Shield<SEXP> values(Rf_allocVector(STRSXP, static_cast<R_xlen_t>(rows)));
+  NewTexts texts(static_cast<R_xlen_t>(all.rows()));
   std::string space;
-  for (std::size_t row = 0; row < rows; ++row) {
-    if (!all.kind(column, row)) {
-      SET_STRING_ELT(values, static_cast<R_xlen_t>(row), NA_STRING);
-      continue;
-    }
-    const std::string_view text = all.text(column, row, &space);
-    SET_STRING_ELT(values, static_cast<R_xlen_t>(row),
-                   Rf_mkCharLenCE(text.data(), static_cast<int>(text.size()), CE_UTF8));
+  for (std::size_t row = 0; row < all.rows(); ++row) {
+    if (all.kind(column, row)) texts.add(all.text(column, row, &space));
+    else texts.add_missing();
   }
-  return values;
+  return texts.finish();
 }
 
 // The bits of a 64-bit integer, as R's vectors of them have these.

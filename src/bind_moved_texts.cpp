@@ -8,6 +8,7 @@
 #include "bind.h"
 #include "deferred_strings.h"
 #include "memory.h"
+#include "new_texts.h"
 
 SEXP texts_in_rows(SEXP column, const std::int32_t* rows, R_xlen_t count, int threads) {
   if (!are_deferred(column)) return R_NilValue;
@@ -41,4 +42,22 @@ SEXP texts_in_rows(SEXP column, const std::int32_t* rows, R_xlen_t count, int th
     rowanroot::RowBytes().swap(bytes[page]);
   }
   return new_written_texts(raw, starts, sizes);
+}
+
+// Strings in UTF-8 as a vector that makes them anew when they are used, so that R can forget these.
+// [[Rcpp::export]]
+SEXP packed_texts_cpp(Rcpp::CharacterVector strings) {
+  const R_xlen_t rows = strings.size();
+  rowanroot::NewTexts texts(rows);
+  const auto reader = new_text_reader(strings);
+  TextBytes some[text_batch];
+  for (R_xlen_t first = 0; first < rows; first += text_batch) {
+    const R_xlen_t count = std::min(text_batch, rows - first);
+    reader->read(first, count, some);
+    for (R_xlen_t k = 0; k < count; ++k) {
+      if (some[k].bytes) texts.add({some[k].bytes, static_cast<std::size_t>(some[k].size)});
+      else texts.add_missing();
+    }
+  }
+  return texts.finish();
 }

@@ -101,11 +101,18 @@ unsigned JsonLines::place_of(unsigned kind) {
   return place;
 }
 
-JsonLines::JsonLines(std::string bytes) : bytes_(std::move(bytes)) {
+JsonLines::JsonLines(std::string_view bytes) : bytes_(bytes) { read_lines(); }
+
+JsonLines::JsonLines(const Input& input) : bytes_(static_cast<std::size_t>(input.size()), '\0') {
+  input.read(0, bytes_.size(), &bytes_[0]);
+  read_lines();
+}
+
+void JsonLines::read_lines() {
   std::size_t first = bytes_.compare(0, 3, "\xEF\xBB\xBF") == 0 ? 3 : 0;
   while (first < bytes_.size()) {
     std::size_t end = bytes_.find('\n', first);
-    if (end == std::string::npos) end = bytes_.size();
+    if (end == RowBytes::npos) end = bytes_.size();
     ++line_;
     read_line(first, end);
     first = end + 1;

@@ -9,6 +9,9 @@
 #include <unordered_map>
 #include <vector>
 
+#include "input.h"
+#include "memory.h"
+
 namespace rowanroot {
 
 // What a value is, a bit for each, so that a column knows which it has. Texts are told apart by whether they are ISO
@@ -38,8 +41,9 @@ struct JsonError : std::runtime_error {
 
 class JsonLines {
  public:
-  // Throws JsonError.
-  explicit JsonLines(std::string bytes);
+  // Both throw JsonError, and the second InputError.
+  explicit JsonLines(std::string_view bytes);
+  explicit JsonLines(const Input& input);
 
   std::size_t rows() const { return lines_.size(); }
   std::size_t line_of_row(std::size_t row) const { return lines_[row]; }
@@ -72,12 +76,13 @@ class JsonLines {
   };
   struct Column {
     std::string name;
-    std::vector<Value> values;
+    RowVector<Value> values;
     unsigned kinds = 0;
     First first[json_kinds];
   };
   static unsigned place_of(unsigned kind);
 
+  void read_lines();
   void read_line(std::size_t first, std::size_t end);
   // A name and its value, likely those of this column; gives the column.
   std::size_t read_member(std::size_t row, std::size_t likely);
@@ -90,11 +95,11 @@ class JsonLines {
   Value read_number();
   std::size_t column_of(std::string_view key, std::size_t likely);
 
-  std::string bytes_;
+  RowBytes bytes_;
   std::size_t at_ = 0, end_ = 0, line_ = 0;
   std::vector<Column> columns_;
   std::unordered_map<std::string, std::size_t> by_name_;
-  std::vector<std::size_t> lines_;
+  RowVector<std::size_t> lines_;
 };
 
 // A text in quotes, with what must be escaped.

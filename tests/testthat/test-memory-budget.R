@@ -58,3 +58,73 @@ test_that("a folder that can't be written to is one error, and the output stays"
   expect_match(conditionMessage(error), "file/none")
   expect_identical(readLines("out.csv"), "old")
 })
+
+test_that("where memory is short, strings are made piece by piece, and come to the same", {
+  local_folder()
+  set.seed(29)
+  # Whole pages and pieces, and one row more.
+  for (rows in 2^18 + 0:1) {
+    notes <- paste0(sample(c("é", "Note ", "  ", "a,b"), rows, TRUE), sample.int(1e9L, rows))
+    notes[sample(rows, 500)] <- NA
+    notes[sample(rows, 500)] <- ""
+    suppressMessages(save_table(data.frame(id = seq_len(rows), note = notes), "notes.csv", force = TRUE))
+    make <- function() {
+      open_table("notes.csv") |>
+        set_columns({
+          upper <- toupper(note)
+          size <- nchar(note)
+          other <- gsub("[0-5]+", "-", note)
+          start <- substr(note, 2, 6)
+          has <- startsWith(note, "N")
+        }) |> sort_rows(descending(id)) |> as.data.frame()
+    }
+    usual <- make()
+    short <- withr::with_options(list(rowanroot.memory = "64 MB"), make())
+    # What is compared value by value for a report of differences takes minutes.
+    expect_true(identical(lapply(short, as.vector), lapply(usual, as.vector)))
+    expect_true(identical(usual$upper, rev(toupper(notes))))
+  }
+})
+
+test_that("a warning of one piece is given with the rows of all", {
+  local_folder()
+  rows <- 2^18
+  texts <- as.character(seq_len(rows))
+  texts[c(5, rows - 1)] <- "none"
+  suppressMessages(save_table(data.frame(x = paste0("'", texts)), "x.csv"))
+  number <- function() as.data.frame(set_columns(open_table("x.csv"), { y <- as.integer(substring(x, 2)) }))
+  withr::local_options(rowanroot.memory = "64 MB")
+  warnings <- testthat::capture_warnings(found <- number())
+  expect_length(warnings, 1)
+  expect_identical(which(is.na(found$y)), c(5L, as.integer(rows) - 1L))
+})
+
+test_that("tables of databases and lines of JSON come in pieces, and are the same", {
+  skip_if_not_installed("RSQLite")
+  local_folder()
+  set.seed(30)
+  for (rows in c(3, 65536, 2e5, 2e5 + 1)) {
+    data <- data.frame(id = as.integer(seq_len(rows)), few = sample(c("a", "é", NA), rows, TRUE),
+                       many = replace(paste("n", seq_len(rows)), seq_len(rows) %% 7 == 0, NA),
+                       x = replace(rnorm(rows), seq_len(rows) %% 5 == 0, NA), none = rep(NA_character_, rows),
+                       day = as.Date("2026-01-01") + seq_len(rows) %% 900)
+    suppressMessages(save_table(data, "t.sqlite", table = "t", force = TRUE))
+    found <- as.data.frame(open_table("t.sqlite", table = "t"))
+    expect_true(identical(lapply(found[order(found$id), ], as.vector), lapply(data, as.vector)))
+    suppressMessages(save_table(data[-5], "t.jsonl", force = TRUE))
+    expect_true(identical(lapply(as.data.frame(open_table("t.jsonl")), as.vector), lapply(data[-5], as.vector)))
+  }
+  data$few[2e5] <- "b"
+  suppressMessages(save_table(data, "t.sqlite", table = "t"))
+  found <- as.data.frame(changes("t.sqlite", by = id))
+  expect_identical(found$column[found$status == "changed"], "few")
+})
+
+test_that("a lack of memory of R's own is one error", {
+  expect_error(rowanroot:::within_memory(stop("cannot allocate vector of size 76.3 Mb")),
+               class = "rowanroot_out_of_memory")
+  expect_error(rowanroot:::within_memory(stop(structure(class = c("std::bad_alloc", "error", "condition"),
+                                                        list(message = "std::bad_alloc", call = NULL)))),
+               class = "rowanroot_out_of_memory")
+  expect_error(rowanroot:::within_memory(stop("another")), "another")
+})
