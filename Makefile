@@ -1,5 +1,5 @@
 # `make demo` and `make test` set up all that they need, then run. `make help` lists the rest.
-.PHONY: help demo test test-core fuzz random reliability mutants document check bench guides messages screenshots architecture lint spelling coverage clean
+.PHONY: help demo test set-up-tests test-core fuzz random reliability mutants document check bench guides messages screenshots architecture lint spelling coverage clean
 .DEFAULT_GOAL := help
 
 help: ## list the targets
@@ -10,9 +10,12 @@ demo: ## install what is missing, then run the demo in build/demo
 	@rm -rf build/demo
 	@Rscript "$$(Rscript -e 'cat(system.file("exec", "rowanroot", package = "rowanroot"))')" demo build/demo
 
-test: test-core ## install what is missing, then run all tests
-	@tools/setup.sh test
+test: test-core set-up-tests ## install what is missing, then run all tests
 	@Rscript tools/test.R
+
+# With -j2 packages are installed while the core's tests are compiled.
+set-up-tests:
+	@tools/setup.sh test
 
 document: ## write NAMESPACE, man/ and the C++ exports (needs roxygen2 and pkgbuild)
 	Rscript -e 'Rcpp::compileAttributes(".")'

@@ -32,7 +32,7 @@ write_format <- function(path, data, file, rows, guard, call) {
   output_formats[[path_ending(path)]]$write(data, file, guard, call)
 }
 
-# What goes into a file: how many `rows` of each part, what to put down of these as `files`, whether it `copies` from the
+# What goes into a file: how many `rows` of each part, what to put down of these as `files`, whether it `copies` from an
 # older file, and a function that writes it, which then gives NULL if that was changed meanwhile. Here parts are copied;
 # NULL if none can be.
 content_by_parts <- function(x, older, call) {

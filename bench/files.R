@@ -86,6 +86,10 @@ if (nzchar(wanted) && grepl(wanted, "running again")) {
   file_changed <- function(run) vapply(1:3, function(k) { write_part(10 * k); Sys.sleep(3); run() }, 0)
   tell("one of 100 files changed (median of 3)", median(file_changed(function() run_of(file.path(folder, "all.R")))))
   unlink(file.path(folder, ".rowanroot"), recursive = TRUE)
+  in_folder <- script("folder.R", formulas, "save_table('all/')")
+  tell("all rows written to a folder, nothing kept", run_of(in_folder))
+  tell("one of 100 files changed (median of 3)", median(file_changed(function() run_of(in_folder))))
+  unlink(file.path(folder, c(".rowanroot", "all")), recursive = TRUE)
   tell("1,000 best rows written, nothing kept", run_of(few_rows()))
   tell("one of 100 files changed (median of 3)", median(file_changed(function() run_of(file.path(folder, "few.R")))))
   # The least that an output of all rows takes: its bytes are copied, and are on the disk.

@@ -23,6 +23,12 @@ from_debian() {
   [ -z "$names" ] || DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends $names >>"$log" 2>&1 || true
 }
 
+# Without what only a debugger reads, compiling takes a fifth less. Whoever has settings of their own keeps them.
+if [ -z "${R_MAKEVARS_USER:-}" ] && [ ! -e "$HOME/.R/Makevars" ]; then
+  for language in C CXX CXX11 CXX14 CXX17; do echo "${language}FLAGS = -O2"; done >build/Makevars
+  export R_MAKEVARS_USER="$PWD/build/Makevars"
+fi
+
 # The tests write to a PostgreSQL of their own, where Debian's can be had.
 of_system=
 if [ "$purpose" = test ] && command -v apt-get >/dev/null 2>&1 && [ "$(id -u)" = 0 ]; then

@@ -9,6 +9,7 @@
 #include "check.h"
 #include "filter.h"
 #include "groups.h"
+#include "text_numbering.h"
 
 using namespace rowanroot;
 
@@ -167,6 +168,26 @@ TEST("few groups are found where they are few, and given up where they are not")
   }
   for (std::size_t i = 0; i < rows; ++i) many[i] = static_cast<double>(i);
   CHECK(!seem_few(Type::real, many.data(), rows, 65536));
+}
+
+TEST("texts are grouped by what they are, and numbered as they come") {
+  constexpr std::size_t rows = 40000;
+  std::vector<std::string> different;
+  for (std::size_t k = 0; k < 3000; ++k) different.push_back("hive " + std::to_string(k * 7));
+  std::vector<const void*> column(rows);
+  std::vector<std::int32_t> expected(rows), found(rows);
+  TextNumbering numbers;
+  std::map<std::size_t, std::int32_t> seen;
+  for (std::size_t i = 0; i < rows; ++i) {
+    const std::size_t k = (i * i + i / 7) % different.size();
+    column[i] = &different[k];
+    expected[i] = seen.emplace(k, static_cast<std::int32_t>(seen.size())).first->second;
+    CHECK(numbers.number(different[k]) == expected[i] + 1);
+  }
+  for (int threads : {1, 2}) {
+    CHECK(group_by(Type::text, column.data(), rows, threads, found.data()) == seen.size());
+    CHECK(found == expected);
+  }
 }
 
 TEST("values are found where the table has them first, of every type, few rows and many") {

@@ -15,6 +15,9 @@ using namespace rowanroot;
 
 TEST("a large piece given back is the next one of its size, and no more than a bound is kept") {
   const std::size_t mega = std::size_t(1) << 20;
+  // Without what other tests gave back.
+  limit_memory(1, "");
+  limit_memory(0, "");
   void* first = get_memory(40 * mega);
   std::memset(first, 1, 40 * mega);
   give_memory_back(first, 40 * mega);

@@ -2,6 +2,7 @@
 #include <cmath>
 #include <numeric>
 #include <random>
+#include <tuple>
 
 #include "check.h"
 #include "distribution.h"
@@ -113,6 +114,33 @@ TEST("ranks count the values that come before, in all and in groups") {
       for (std::size_t j = 0; j < rows; ++j)
         greater += all.real[j] > all.real[row] && (!grouped || all.group[j] == all.group[row]);
       CHECK(greater < 2);
+    }
+  }
+}
+
+TEST("the first rows by several columns are those of the order by all of them") {
+  constexpr std::size_t rows = 3000;
+  std::vector<double> first(rows), second(rows), third(rows);
+  std::mt19937_64 random(77);
+  for (std::size_t i = 0; i < rows; ++i) {
+    first[i] = static_cast<double>(random() % 2) / 3;
+    second[i] = static_cast<double>(random() % 3) / 7;
+    third[i] = static_cast<double>(random() % 1000) / 11;
+  }
+  for (bool descending : {false, true}) {
+    const SortKeys keys({{Type::real, first.data(), false, false}, {Type::real, second.data(), descending, false},
+                         {Type::real, third.data(), descending, false}}, rows, 2);
+    std::vector<std::int32_t> order = counted_to(rows);
+    std::stable_sort(order.begin(), order.end(), [&](std::int32_t a, std::int32_t b) {
+      const auto key = [&](std::int32_t row) {
+        const std::size_t i = static_cast<std::size_t>(row);
+        return std::make_tuple(first[i], descending ? -second[i] : second[i], descending ? -third[i] : third[i]);
+      };
+      return key(a) < key(b);
+    });
+    for (std::size_t count : {1, 5, 40}) {
+      const auto top = top_rows(keys, rows, count, false, {}, 2);
+      CHECK(std::equal(top.begin(), top.end(), order.begin(), order.begin() + static_cast<std::ptrdiff_t>(count)));
     }
   }
 }

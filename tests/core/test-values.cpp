@@ -242,10 +242,11 @@ TEST("aggregates, medians and quantiles of groups are those of each group's valu
   const auto of = [&](Aggregate what) {
     return aggregate_groups(what, Type::real, values.data(), rows, true, groups.data(), count, 2);
   };
-  const Reals sum = of(Aggregate::sum), mean = of(Aggregate::mean), least = of(Aggregate::least),
-              greatest = of(Aggregate::greatest), known = of(Aggregate::known), variance = of(Aggregate::variance),
-              median = medians(Type::real, values.data(), rows, true, groups.data(), count),
-              third = quantiles(0.3, Type::real, values.data(), rows, groups.data(), count);
+  const RowVector<double> sum = of(Aggregate::sum), mean = of(Aggregate::mean), least = of(Aggregate::least),
+                          greatest = of(Aggregate::greatest), known = of(Aggregate::known),
+                          variance = of(Aggregate::variance),
+                          median = medians(Type::real, values.data(), rows, true, groups.data(), count),
+                          third = quantiles(0.3, Type::real, values.data(), rows, groups.data(), count);
   const GroupSums together = sums_of_groups(Type::real, values.data(), rows, groups.data(), count, 2);
   for (std::size_t g = 0; g < count; ++g) {
     Reals own = known_of(values, groups, static_cast<std::int32_t>(g));
@@ -274,8 +275,8 @@ TEST("aggregates, medians and quantiles of groups are those of each group's valu
     for (std::int32_t value : wholes) as_reals.push_back(value == missing_integer ? missing_real() : value);
     for (bool skip : {false, true}) {
       bool has_missing = false;
-      const Reals found = aggregate_groups(what, Type::integer, wholes.data(), rows, skip, groups.data(), count, 2);
-      const Reals expected = aggregate_groups(what, Type::real, as_reals.data(), rows, skip, groups.data(), count, 1);
+      const auto found = aggregate_groups(what, Type::integer, wholes.data(), rows, skip, groups.data(), count, 2);
+      const auto expected = aggregate_groups(what, Type::real, as_reals.data(), rows, skip, groups.data(), count, 1);
       for (std::size_t g = 0; g < count; ++g) {
         CHECK(std::fabs(found[g] - expected[g]) < 1e-9 || (std::isnan(found[g]) && std::isnan(expected[g])));
         has_missing = has_missing || std::isnan(found[g]);

@@ -49,6 +49,15 @@ TEST("cells have a place, a kind and a value") {
         cell_name(1048575, 16383) == "XFD1048576");
 }
 
+TEST("names of cells have all letters and digits") {
+  for (std::uint32_t row = 0; row < 100; ++row) {
+    const std::uint32_t column = (row * 37) % 703;
+    const std::string name = cell_name(row, column);
+    const SheetCells found = sheet_cells("<row><c r=\"" + name + "\"><v>1</v></c></row>", {}, {});
+    CHECK(found.cells.size() == 1 && found.cells[0].row == row && found.cells[0].column == column);
+  }
+}
+
 TEST("rows and columns that no sheet has are told") {
   for (const char* bad : {"<row r=\"0\"><c><v>1</v></c></row>", "<row r=\"9999999999\"><c><v>1</v></c></row>",
                           "<row r=\"-3\"><c><v>1</v></c></row>", "<row r=\"1048577\"><c><v>1</v></c></row>",

@@ -62,8 +62,8 @@ test_that("a folder that can't be written to is one error, and the output stays"
 test_that("where memory is short, strings are made piece by piece, and come to the same", {
   local_folder()
   set.seed(29)
-  # Whole pages and pieces, and one row more.
-  for (rows in 2^18 + 0:1) {
+  # Whole pages and pieces.
+  for (rows in 2^18) {
     notes <- paste0(sample(c("é", "Note ", "  ", "a,b"), rows, TRUE), sample.int(1e9L, rows))
     notes[sample(rows, 500)] <- NA
     notes[sample(rows, 500)] <- ""
@@ -103,7 +103,7 @@ test_that("tables of databases and lines of JSON come in pieces, and are the sam
   skip_if_not_installed("RSQLite")
   local_folder()
   set.seed(30)
-  for (rows in c(3, 65536, 2e5, 2e5 + 1)) {
+  for (rows in c(3, 65536, 1e5, 2e5 + 1)) {
     data <- data.frame(id = as.integer(seq_len(rows)), few = sample(c("a", "é", NA), rows, TRUE),
                        many = replace(paste("n", seq_len(rows)), seq_len(rows) %% 7 == 0, NA),
                        x = replace(rnorm(rows), seq_len(rows) %% 5 == 0, NA), none = rep(NA_character_, rows),
