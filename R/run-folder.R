@@ -4,6 +4,10 @@
 new_folder_target <- function(path, parts, most, call) {
   most <- check_whole_number(most, 1, "parts_most", call)
   path <- sub("(?<=.)/+$", "", path, perl = TRUE)
+  if (plain_path(path) %in% c("", plain_path(base_folder()))) {
+    stop_because(c("An output can't be the folder {.file {path}} itself.",
+                   "try" = "Name a folder in it: {.code \"out/\"}."), "bad_argument", call)
+  }
   new_target("folder", paste0(plain_path(path), "/"), path = reachable_path(path), parts = parts, most = most)
 }
 
@@ -15,7 +19,8 @@ parts_column <- function(expr, x, env, call) {
   chosen <- choose_columns(expr, column_names(x), env, call)
   if (length(chosen) == 1) return(chosen)
   stop_because(c("{.arg parts} must be one column, not {length(chosen)}.",
-                 "try" = "Join them in a column of its own: {.code join_text(apiary, year, with = \"-\")}."),
+                 "try" = if (length(chosen)) paste("Join them in a column of its own:",
+                                                   "{.code join_text({toString(chosen)}, with = \"-\")}.")),
                "bad_argument", call)
 }
 

@@ -30,7 +30,10 @@ new_target <- function(kind, name, ...) structure(list(name = name, ...), class 
 
 # `parts` is the column by which a folder has its files, `most` how many there may be.
 output_target <- function(path, table, parts, most, call) {
-  if (is_folder_path(path) && is.null(table)) return(new_folder_target(path, parts, most, call))
+  if (is_folder_path(path)) {
+    if (!is.null(table)) stop_table_of_file(path, call)
+    return(new_folder_target(path, parts, most, call))
+  }
   if (!is.null(parts)) {
     stop_because(c("{.arg parts} is for folders, not for {if (is.character(path)) path else 'a database'}.",
                    "try" = paste("The path of a folder ends in a slash:",
@@ -40,10 +43,13 @@ output_target <- function(path, table, parts, most, call) {
   if (inherits(path, "DBIConnection")) return(new_database_target(path, NULL, table, call))
   check_output_path(path, call)
   if (path_ending(path) %in% file_kinds$sqlite$endings) return(new_database_target(NULL, path, table, call))
-  if (!is.null(table)) {
-    stop_because("{.arg table} is for databases; {.file {path}} is a file of one table.", "bad_argument", call)
-  }
+  if (!is.null(table)) stop_table_of_file(path, call)
   new_target("file", plain_path(path), path = reachable_path(path))
+}
+
+stop_table_of_file <- function(path, call) {
+  what <- if (is_folder_path(path)) "a folder" else "a file"
+  stop_because("{.arg table} is for databases; {.file {path}} is {what} of one table.", "bad_argument", call)
 }
 
 # The path of an output as it is reached from here: its plain one, unless the script has gone elsewhere.

@@ -106,6 +106,10 @@ test_that("a folder may have a file for each value of a column", {
   expect_error(save_table(data, "hive/", parts = c(hive, kg)), "must be one column", class = "rowanroot_bad_argument")
   expect_error(save_table(data, "hive/", parts = hives), class = "rowanroot_unknown_column")
   expect_error(save_table(data, "hive.csv", parts = hive), "ends in a slash", class = "rowanroot_bad_argument")
+  expect_error(save_table(data, "hive/", table = "x"), "is a folder of one table", class = "rowanroot_bad_argument")
+  for (itself in c("/", "./", paste0(getwd(), "/"), "hive/../")) {
+    expect_error(save_table(data, itself, parts = hive), "folder .* itself", class = "rowanroot_bad_argument")
+  }
   quietly(save_table(data[0, ], "hive/", parts = hive))
   expect_identical(list.files("hive"), character())
 })
