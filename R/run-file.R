@@ -57,8 +57,11 @@ content_of_file <- function(x, path, older, call) {
   data <- if (is.null(older)) table_data(x, call) else table_columns(x, setdiff(older$columns, older$same), call)
   content <- list(rows = if (is.null(older)) nrow(data) else older$rows, copies = !is.null(older))
   if (path_ending(path) == "csv" && has_large_parts(x, call)) {
-    if (is.null(older)) content$rows <- tabulate(rows_in_parts(current_table(x, call), call), part_count(x, call))
     names <- source_parts(rooted(x)$source, call)$name
+    if (is.null(older)) {
+      of_parts <- tabulate(rows_in_parts(current_table(x, call), call), length(names))
+      if (sum(of_parts) == nrow(data)) content$rows <- of_parts
+    }
     if (length(content$rows) == length(names)) {
       content$files <- record_of_parts(names, content$rows, keys_of_parts(current_table(x, call), call)$keys)
     }
@@ -70,13 +73,13 @@ content_of_file <- function(x, path, older, call) {
   content
 }
 
-part_count <- function(x, call) nrow(source_files(rooted(x)$source, call))
-
-# Several files, each of which is calculated by itself, and of which copying is worth while.
+# Several files, each of which is calculated by itself, and of which copying is worth while. Rows of files that are
+# called the same, in other folders, are not told apart.
 has_large_parts <- function(x, call) {
   source <- rooted(x)$source
-  keeps_columns() && inherits(source, "csv_source") && part_count(x, call) > 1 && is_by_parts(current_table(x, call)) &&
-    source_bytes(source) >= least_copied()
+  if (!keeps_columns() || !inherits(source, "csv_source") || source_bytes(source) < least_copied()) return(FALSE)
+  names <- source_files(source, call)$name
+  length(names) > 1 && !anyDuplicated(file_stem(names)) && is_by_parts(current_table(x, call))
 }
 
 record_of_parts <- function(names, rows, keys) {
