@@ -209,3 +209,18 @@ test_that("columns that nobody needs are not read", {
   }
   expect_identical(as.data.frame(visits |> set_columns({ n <- .rows }, carry = c()))$n, c(2L, 2L))
 })
+
+test_that("files of one name in several folders stay apart", {
+  local_folder()
+  local_keeping()
+  rows <- function(from) c("x", from + 0:3)
+  for (folder in c("a", "b")) write_text(rows(1), file.path(folder, "june.csv"))
+  write_text(rows(50), "c/july.csv")
+  save <- function() quietly(save_table(set_columns(open_table("*/*.csv"), { y <- x * 2 }), "out.csv"))
+  save()
+  write_text(rows(9)[-2], "b/june.csv")
+  save()
+  found <- as.data.frame(open_table("out.csv"))
+  expect_identical(found$x, c(1:4, 10:12, 50:53))
+  expect_equal(found$y, found$x * 2)
+})
