@@ -126,7 +126,7 @@ of_each_row <- function(fun, parts, data) {
 # Of a single row a missing branch is a logical NA: here it is what the column has, as its other values or the
 # branches say.
 put_together <- function(values, branches) {
-  model <- Find(function(value) !(is.logical(value) && is.na(value)), c(values, branches))
+  model <- Find(function(value) !(is.logical(value) && all(is.na(value))), c(values, branches))
   if (is.character(model)) return(as.character(unlist(values)))
   if (is.null(model) || !is.object(model)) return(unlist(values))
   result <- rep(model[1], length(values))
