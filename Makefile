@@ -10,7 +10,7 @@ demo: ## install what is missing, then run the demo in build/demo
 	@rm -rf build/demo
 	@Rscript "$$(Rscript -e 'cat(system.file("exec", "rowanroot", package = "rowanroot"))')" demo build/demo
 
-test: test-core set-up-tests ## install what is missing, then run all tests
+test: set-up-tests test-core ## install what is missing, then run all tests
 	@Rscript tools/test.R
 
 # With -j2 packages are installed while the core's tests are compiled.
