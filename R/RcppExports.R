@@ -49,22 +49,6 @@ months_between_cpp <- function(from, to, units_per_day) {
     .Call(`_rowanroot_months_between_cpp`, from, to, units_per_day)
 }
 
-are_deferred_cpp <- function(texts) {
-    .Call(`_rowanroot_are_deferred_cpp`, texts)
-}
-
-coded_texts_cpp <- function(codes, texts) {
-    .Call(`_rowanroot_coded_texts_cpp`, codes, texts)
-}
-
-coded_parts_cpp <- function(x) {
-    .Call(`_rowanroot_coded_parts_cpp`, x)
-}
-
-joined_texts_cpp <- function(columns, with, rows) {
-    .Call(`_rowanroot_joined_texts_cpp`, columns, with, rows)
-}
-
 begin_flush_cpp <- function(path) {
     .Call(`_rowanroot_begin_flush_cpp`, path)
 }
@@ -157,10 +141,6 @@ find_places_cpp <- function(column, table, threads) {
     .Call(`_rowanroot_find_places_cpp`, column, table, threads)
 }
 
-first_rows_cpp <- function(of_row, groups) {
-    .Call(`_rowanroot_first_rows_cpp`, of_row, groups)
-}
-
 json_open_cpp <- function(path) {
     .Call(`_rowanroot_json_open_cpp`, path)
 }
@@ -195,6 +175,22 @@ kept_heads_cpp <- function(paths) {
 
 kept_read_cpp <- function(paths, type, threads) {
     .Call(`_rowanroot_kept_read_cpp`, paths, type, threads)
+}
+
+are_deferred_cpp <- function(texts) {
+    .Call(`_rowanroot_are_deferred_cpp`, texts)
+}
+
+coded_texts_cpp <- function(codes, texts) {
+    .Call(`_rowanroot_coded_texts_cpp`, codes, texts)
+}
+
+coded_parts_cpp <- function(x) {
+    .Call(`_rowanroot_coded_parts_cpp`, x)
+}
+
+joined_texts_cpp <- function(columns, with, rows) {
+    .Call(`_rowanroot_joined_texts_cpp`, columns, with, rows)
 }
 
 packed_texts_cpp <- function(strings) {

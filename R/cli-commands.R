@@ -112,13 +112,13 @@ cli_peek <- function(args) {
   exit_done
 }
 
-# A file that is not there is a usage error: nothing was tried.
 # An output may be a folder.
 check_cli_output <- function(output, command) {
   file <- output_file(output)
   check_cli_file(file, command, is_pattern = dir.exists(file))
 }
 
+# A file that is not there is a usage error: nothing was tried.
 check_cli_file <- function(path, command, is_pattern = FALSE) {
   if (file.exists(path) && (is_pattern || !dir.exists(path)) || is_pattern && length(Sys.glob(path))) {
     return(invisible())

@@ -99,7 +99,8 @@ groups_by_columns <- function(columns, rows, call) {
 # The different values of a column, in the order in which they first appear, and each row's number among them, from 0.
 numbered_values <- function(column, call) {
   numbers <- groups_by_columns(list(column), length(column), call)
-  list(different = take_rows(column, first_rows_cpp(numbers$of_row, length(numbers$sizes))), of_row = numbers$of_row)
+  first <- group_edges_cpp(numbers$of_row, length(numbers$sizes), FALSE)
+  list(different = take_rows(column, first), of_row = numbers$of_row)
 }
 
 # A column without its class: the values that the core groups and orders.

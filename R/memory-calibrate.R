@@ -41,7 +41,7 @@ learned_aggregate <- function(typed, names, node, block) {
     return(list(value = if (typed$kind == "constant") typed$value else node_values(list(typed), block)[[1]]))
   }
   groups <- block_groups(block, node$within)
-  first <- first_rows_cpp(groups$of_row, length(groups$sizes))
+  first <- group_edges_cpp(groups$of_row, length(groups$sizes), FALSE)
   values <- node_values(list(typed), block)[[1]]
   list(value = if (length(values) == block$rows) take_rows(values, first) else rep(values, length(first)),
        keys = group_keys(groups, node$within, block))
@@ -49,7 +49,7 @@ learned_aggregate <- function(typed, names, node, block) {
 
 group_keys <- function(groups, within, block) {
   ids <- if (is.null(within)) block$within else unlist(block$columns[within])
-  first <- first_rows_cpp(groups$of_row, length(groups$sizes))
+  first <- group_edges_cpp(groups$of_row, length(groups$sizes), FALSE)
   lapply(block$values[ids], take_rows, rows = first)
 }
 

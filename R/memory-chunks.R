@@ -9,7 +9,7 @@ rows_before <- function(block) if (is.null(block$chunks)) 0L else block$chunks$b
 
 # The same groups with numbers that they have in all chunks.
 groups_of_all_chunks <- function(groups, columns, key, chunks) {
-  first <- first_rows_cpp(groups$of_row, length(groups$sizes))
+  first <- group_edges_cpp(groups$of_row, length(groups$sizes), FALSE)
   names <- do.call(paste, c(lapply(unname(columns), function(column) exact_names(stored_values(take_rows(column,
       first)))), sep = "\r"))
   known <- union(chunks$groups[[key]], names)

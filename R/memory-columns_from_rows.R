@@ -2,7 +2,7 @@
 in_memory.step_columns_from <- function(step, data, call) {
   groups <- groups_by_columns(as.list(data)[step$ids], nrow(data), call)
   count <- length(groups$sizes)
-  first <- first_rows_cpp(groups$of_row, count)
+  first <- group_edges_cpp(groups$of_row, count, FALSE)
   label <- label_of_rows(data[[step$name]], step$labels)
   # The number of each row's cell, one column after the other.
   cell <- groups$of_row + 1 + (label - 1) * count
@@ -37,7 +37,7 @@ one_value_each <- function(node, step, data, cell, call) {
   block$for_groups <- TRUE
   start_line(block, step$typed$value)
   groups <- block_groups(block)
-  first <- first_rows_cpp(groups$of_row, length(groups$sizes))
+  first <- group_edges_cpp(groups$of_row, length(groups$sizes), FALSE)
   id <- column_slot(lower_node(type_tree(node, schema_of(data), block), block), block)
   calculate(block, id)
   list(values = take_rows(block$values[[id]], first), cell = cell[first])

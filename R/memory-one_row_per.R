@@ -19,7 +19,7 @@ new_sides <- function(step, data, call) {
   rows$for_groups <- TRUE
   rows$within <- unlist(rows$columns[step$keys])
   groups <- if (length(step$keys)) block_groups(rows) else groups_by_columns(list(), nrow(data), call)
-  first <- first_rows_cpp(groups$of_row, length(groups$sizes))
+  first <- group_edges_cpp(groups$of_row, length(groups$sizes), FALSE)
   of_groups <- new_block(lapply(unclass(data)[step$keys], take_rows, rows = first), length(first), call, step$env)
   of_groups$for_groups <- TRUE
   list2env(list(rows = rows, of_groups = of_groups, groups = groups, first = first, only_there = character()))

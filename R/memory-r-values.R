@@ -47,7 +47,7 @@ bytes_of_string <- 100
 # Of many different texts the strings are made piece by piece, as those of all would take much of the memory. NULL where
 # that is not so, and where R's function fails or warns: then it is to do so with the rows of the whole column.
 call_by_pieces <- function(at, values, node, block, rows = 2^17) {
-  if (length(values[[at]]) * bytes_of_string < memory_budget() / 4 || block$rows < 2 * rows) return(NULL)
+  if (block$rows < 2 * rows || length(values[[at]]) * bytes_of_string < memory_budget() / 4) return(NULL)
   starts <- seq(0, block$rows - 1, by = rows)
   parts <- tryCatch(lapply(starts, function(start) {
     piece <- replace(values, at, list(values_in_rows(values[[at]], start + seq_len(min(rows, block$rows - start)))))

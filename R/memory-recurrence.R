@@ -44,7 +44,7 @@ start_values <- function(node, block, groups, order) {
   calculate(block, id)
   column <- block$values[[id]]
   rows <- if (is.null(order)) seq_len(block$rows) else order + 1L
-  first <- if (is.null(groups)) rows[1] else rows[first_rows_cpp(groups$of_row[rows], length(groups$sizes))]
+  first <- if (is.null(groups)) rows[1] else rows[group_edges_cpp(groups$of_row[rows], length(groups$sizes), FALSE)]
   list(value = NA, of_groups = take_rows(column, first), type = value_type(column), like = like_of(column))
 }
 

@@ -124,14 +124,14 @@ spread_of_few <- function(numbers, rows, name) {
 # The different values that are known, and how many rows have each.
 counts_of <- function(values) {
   groups <- group_rows_cpp(list(stored_values(values)), length(values), getOption("rowanroot.threads", 0L))
-  value <- values[first_rows_cpp(groups$of_row, length(groups$sizes))]
+  value <- values[group_edges_cpp(groups$of_row, length(groups$sizes), FALSE)]
   data.frame(value = value, rows = groups$sizes)[!is.na(value), ]
 }
 
 # A factor whose first level is the most frequent value; missing ones have no level.
 groups_by_size <- function(values) {
   groups <- group_rows_cpp(list(stored_values(values)), length(values), getOption("rowanroot.threads", 0L))
-  names <- as.character(values[first_rows_cpp(groups$of_row, length(groups$sizes))])
+  names <- as.character(values[group_edges_cpp(groups$of_row, length(groups$sizes), FALSE)])
   order <- order(is.na(names), -groups$sizes)
   known <- sum(!is.na(names))
   number <- match(seq_along(names), order)[groups$of_row + 1L]

@@ -26,7 +26,6 @@ put_below <- function(parts, name, call, stop_clash = stop_not_of_one_sort) {
   joined
 }
 
-# Texts that nobody has looked at stay what they are, and large columns are in memory that is counted.
 # A copy of a column that is not in R's own memory.
 in_counted_memory <- function(column) {
   if (is.character(column) && is.null(attributes(column)) && are_utf8_cpp(column)) return(packed_texts_cpp(column))
@@ -34,6 +33,7 @@ in_counted_memory <- function(column) {
   joined_as_plain(list(column))
 }
 
+# Texts that nobody has looked at stay what they are, and large columns are in memory that is counted.
 are_joined_as_plain <- function(parts) {
   length(parts) > 1 && length(unique(vapply(parts, typeof, ""))) == 1 && all(vapply(parts, is_moved_as_plain, NA)) &&
     !any(vapply(parts, is.factor, NA)) && sum(lengths(parts)) > 1000 && all(vapply(parts, is_ready_text, NA))
@@ -44,8 +44,8 @@ is_ready_text <- function(x) !is.character(x) || are_deferred_cpp(x) || !is.null
 joined_as_plain <- function(parts) {
   joined <- join_stretches_cpp(unname(parts), seq_along(parts), rep(0, length(parts)), lengths(parts),
                                getOption("rowanroot.threads", 0L))
-  if (is.object(parts[[1]])) attributes(joined) <- attributes(parts[[1]])[intersect(c("class", "units", "tzone"),
-                                                                              names(attributes(parts[[1]])))]
+  kept <- attributes(parts[[1]])
+  attributes(joined) <- kept[names(kept) %in% c("class", "units", "tzone")]
   joined
 }
 

@@ -6,10 +6,7 @@ target_write.file_target <- function(target, x, now, found, force, call) {
   make_folder_of(path, call)
   older <- older_output(path, now, found)
   # Errors of the table come before a file is begun.
-  noting <- function(code) {
-    withCallingHandlers(noting_drawn(code, function() now$drawn <<- TRUE, now$lines, call),
-                        warning = function(w) now$warned <<- TRUE)
-  }
+  noting <- noting_in_record(function(what) now[[what]] <<- TRUE, now$lines, call)
   content <- noting(content_by_parts(x, older, call))
   if (is.null(content)) {
     if (needs_chunks(x, path, call)) return(write_chunks(target, x, now, found, force, call))
@@ -25,6 +22,14 @@ target_write.file_target <- function(target, x, now, found, force, call) {
     }
   }
   replace_output(target, write, function() sum(content$rows), x, now, found, force, call, places = function() places)
+}
+
+# A function that runs code, and notes by `note` whether that `warned`, and whether random numbers were `drawn`: what
+# the record of an output says of how it was calculated.
+noting_in_record <- function(note, lines, call) {
+  function(code) {
+    withCallingHandlers(noting_drawn(code, function() note("drawn"), lines, call), warning = function(w) note("warned"))
+  }
 }
 
 write_format <- function(path, data, file, rows, guard, call) {
@@ -59,11 +64,11 @@ content_of_file <- function(x, path, older, call) {
   if (path_ending(path) == "csv" && has_large_parts(x, call)) {
     names <- source_parts(rooted(x)$source, call)$name
     if (is.null(older)) {
-      of_parts <- tabulate(rows_in_parts(current_table(x, call), call), length(names))
+      of_parts <- tabulate(rows_in_parts(x, call), length(names))
       if (sum(of_parts) == nrow(data)) content$rows <- of_parts
     }
     if (length(content$rows) == length(names)) {
-      content$files <- record_of_parts(names, content$rows, keys_of_parts(current_table(x, call), call)$keys)
+      content$files <- record_of_parts(names, content$rows, keys_of_parts(x, call)$keys)
     }
   }
   content$write <- function(file, guard) {
@@ -79,7 +84,7 @@ has_large_parts <- function(x, call) {
   source <- rooted(x)$source
   if (!keeps_columns() || !inherits(source, "csv_source") || source_bytes(source) < least_copied()) return(FALSE)
   names <- source_files(source, call)$name
-  length(names) > 1 && !anyDuplicated(file_stem(names)) && is_by_parts(current_table(x, call))
+  length(names) > 1 && !anyDuplicated(file_stem(names)) && is_by_parts(x)
 }
 
 record_of_parts <- function(names, rows, keys) {

@@ -67,10 +67,13 @@ strangers_in <- function(there, files, last) {
 
 # Those whose content no record has.
 edited_in <- function(there, files) {
+  names(there)[names(there) %in% unlist(lapply(files, `[[`, "name")) & !are_made_here(there, files)]
+}
+
+# Whether a record has a file of this name with this content.
+are_made_here <- function(there, files) {
   known <- do.call(rbind, files)
-  known_as <- function(name) known$hash[known$name %in% name]
-  is_edited <- mapply(function(name, hash) name %in% known$name && !hash %in% known_as(name), names(there), there)
-  names(there)[as.logical(is_edited)]
+  paste(names(there), there) %in% paste(known$name, known$hash)
 }
 
 # The hash of each file that can be seen in the folder, by its name; that of another folder is missing.
@@ -103,15 +106,14 @@ target_write.folder_target <- function(target, x, now, found, force, call) {
   })
   remove_files(list.files(target$path, "^[.][0-9]+[.]unfinished$", all.files = TRUE, full.names = TRUE),
                recursive = TRUE)
-  made <- withCallingHandlers(noting_drawn(folder_tables(target, x, now, found, call),
-                                           function() now$drawn <<- TRUE, now$lines, call),
-                              warning = function(w) now$warned <<- TRUE)
+  noting <- noting_in_record(function(what) now[[what]] <<- TRUE, now$lines, call)
+  made <- noting(folder_tables(target, x, now, found, call))
   dir.create(stage)
   files <- write_parts(made, stage, target, now, call)
   there <- folder_content(target)
   if (found$state == "foreign") now$others <- as.list(check_folder_is_ours(target, found, files, there, force, call))
   now$files <- unname(Map(list, name = files$name, hash = files$hash, rows = files$rows, key = files$key))
-  remember <- record_of_folder(target, now, files, rooted(x)$columns)
+  remember <- function() add_output_record(now, hash_of_files(files), sum(files$rows), rooted(x)$columns)
   changed <- put_in_place(target, files, there, stage, remember)
   structure(sum(files$rows), files = c(written = changed, of = nrow(files)))
 }
@@ -121,12 +123,6 @@ check_folder_is_ours <- function(target, found, files, there, force, call) {
   same <- setequal(names(there), files$name) && all(there == files$hash[match(names(there), files$name)])
   if (!force && !isTRUE(same)) stop_foreign(target$name, found$why, call)
   setdiff(names(there), files$name)
-}
-
-# A function that puts the new content down in the journal.
-record_of_folder <- function(target, now, files, columns) {
-  force(now)
-  function() add_output_record(now, hash_of_files(files), sum(files$rows), columns)
 }
 
 # The tables of all files that are to be made: `data`, the `rows` of each by its name, and `same`, the files that stay.
@@ -151,7 +147,10 @@ guarded_keys <- function(keys, now) if (now$guarded) paste(keys, rep("guarded", 
 # The file that each part of the source has in the folder.
 files_for_parts <- function(x, call) {
   source <- rooted(x)$source
-  if (!inherits(source, "file_source")) part_numbers(source, 0, call)
+  if (!inherits(source, "file_source")) {
+    stop_no_parts("Only a table of files has a file for each of its parts.",
+                  "This one is made from {source_title(source)}.", call)
+  }
   names <- source_files(source, call)$name
   files <- paste0(file_stem(names), ".csv")
   twice <- files[duplicated(tolower(files))]
@@ -208,9 +207,8 @@ put_in_place <- function(target, files, there, stage, remember) {
 
 # Files that earlier runs made and that are no part now. One that was edited stays.
 gone_files <- function(target, files, there) {
-  known <- do.call(rbind, c(list(no_files), lapply(output_records(target$name), files_of_record)))
-  is_ours <- paste(names(there), there) %in% paste(known$name, known$hash)
-  setdiff(names(there)[is_ours], files$name)
+  made_here <- are_made_here(there, lapply(output_records(target$name), files_of_record))
+  setdiff(names(there)[made_here], files$name)
 }
 
 # The files that a new content replaces, for changes().

@@ -67,9 +67,13 @@ types_in_parts.csv_source <- function(source, columns, call) {
   if (!keeps_columns() || inherits(source, "filling_source") || "category" %in% source$options$types) return(NULL)
   files <- source_files(source, call)
   columns <- columns_in_files(source, columns, call)
-  keys <- part_keys(source, file_hashes(files$path), columns)
-  known <- known_of_all(source, files, columns, keys, nrow(files) / 2, call)
-  if (!is.null(known)) common_types(columns, source$options$types, known$kinds)
+  hashes <- file_hashes(files$path)
+  asked <- list(hashes, columns)
+  if (identical(source$cache$types$asked, asked)) return(source$cache$types$found)
+  known <- known_of_all(source, files, columns, part_keys(source, hashes, columns), nrow(files) / 2, call)
+  if (is.null(known)) return(NULL)
+  source$cache$types <- list(asked = asked, found = common_types(columns, source$options$types, known$kinds))
+  source$cache$types$found
 }
 
 # What is kept of each part: types and kinds as matrices like that of the keys.

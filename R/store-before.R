@@ -54,14 +54,13 @@ keep_table_before <- function(name, each) {
   dir.create(dirname(kept), showWarnings = FALSE, recursive = TRUE)
   unfinished <- paste0(kept, ".unfinished")
   connection <- file(unfinished, "wb")
-  tryCatch({
-    each(function(piece) serialize(piece, connection))
+  is_whole <- FALSE
+  on.exit({
     close(connection)
-  }, error = function(e) {
-    close(connection)
-    remove_files(unfinished)
-    stop(e)
+    if (!is_whole) remove_files(unfinished)
   })
+  each(function(piece) serialize(piece, connection))
+  is_whole <- TRUE
   function(is_there) if (is_there) file.rename(unfinished, kept) else remove_files(unfinished)
 }
 

@@ -1,9 +1,10 @@
-# Which part of its source each row of a table comes from, and which parts can be calculated by themselves.
+# Which part of its source each row of a table comes from, and which parts can be calculated by themselves. All of this
+# takes tables that are bound to the columns that their sources have now.
 
 # A column that goes along with the rows; no name of a file or a script can be like it.
 part_column <- ".rowanroot part"
 
-# The values of a table, as it is bound, as `data`, and `of_row`, the number of the part that each row comes from.
+# The values of a table as `data`, and `of_row`, the number of the part that each row comes from.
 data_by_parts <- function(x, call) {
   parts <- source_parts(rooted(x)$source, call)
   x <- with_keys(x, parts, call)
@@ -22,26 +23,18 @@ data_by_parts <- function(x, call) {
 carrying_parts <- function(step, call) {
   carrying <- step_carrying(step, part_column)
   if (!is.null(carrying)) return(carrying)
-  stop_because(c("The rows are no longer those of one file each.",
-                 "found" = "They come from {.code {step_lines(step)[[1]]$text}}.",
-                 "try" = "For one file for each value of a column, write {.code parts = }, and the column."),
-               "no_parts", call)
+  stop_no_parts("The rows are no longer those of one file each.",
+                "They come from {.code {step_lines(step)[[1]]$text}}.", call)
 }
 
-# For each row of the source the number of its part.
-part_numbers <- function(source, rows, call) UseMethod("part_numbers")
-
-#' @export
-part_numbers.default <- function(source, rows, call) {
-  stop_because(c("Only a table of files has a file for each of its parts.",
-                 "found" = "This one is made from {source_title(source)}.",
+stop_no_parts <- function(sentence, found, call, envir = parent.frame()) {
+  stop_because(c(sentence, "found" = found,
                  "try" = "For one file for each value of a column, write {.code parts = }, and the column."),
-               "no_parts", call)
+               "no_parts", call, envir = envir)
 }
 
-# The names of the files, read as a column of their own, say it.
-#' @export
-part_numbers.file_source <- function(source, rows, call) {
+# For each row of files the number of its file: their names, read as a column of their own, say it.
+part_numbers <- function(source, rows, call) {
   names <- source_files(source, call)$name
   if (length(names) == 1) return(rep(1L, rows))
   known <- source$cache$content$rows
@@ -93,7 +86,6 @@ keys_of_parts <- function(x, call) {
 # all parts, and which of all stay as `is_same`. NULL where none does, and if that fails or warns: then rows and files
 # are to be named as those of the whole table.
 some_parts <- function(x, stays, call) {
-  x <- current_table(x, call)
   found <- keys_of_parts(x, call)
   is_same <- if (!is.null(found)) stays(found$keys)
   if (!any(is_same)) return(NULL)
@@ -109,7 +101,6 @@ some_parts <- function(x, stays, call) {
 
 # The same of all parts.
 all_parts_of <- function(x, call) {
-  x <- current_table(x, call)
   made <- if (is_by_parts(x)) list(data = table_data(x, call), of_row = rows_in_parts(x, call))
           else data_by_parts(x, call)
   c(made, list(keys = keys_of_parts(x, call)$keys,

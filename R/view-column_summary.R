@@ -46,7 +46,7 @@ summary_row <- function(name, column) {
     row$missing <- length(column) - found$known
   } else {
     groups <- group_rows_cpp(list(stored_values(column)), length(column), getOption("rowanroot.threads", 0L))
-    first <- first_rows_cpp(groups$of_row, length(groups$sizes))
+    first <- group_edges_cpp(groups$of_row, length(groups$sizes), FALSE)
     is_known <- !is.na(column[first])
     row$different <- sum(is_known)
     row$missing <- sum(as.numeric(groups$sizes[!is_known]))

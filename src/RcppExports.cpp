@@ -171,53 +171,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// are_deferred_cpp
-bool are_deferred_cpp(SEXP texts);
-RcppExport SEXP _rowanroot_are_deferred_cpp(SEXP textsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< SEXP >::type texts(textsSEXP);
-    rcpp_result_gen = Rcpp::wrap(are_deferred_cpp(texts));
-    return rcpp_result_gen;
-END_RCPP
-}
-// coded_texts_cpp
-SEXP coded_texts_cpp(Rcpp::IntegerVector codes, Rcpp::CharacterVector texts);
-RcppExport SEXP _rowanroot_coded_texts_cpp(SEXP codesSEXP, SEXP textsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type texts(textsSEXP);
-    rcpp_result_gen = Rcpp::wrap(coded_texts_cpp(codes, texts));
-    return rcpp_result_gen;
-END_RCPP
-}
-// coded_parts_cpp
-SEXP coded_parts_cpp(SEXP x);
-RcppExport SEXP _rowanroot_coded_parts_cpp(SEXP xSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
-    rcpp_result_gen = Rcpp::wrap(coded_parts_cpp(x));
-    return rcpp_result_gen;
-END_RCPP
-}
-// joined_texts_cpp
-SEXP joined_texts_cpp(Rcpp::List columns, Rcpp::CharacterVector with, double rows);
-RcppExport SEXP _rowanroot_joined_texts_cpp(SEXP columnsSEXP, SEXP withSEXP, SEXP rowsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type with(withSEXP);
-    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
-    rcpp_result_gen = Rcpp::wrap(joined_texts_cpp(columns, with, rows));
-    return rcpp_result_gen;
-END_RCPP
-}
 // begin_flush_cpp
 SEXP begin_flush_cpp(std::string path);
 RcppExport SEXP _rowanroot_begin_flush_cpp(SEXP pathSEXP) {
@@ -502,18 +455,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// first_rows_cpp
-Rcpp::IntegerVector first_rows_cpp(Rcpp::IntegerVector of_row, double groups);
-RcppExport SEXP _rowanroot_first_rows_cpp(SEXP of_rowSEXP, SEXP groupsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type of_row(of_rowSEXP);
-    Rcpp::traits::input_parameter< double >::type groups(groupsSEXP);
-    rcpp_result_gen = Rcpp::wrap(first_rows_cpp(of_row, groups));
-    return rcpp_result_gen;
-END_RCPP
-}
 // json_open_cpp
 Rcpp::List json_open_cpp(std::string path);
 RcppExport SEXP _rowanroot_json_open_cpp(SEXP pathSEXP) {
@@ -625,6 +566,53 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< std::string >::type type(typeSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(kept_read_cpp(paths, type, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// are_deferred_cpp
+bool are_deferred_cpp(SEXP texts);
+RcppExport SEXP _rowanroot_are_deferred_cpp(SEXP textsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type texts(textsSEXP);
+    rcpp_result_gen = Rcpp::wrap(are_deferred_cpp(texts));
+    return rcpp_result_gen;
+END_RCPP
+}
+// coded_texts_cpp
+SEXP coded_texts_cpp(Rcpp::IntegerVector codes, Rcpp::CharacterVector texts);
+RcppExport SEXP _rowanroot_coded_texts_cpp(SEXP codesSEXP, SEXP textsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type texts(textsSEXP);
+    rcpp_result_gen = Rcpp::wrap(coded_texts_cpp(codes, texts));
+    return rcpp_result_gen;
+END_RCPP
+}
+// coded_parts_cpp
+SEXP coded_parts_cpp(SEXP x);
+RcppExport SEXP _rowanroot_coded_parts_cpp(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(coded_parts_cpp(x));
+    return rcpp_result_gen;
+END_RCPP
+}
+// joined_texts_cpp
+SEXP joined_texts_cpp(Rcpp::List columns, Rcpp::CharacterVector with, double rows);
+RcppExport SEXP _rowanroot_joined_texts_cpp(SEXP columnsSEXP, SEXP withSEXP, SEXP rowsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type with(withSEXP);
+    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
+    rcpp_result_gen = Rcpp::wrap(joined_texts_cpp(columns, with, rows));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -1250,10 +1238,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_period_days_cpp", (DL_FUNC) &_rowanroot_period_days_cpp, 4},
     {"_rowanroot_add_months_cpp", (DL_FUNC) &_rowanroot_add_months_cpp, 3},
     {"_rowanroot_months_between_cpp", (DL_FUNC) &_rowanroot_months_between_cpp, 3},
-    {"_rowanroot_are_deferred_cpp", (DL_FUNC) &_rowanroot_are_deferred_cpp, 1},
-    {"_rowanroot_coded_texts_cpp", (DL_FUNC) &_rowanroot_coded_texts_cpp, 2},
-    {"_rowanroot_coded_parts_cpp", (DL_FUNC) &_rowanroot_coded_parts_cpp, 1},
-    {"_rowanroot_joined_texts_cpp", (DL_FUNC) &_rowanroot_joined_texts_cpp, 3},
     {"_rowanroot_begin_flush_cpp", (DL_FUNC) &_rowanroot_begin_flush_cpp, 1},
     {"_rowanroot_end_flush_cpp", (DL_FUNC) &_rowanroot_end_flush_cpp, 1},
     {"_rowanroot_limit_memory_cpp", (DL_FUNC) &_rowanroot_limit_memory_cpp, 2},
@@ -1277,7 +1261,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_different_texts_cpp", (DL_FUNC) &_rowanroot_different_texts_cpp, 1},
     {"_rowanroot_find_members_cpp", (DL_FUNC) &_rowanroot_find_members_cpp, 3},
     {"_rowanroot_find_places_cpp", (DL_FUNC) &_rowanroot_find_places_cpp, 3},
-    {"_rowanroot_first_rows_cpp", (DL_FUNC) &_rowanroot_first_rows_cpp, 2},
     {"_rowanroot_json_open_cpp", (DL_FUNC) &_rowanroot_json_open_cpp, 1},
     {"_rowanroot_json_first_cpp", (DL_FUNC) &_rowanroot_json_first_cpp, 3},
     {"_rowanroot_json_line_cpp", (DL_FUNC) &_rowanroot_json_line_cpp, 2},
@@ -1287,6 +1270,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_kept_write_cpp", (DL_FUNC) &_rowanroot_kept_write_cpp, 6},
     {"_rowanroot_kept_heads_cpp", (DL_FUNC) &_rowanroot_kept_heads_cpp, 1},
     {"_rowanroot_kept_read_cpp", (DL_FUNC) &_rowanroot_kept_read_cpp, 3},
+    {"_rowanroot_are_deferred_cpp", (DL_FUNC) &_rowanroot_are_deferred_cpp, 1},
+    {"_rowanroot_coded_texts_cpp", (DL_FUNC) &_rowanroot_coded_texts_cpp, 2},
+    {"_rowanroot_coded_parts_cpp", (DL_FUNC) &_rowanroot_coded_parts_cpp, 1},
+    {"_rowanroot_joined_texts_cpp", (DL_FUNC) &_rowanroot_joined_texts_cpp, 3},
     {"_rowanroot_packed_texts_cpp", (DL_FUNC) &_rowanroot_packed_texts_cpp, 1},
     {"_rowanroot_text_codes_cpp", (DL_FUNC) &_rowanroot_text_codes_cpp, 2},
     {"_rowanroot_order_rows_cpp", (DL_FUNC) &_rowanroot_order_rows_cpp, 5},

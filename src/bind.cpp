@@ -77,6 +77,14 @@ SEXP new_vector(SEXPTYPE type, R_xlen_t n) {
   return Rf_allocVector3(type, n, &large_memory);
 }
 
+Rcpp::CharacterVector strings_of(const std::vector<std::string>& texts) {
+  Rcpp::CharacterVector strings(static_cast<R_xlen_t>(texts.size()));
+  for (std::size_t k = 0; k < texts.size(); ++k)
+    strings[static_cast<R_xlen_t>(k)] =
+        Rf_mkCharLenCE(texts[k].data(), static_cast<int>(texts[k].size()), CE_UTF8);
+  return strings;
+}
+
 bool is_comparable(SEXP text) {
   if (text == NA_STRING) return true;
   const cetype_t encoding = Rf_getCharCE(text);

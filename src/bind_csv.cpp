@@ -33,13 +33,6 @@ Rcpp::List with_problem(const InputError& error, std::size_t file) {
   return with_problem(CsvError(input_problem(error), 0, 0, 0, error.what()), file);
 }
 
-Rcpp::CharacterVector utf8(const std::vector<std::string>& texts) {
-  Rcpp::CharacterVector result(texts.size());
-  for (std::size_t i = 0; i < texts.size(); ++i)
-    result[i] = Rf_mkCharLenCE(texts[i].data(), static_cast<int>(texts[i].size()), CE_UTF8);
-  return result;
-}
-
 char sign(const Rcpp::List& format, const char* name) {
   const std::string text = Rcpp::as<std::string>(format[name]);
   return text.empty() ? '\0' : text[0];
@@ -95,9 +88,7 @@ SEXP texts_on_pages(const std::vector<CsvPage>& pages, SEXP starts, SEXP sizes) 
   double row = 0;
   for (R_xlen_t k = 0; k < count; ++k) {
     const CsvPage& page = pages[static_cast<std::size_t>(k)];
-    SEXP copy = new_vector(RAWSXP, static_cast<R_xlen_t>(page.bytes.size()));
-    SET_VECTOR_ELT(bytes, k, copy);
-    std::copy(page.bytes.begin(), page.bytes.end(), RAW(copy));
+    SET_VECTOR_ELT(bytes, k, raw_of(page.bytes));
     REAL(first_rows)[k] = row;
     row += static_cast<double>(page.rows);
   }
@@ -110,7 +101,7 @@ SEXP texts_on_pages(const std::vector<CsvPage>& pages, SEXP starts, SEXP sizes) 
 // [[Rcpp::export]]
 Rcpp::List csv_header_cpp(std::string path, Rcpp::List format) {
   try {
-    return Rcpp::List::create(Rcpp::Named("names") = utf8(csv_names(*open_file(path), format_of(format))));
+    return Rcpp::List::create(Rcpp::Named("names") = strings_of(csv_names(*open_file(path), format_of(format))));
   } catch (const CsvError& error) {
     return with_problem(error, 1);
   } catch (const InputError& error) {
@@ -135,7 +126,7 @@ Rcpp::List csv_open_cpp(std::vector<std::string> paths, Rcpp::List format, doubl
     } catch (const InputError& error) {
       return with_problem(error, f + 1);
     }
-    names[static_cast<R_xlen_t>(f)] = utf8(files->back()->names());
+    names[static_cast<R_xlen_t>(f)] = strings_of(files->back()->names());
     rows[static_cast<R_xlen_t>(f)] = static_cast<double>(files->back()->rows());
   }
   return Rcpp::List::create(Rcpp::Named("files") = files, Rcpp::Named("names") = names, Rcpp::Named("rows") = rows);
@@ -195,7 +186,7 @@ struct Targets {
   SEXP finished(std::size_t k, CsvType type, CsvFound& found, std::vector<CsvPage>& pages) {
     const R_xlen_t at = static_cast<R_xlen_t>(k);
     if (found.has_too_many) return R_NilValue;
-    if (type == CsvType::coded_text) return new_coded_texts(values[at], utf8(found.texts));
+    if (type == CsvType::coded_text) return new_coded_texts(values[at], strings_of(found.texts));
     return type == CsvType::text ? texts_on_pages(pages, values[at], sizes[at]) : SEXP(values[at]);
   }
 };
@@ -205,7 +196,7 @@ SEXP misfits_in_r(const CsvFound& found) {
   return Rcpp::List::create(Rcpp::Named("count") = static_cast<double>(found.misfits),
                             Rcpp::Named("file") = static_cast<double>(found.file + 1),
                             Rcpp::Named("line") = static_cast<double>(found.line + 1),
-                            Rcpp::Named("value") = utf8({found.misfit}));
+                            Rcpp::Named("value") = strings_of({found.misfit}));
 }
 
 }  // namespace

@@ -41,11 +41,11 @@ struct Copied {
   std::vector<double> rows;  // of each part of the file
   std::vector<int> from;     // for each part to be written the one of the file that it is copied from, from 1, or 0
 
-  // The chunk that a part of the file begins with, from 0.
-  std::size_t first_chunk(int part) const {
-    std::size_t chunk = 0;
-    for (std::size_t k = 0; k + 1 < static_cast<std::size_t>(part); ++k) chunk += chunks_of(rows.at(k));
-    return chunk;
+  // The chunk that each part of the file begins with, from 0.
+  std::vector<std::size_t> first_chunks() const {
+    std::vector<std::size_t> first(1, 0);
+    for (double of_part : rows) first.push_back(first.back() + chunks_of(of_part));
+    return first;
   }
 
   // The bytes of a chunk, in `bytes`. Gives their number.
@@ -80,13 +80,16 @@ struct Chunk {
 // No chunk has rows of two parts. The columns have the rows of those parts that are not copied as a whole.
 std::vector<Chunk> chunks_to_write(const std::vector<double>& part_rows, const Copied* copied, bool copies_fields) {
   std::vector<Chunk> chunks;
+  std::vector<std::size_t> first_chunks;
+  if (copied) first_chunks = copied->first_chunks();
   R_xlen_t row = 0;
   for (std::size_t part = 0; part < part_rows.size(); ++part) {
     const int from = copied ? copied->from.at(part) : 0;
     const bool is_whole = from && !copies_fields;
+    const std::size_t first = from ? first_chunks.at(static_cast<std::size_t>(from) - 1) : nowhere;
     const R_xlen_t end = row + (is_whole ? 0 : static_cast<R_xlen_t>(part_rows[part]));
     for (std::size_t k = 0; k < chunks_of(part_rows[part]); ++k) {
-      Chunk chunk{row, std::min(row + written_together, end), from ? copied->first_chunk(from) + k : nowhere, is_whole};
+      Chunk chunk{row, std::min(row + written_together, end), from ? first + k : nowhere, is_whole};
       row = chunk.last;
       chunks.push_back(chunk);
     }

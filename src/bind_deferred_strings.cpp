@@ -377,25 +377,3 @@ void enroll_deferred_strings(DllInfo* library) {
   DeferredStrings<Written>::enroll(library);
   DeferredStrings<Joined>::enroll(library);
 }
-
-// Whether strings of the vector are yet to be made; they will be in UTF-8.
-// [[Rcpp::export]]
-bool are_deferred_cpp(SEXP texts) { return are_deferred(texts); }
-
-// Numbers from 1 into texts, as a vector of texts.
-// [[Rcpp::export]]
-SEXP coded_texts_cpp(Rcpp::IntegerVector codes, Rcpp::CharacterVector texts) { return new_coded_texts(codes, texts); }
-
-// The different texts and each row's number, from 1, where a vector is made of these; else NULL.
-// [[Rcpp::export]]
-SEXP coded_parts_cpp(SEXP x) {
-  const CodedTexts coded = coded_texts_of(x);
-  if (!coded || XLENGTH(coded.texts) > XLENGTH(coded.codes)) return R_NilValue;
-  return Rcpp::List::create(Rcpp::Named("texts") = coded.texts, Rcpp::Named("of_row") = coded.codes);
-}
-
-// Columns of texts in UTF-8, as long as the table or of one text, joined row by row when they are looked at.
-// [[Rcpp::export]]
-SEXP joined_texts_cpp(Rcpp::List columns, Rcpp::CharacterVector with, double rows) {
-  return new_joined_texts(columns, with, static_cast<R_xlen_t>(rows));
-}

@@ -4,11 +4,11 @@
 
 #include "aggregate.h"
 #include "bind.h"
+#include "deferred_strings.h"
 #include "distribution.h"
 #include "groups.h"
-#include "text_numbering.h"
-#include "deferred_strings.h"
 #include "quantiles.h"
+#include "text_numbering.h"
 
 using namespace rowanroot;
 
@@ -200,18 +200,16 @@ namespace {
 
 // As seem_few() has it, but without making strings that are yet to be made.
 bool texts_seem_few(SEXP column, std::size_t most) {
-  const R_xlen_t rows = XLENGTH(column);
-  if (!are_deferred(column)) return seem_few(Type::text, address_of(column), static_cast<std::size_t>(rows), most);
-  constexpr R_xlen_t sample = 4096;
+  const std::size_t rows = static_cast<std::size_t>(XLENGTH(column));
+  if (!are_deferred(column)) return seem_few(Type::text, address_of(column), rows, most);
   const auto reader = new_text_reader(column);
-  TextNumbering seen;
-  for (R_xlen_t k = 0; k < sample; ++k) {
+  TextNumbering numbers;
+  const auto number = [&](std::size_t row) -> std::uint64_t {
     TextBytes text;
-    reader->read(k * (rows / sample), 1, &text);
-    seen.number(text.bytes ? std::string_view(text.bytes, static_cast<std::size_t>(text.size)) : std::string_view());
-  }
-  const std::size_t equal = static_cast<std::size_t>(sample) - seen.texts().size();
-  return 2 * equal * most > static_cast<std::size_t>(sample * sample);
+    reader->read(static_cast<R_xlen_t>(row), 1, &text);
+    return text.bytes ? numbers.number({text.bytes, static_cast<std::size_t>(text.size)}) : 0;
+  };
+  return seem_few(number, rows, most);
 }
 
 }  // namespace
@@ -276,11 +274,4 @@ SEXP find_places_cpp(SEXP column, SEXP table, int threads) {
   Rcpp::Shield<SEXP> places(new_vector(INTSXP, Rf_xlength(column)));
   find_places(column, table, threads, INTEGER(places));
   return places;
-}
-
-// The first row of each group, from 1.
-// [[Rcpp::export]]
-Rcpp::IntegerVector first_rows_cpp(Rcpp::IntegerVector of_row, double groups) {
-  return rows_from_one(
-      first_rows(of_row.begin(), static_cast<std::size_t>(of_row.size()), static_cast<std::size_t>(groups)));
 }

@@ -98,12 +98,7 @@ SEXP codes_of(const KeptColumn& column, const Workers& workers) {
   Rcpp::Shield<SEXP> codes(new_vector(INTSXP, static_cast<R_xlen_t>(column.rows())));
   TextNumbering all;
   column.read_codes(INTEGER(codes), &all, workers);
-  Rcpp::CharacterVector texts(static_cast<R_xlen_t>(all.texts().size()));
-  for (std::size_t k = 0; k < all.texts().size(); ++k) {
-    const std::string& text = all.texts()[k];
-    texts[static_cast<R_xlen_t>(k)] = Rf_mkCharLenCE(text.data(), static_cast<int>(text.size()), CE_UTF8);
-  }
-  return new_coded_texts(codes, texts);
+  return new_coded_texts(codes, strings_of(all.texts()));
 }
 
 SEXP texts_of(const KeptColumn& column, const Workers& workers) {

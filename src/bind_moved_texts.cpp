@@ -8,7 +8,6 @@
 #include "bind.h"
 #include "deferred_strings.h"
 #include "memory.h"
-#include "new_texts.h"
 
 SEXP texts_in_rows(SEXP column, const std::int32_t* rows, R_xlen_t count, int threads) {
   if (!are_deferred(column)) return R_NilValue;
@@ -36,28 +35,8 @@ SEXP texts_in_rows(SEXP column, const std::int32_t* rows, R_xlen_t count, int th
     if (page.size() > static_cast<std::size_t>(std::numeric_limits<int>::max())) return R_NilValue;
   Rcpp::Shield<SEXP> raw(Rf_allocVector(VECSXP, static_cast<R_xlen_t>(pages)));
   for (std::size_t page = 0; page < pages; ++page) {
-    SEXP copy = new_vector(RAWSXP, static_cast<R_xlen_t>(bytes[page].size()));
-    SET_VECTOR_ELT(raw, static_cast<R_xlen_t>(page), copy);
-    std::copy(bytes[page].begin(), bytes[page].end(), RAW(copy));
+    SET_VECTOR_ELT(raw, static_cast<R_xlen_t>(page), raw_of(bytes[page]));
     rowanroot::RowBytes().swap(bytes[page]);
   }
   return new_written_texts(raw, starts, sizes);
-}
-
-// Strings in UTF-8 as a vector that makes them anew when they are used, so that R can forget these.
-// [[Rcpp::export]]
-SEXP packed_texts_cpp(Rcpp::CharacterVector strings) {
-  const R_xlen_t rows = strings.size();
-  rowanroot::NewTexts texts(rows);
-  const auto reader = new_text_reader(strings);
-  TextBytes some[text_batch];
-  for (R_xlen_t first = 0; first < rows; first += text_batch) {
-    const R_xlen_t count = std::min(text_batch, rows - first);
-    reader->read(first, count, some);
-    for (R_xlen_t k = 0; k < count; ++k) {
-      if (some[k].bytes) texts.add({some[k].bytes, static_cast<std::size_t>(some[k].size)});
-      else texts.add_missing();
-    }
-  }
-  return texts.finish();
 }

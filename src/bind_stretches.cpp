@@ -106,10 +106,7 @@ class Joiner {
         std::transform(some, some + count, std::back_inserter(numbers[k]), number);
       }
     }
-    Rcpp::CharacterVector different(static_cast<R_xlen_t>(all.texts().size()));
-    for (std::size_t k = 0; k < all.texts().size(); ++k)
-      different[static_cast<R_xlen_t>(k)] =
-          Rf_mkCharLenCE(all.texts()[k].data(), static_cast<int>(all.texts()[k].size()), CE_UTF8);
+    const Rcpp::CharacterVector different = strings_of(all.texts());
     Rcpp::Shield<SEXP> result(new_vector(INTSXP, rows_));
     int* const to = INTEGER(result);
     each_stretch([&](int, std::size_t, const Stretch& one) {
@@ -171,9 +168,7 @@ class Joiner {
     const R_xlen_t count = static_cast<R_xlen_t>(pages.size());
     Rcpp::Shield<SEXP> bytes(Rf_allocVector(VECSXP, count)), first_rows(Rf_allocVector(REALSXP, count));
     for (std::size_t k = 0; k < pages.size(); ++k) {
-      SEXP copy = new_vector(RAWSXP, static_cast<R_xlen_t>(pages[k].size()));
-      SET_VECTOR_ELT(bytes, static_cast<R_xlen_t>(k), copy);
-      std::copy(pages[k].begin(), pages[k].end(), RAW(copy));
+      SET_VECTOR_ELT(bytes, static_cast<R_xlen_t>(k), raw_of(pages[k]));
       RowBytes().swap(pages[k]);
       REAL(first_rows)[k] = static_cast<double>(stretches_[k].to);
     }

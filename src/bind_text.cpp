@@ -112,9 +112,7 @@ SEXP written_texts(SEXP texts, Write write) {
   if (!all_plain) return R_NilValue;
   for (std::size_t k = 0; k < written.size(); ++k) {
     rowanroot::RowBytes bytes = std::move(written[k].bytes);
-    SEXP page = new_vector(RAWSXP, static_cast<R_xlen_t>(bytes.size()));
-    SET_VECTOR_ELT(pages, static_cast<R_xlen_t>(k), page);
-    std::copy(bytes.begin(), bytes.end(), RAW(page));
+    SET_VECTOR_ELT(pages, static_cast<R_xlen_t>(k), raw_of(bytes));
   }
   return new_written_texts(pages, starts, sizes);
 }

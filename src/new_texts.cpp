@@ -17,14 +17,6 @@ std::size_t most_of(R_xlen_t rows) {
   return static_cast<std::size_t>(std::max(least_numbered, std::min(most_numbered, rows / 4)));
 }
 
-Rcpp::CharacterVector strings_of(const std::vector<std::string>& texts) {
-  Rcpp::CharacterVector strings(static_cast<R_xlen_t>(texts.size()));
-  for (std::size_t k = 0; k < texts.size(); ++k)
-    strings[static_cast<R_xlen_t>(k)] =
-        Rf_mkCharLenCE(texts[k].data(), static_cast<int>(texts[k].size()), CE_UTF8);
-  return strings;
-}
-
 }  // namespace
 
 NewTexts::NewTexts(R_xlen_t rows) : rows_(rows), codes_(new_vector(INTSXP, rows)) {}
@@ -68,9 +60,7 @@ void NewTexts::write_missing() {
 
 // The page of the rows before the next.
 void NewTexts::end_page() {
-  SEXP copy = new_vector(RAWSXP, static_cast<R_xlen_t>(page_.size()));
-  pages_[(row_ - 1) / texts_on_page] = copy;
-  std::copy(page_.begin(), page_.end(), RAW(copy));
+  SET_VECTOR_ELT(pages_, (row_ - 1) / texts_on_page, raw_of(page_));
   page_.clear();
 }
 

@@ -128,19 +128,23 @@ std::size_t group_by_value(const std::int32_t* values, std::size_t rows, std::si
 
 // Of n rows drawn from d equally frequent values, about n * n / 2d are equal to one drawn before.
 bool seem_few(Type type, const void* column, std::size_t rows, std::size_t most) {
+  const auto by = [&](const auto* values) {
+    return seem_few([=](std::size_t row) { return key_of(values[row]); }, rows, most);
+  };
+  switch (type) {
+    case Type::real: return by(static_cast<const double*>(column));
+    case Type::long_integer: return by(static_cast<const std::int64_t*>(column));
+    case Type::text: return by(static_cast<const Text*>(column));
+    default: return by(static_cast<const std::int32_t*>(column));
+  }
+}
+
+bool seem_few(const std::function<std::uint64_t(std::size_t row)>& key_of_row, std::size_t rows, std::size_t most) {
   constexpr std::size_t sample = 4096;
   if (rows < 4 * sample) return false;
   const std::size_t step = rows / sample;
   Numbering seen;
-  const auto add = [&](const auto* values) {
-    for (std::size_t k = 0; k < sample; ++k) seen.number(key_of(values[k * step]));
-  };
-  switch (type) {
-    case Type::real: add(static_cast<const double*>(column)); break;
-    case Type::long_integer: add(static_cast<const std::int64_t*>(column)); break;
-    case Type::text: add(static_cast<const Text*>(column)); break;
-    default: add(static_cast<const std::int32_t*>(column));
-  }
+  for (std::size_t k = 0; k < sample; ++k) seen.number(key_of_row(k * step));
   const std::size_t equal = sample - seen.keys().size();
   return 2 * equal * most > sample * sample;
 }

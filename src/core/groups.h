@@ -3,6 +3,7 @@
 
 #include <cstddef>
 #include <cstdint>
+#include <functional>
 #include <vector>
 
 #include "memory.h"
@@ -24,8 +25,9 @@ std::size_t group_few(Type type, const void* column, std::size_t rows, std::size
 std::size_t group_by_value(const std::int32_t* values, std::size_t rows, std::size_t most, Workers threads,
                            std::int32_t* of_row);
 
-// Whether that is likely, by the rows of a sample that are equal to others of it.
+// Whether that is likely, by the rows of a sample that are equal to others of it; or have the same key as others.
 bool seem_few(Type type, const void* column, std::size_t rows, std::size_t most);
+bool seem_few(const std::function<std::uint64_t(std::size_t row)>& key_of_row, std::size_t rows, std::size_t most);
 
 // Groups by one more column: rows are together if they were before, and have equal values here. Both groups may lie in
 // the same place.

@@ -20,6 +20,17 @@ write_part <- function(path, kinds) {
   quietly(save_table(data[sample(length(data))], path, force = TRUE))
 }
 
+change_parts <- function(what, kinds) {
+  if (what %in% c("part", "kind")) write_part(sample(Sys.glob("parts/*.csv"), 1), kinds)
+  if (what == "new") write_part(sprintf("parts/%d.csv", sample(9, 1)), kinds)
+  if (what == "gone" && length(Sys.glob("parts/*.csv")) > 1) unlink(sample(Sys.glob("parts/*.csv"), 1))
+}
+
+changed_formulas <- function(what, formulas) {
+  if (what == "formula") formulas[["x"]] <- sprintf("kg * %d", sample(9, 1))
+  if (what == "order") sample(formulas) else formulas
+}
+
 test_that("what is kept gives the same bytes as reading and calculating all of it, whatever changes", {
   local_folder()
   local_keeping()
@@ -33,11 +44,8 @@ test_that("what is kept gives the same bytes as reading and calculating all of i
   for (round in 1:60) {
     what <- sample(c("part", "kind", "new", "gone", "formula", "formula", "order"), 1)
     if (what == "kind") kinds[sample(3, 1)] <- sample(names(made_up), 1)
-    if (what %in% c("part", "kind")) write_part(sample(Sys.glob("parts/*.csv"), 1), kinds)
-    if (what == "new") write_part(sprintf("parts/%d.csv", sample(9, 1)), kinds)
-    if (what == "gone" && length(Sys.glob("parts/*.csv")) > 1) unlink(sample(Sys.glob("parts/*.csv"), 1))
-    if (what == "formula") formulas[["x"]] <- sprintf("kg * %d", sample(9, 1))
-    if (what == "order") formulas <- sample(formulas)
+    change_parts(what, kinds)
+    formulas <- changed_formulas(what, formulas)
     write_text(c("library(rowanroot)", "open_table('parts/*.csv', file_column = 'part') |> set_columns({",
                  paste(names(formulas), "<-", formulas), "}) |> must_hold(kg > 0) |> save_table('out.csv')"),
                    "script.R")
@@ -75,11 +83,8 @@ test_that("an output whose parts are calculated by themselves, a file or a folde
   for (round in 1:50) {
     what <- sample(c("part", "part", "kind", "new", "gone", "formula", "order", "rows"), 1)
     if (what == "kind") kinds[sample(3, 1)] <- sample(names(made_up), 1)
-    if (what %in% c("part", "kind")) write_part(sample(Sys.glob("parts/*.csv"), 1), kinds)
-    if (what == "new") write_part(sprintf("parts/%d.csv", sample(9, 1)), kinds)
-    if (what == "gone" && length(Sys.glob("parts/*.csv")) > 1) unlink(sample(Sys.glob("parts/*.csv"), 1))
-    if (what == "formula") formulas[["x"]] <- sprintf("kg * %d", sample(9, 1))
-    if (what == "order") formulas <- sample(formulas)
+    change_parts(what, kinds)
+    formulas <- changed_formulas(what, formulas)
     rows <- if (what == "rows") "kg > 30" else "kg > 15"
     write_text(c("library(rowanroot)", "x <- open_table('parts/*.csv', file_column = 'part') |> set_columns({",
                  paste(names(formulas), "<-", formulas), paste0("}) |> keep_rows(", rows, ")"),
