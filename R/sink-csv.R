@@ -10,6 +10,7 @@ write_csv_file <- function(data, path, call, guard = FALSE, rows = nrow(data)) {
 # Values as a CSV file has them.
 texts_for_csv <- function(values, name, call) {
   written <- csv_column(values, name, call)
+  if (inherits(written, "Date")) return(iso_text(written, "A CSV file", name, call))
   if (is.double(written)) shortest_texts_cpp(written) else as.character(written)
 }
 
@@ -55,8 +56,8 @@ write_csv <- function(data, names, path, call, guard, rows, older = NULL, from =
 csv_column <- function(column, name, call) {
   if (is.factor(column)) return(writable_texts(coded_texts_cpp(as.vector(unclass(column)), levels(column)), name, call))
   check_one_column(column, "A CSV file", name, call)
-  if (inherits(column, "Date")) warn_of_parts_of_days(column, "a CSV file", name, call)
-  if (inherits(column, "Date") || inherits(column, "POSIXt")) {
+  if (inherits(column, "Date")) return(writable_dates(column, name, call))
+  if (inherits(column, "POSIXt")) {
     return(shown_once(column, function(values) iso_text(values, "A CSV file", name, call)))
   }
   if (is.character(column)) return(writable_texts(as.vector(column), name, call))
@@ -70,6 +71,20 @@ csv_column <- function(column, name, call) {
                                                         "{.code time_between(from, to, \"days\")}.")
                        else "Remove it with {.code {name} <- NULL}, or turn it into text."), "cannot_write", call,
                          column = name)
+}
+
+# As doubles, of the years 0 to 9999.
+writable_dates <- function(column, name, call) {
+  warn_of_parts_of_days(column, "a CSV file", name, call)
+  days <- unclass(column)
+  if (min(days, Inf, na.rm = TRUE) < -719528 || max(days, -Inf, na.rm = TRUE) >= 2932897) {
+    stop_not_held_date("A CSV file", name, call)
+  }
+  if (is.double(column)) column else structure(as.numeric(days), class = "Date")
+}
+
+stop_not_held_date <- function(format, name, call) {
+  stop_not_held(format, name, "has dates or times outside of the years 0 to 9999", "Make them missing, or text.", call)
 }
 
 # Of few different texts these are looked at, and strings that are yet to be made need not be.
@@ -102,9 +117,6 @@ shown_once <- function(column, show) {
 # Dates, and moments of Universal Time, as the shortest text that reads back as the same.
 iso_text <- function(values, format, name, call) {
   text <- iso_texts_cpp(as.numeric(values), inherits(values, "Date"))
-  if (any(text == "", na.rm = TRUE)) {
-    stop_not_held(format, name, "has dates or times outside of the years 0 to 9999", "Make them missing, or text.",
-                  call)
-  }
+  if (any(text == "", na.rm = TRUE)) stop_not_held_date(format, name, call)
   text
 }

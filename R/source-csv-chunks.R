@@ -18,7 +18,7 @@ each_chunk.csv_source <- function(source, columns, bytes, begin, work, call) {
 }
 
 new_chunk_reader <- function(opened, columns, types, files, call) {
-  wanted <- columns_to_read(opened, columns)
+  wanted <- columns_to_read(opened, columns, types)
   guess <- csv_guess_cpp(opened$files, wanted)
   kinds <- matrix(guess$kinds, 1, dimnames = list(NULL, columns))
   list2env(list(opened = opened, columns = columns, asked = types, files = files, call = call, wanted = wanted,

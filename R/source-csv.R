@@ -143,7 +143,7 @@ read_columns <- function(opened, names, types, files, call, threads) {
 # Each column with its `type`, which may have been `asked` for, whether it has `few` different texts, and what is
 # `wanted` of the core.
 guessed_columns <- function(opened, names, types) {
-  wanted <- columns_to_read(opened, names)
+  wanted <- columns_to_read(opened, names, types)
   guess <- csv_guess_cpp(opened$files, wanted)
   asked <- as.character(types)[match(names, base::names(types))]
   lapply(seq_along(names), function(k) {
@@ -173,10 +173,11 @@ column_as_found <- function(column, found, files, call) {
   with_csv_type(column, now)
 }
 
-# What the core needs to know of columns: where each is in each file, and its type.
-columns_to_read <- function(opened, names) {
+# What the core needs to know of columns: where each is in each file, and its type, a number as long as nothing is known.
+columns_to_read <- function(opened, names, types) {
   places <- matrix(vapply(opened$names, function(own) match(names, own), integer(length(names))), nrow = length(names))
-  lapply(seq_along(names), function(k) list(type = "text", in_file = places[k, ]))
+  asked <- as.character(types)[match(names, base::names(types))] %in% c("text", "category")
+  lapply(seq_along(names), function(k) list(type = if (asked[k]) "text" else "number", in_file = places[k, ]))
 }
 
 type_to_read <- function(type, is_few) {

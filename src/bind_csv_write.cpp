@@ -106,7 +106,10 @@ class CsvWriter {
       SEXP values = table[k];
       columns_.push_back(fields[k] > 0 ? Column(TYPEOF(values)) : Column(values));
       if (fields[k] > 0) columns_.back().field = static_cast<std::size_t>(fields[k]);
+      columns_.back().is_date = Rf_inherits(values, "Date");
     }
+    reals_.resize(columns_.size() * taken_together);
+    wholes_.resize(reals_.size());
     // Fields that stand side by side in both files are copied together.
     for (std::size_t k = 0; k < columns_.size(); ++k) {
       std::size_t last = k;
@@ -126,13 +129,13 @@ class CsvWriter {
                        [](const Column& column) { return column.is_for_threads(); });
   }
 
-  void write(const Chunk& chunk, std::string* to) {
+  void write(const Chunk& chunk, WrittenText* to) {
     std::unique_ptr<WrittenRecords> records;
     if (chunk.copied != nowhere) {
       const std::size_t size = copied_->read(chunk.copied, &bytes_);
       records =
           std::make_unique<WrittenRecords>(bytes_.data(), bytes_.data() + size, separator_, copied_->fields, cut_);
-      to->reserve(size + size / 4);
+      to->room(size + size / 4);
     }
     for (R_xlen_t first = chunk.first; first < chunk.last; first += text_batch)
       write_batch(first, std::min(text_batch, chunk.last - first), records.get(), to);
@@ -143,41 +146,61 @@ class CsvWriter {
   struct Column : WrittenColumn {
     using WrittenColumn::WrittenColumn;
     std::size_t field = 0, last = 0;
+    bool is_date = false;
   };
 
-  void write_batch(R_xlen_t first, R_xlen_t count, WrittenRecords* records, std::string* to) {
+  void write_batch(R_xlen_t first, R_xlen_t count, WrittenRecords* records, WrittenText* to) {
     for (Column& column : columns_) column.read(first, count);
     for (R_xlen_t row = 0; row < count; ++row) {
+      if (row % taken_together == 0) take(first + row, std::min(taken_together, count - row));
       if (records) records->next();
       for (std::size_t k = 0; k < columns_.size(); ++k) {
-        if (k) to->push_back(separator_);
+        if (k) write_sign(separator_, to);
         const Column& column = columns_[k];
         if (column.field) records->copy(column.field - 1, columns_[column.last].field - 1, to);
-        else write_value(column, first, row, to);
+        else write_value(k, row, to);
         k = column.last;
       }
-      to->push_back('\n');
+      write_sign('\n', to);
     }
   }
 
-  void write_value(const Column& column, R_xlen_t first, R_xlen_t row, std::string* to) const {
-    switch (column.type) {
+  // Values of a few rows side by side: those of many columns, each from elsewhere, would drive each other out of the
+  // cache.
+  void take(R_xlen_t first, R_xlen_t count) {
+    for (std::size_t k = 0; k < columns_.size(); ++k) {
+      const Column& column = columns_[k];
+      if (column.field || column.type == STRSXP) continue;
+      if (column.type == REALSXP)
+        std::copy_n(static_cast<const double*>(column.values) + first, count, reals_.data() + k * taken_together);
+      else
+        std::copy_n(static_cast<const int*>(column.values) + first, count, wholes_.data() + k * taken_together);
+    }
+  }
+
+  void write_value(std::size_t k, R_xlen_t row, WrittenText* to) const {
+    const std::size_t at = k * taken_together + static_cast<std::size_t>(row % taken_together);
+    switch (columns_[k].type) {
       case STRSXP: {
-        const TextBytes& text = column.texts[static_cast<std::size_t>(row)];
+        const TextBytes& text = columns_[k].texts[static_cast<std::size_t>(row)];
         if (text.bytes) write_field(std::string_view(text.bytes, static_cast<std::size_t>(text.size)), separator_, to);
         return;
       }
-      case LGLSXP: return write_field(static_cast<const int*>(column.values)[first + row], true, to);
-      case INTSXP: return write_field(static_cast<const int*>(column.values)[first + row], false, to);
-      default: return write_field(static_cast<const double*>(column.values)[first + row], to);
+      case LGLSXP: return write_field(wholes_[at], true, to);
+      case INTSXP: return write_field(wholes_[at], false, to);
+      default: return columns_[k].is_date ? write_date_field(reals_[at], to) : write_field(reals_[at], to);
     }
   }
+
+  static constexpr R_xlen_t taken_together = 8;
 
   const char separator_;
   const Copied* const copied_;
   std::string bytes_;
   std::size_t cut_ = 0;
   std::vector<Column> columns_;
+  std::vector<double> reals_;
+  std::vector<int> wholes_;
 };
 
 // Makes the system write to the disk what it has of the file already: what is left to flush at the end is little.
@@ -204,20 +227,21 @@ class ChunkFile {
   }
 
   // False if the system refuses; errno has the reason.
-  bool put(const std::string& text) {
+  template <class Text>
+  bool put(const Text& text) {
     if (std::fwrite(text.data(), 1, text.size(), file_.get()) != text.size()) return false;
     if (!text.empty()) places_.push_back((places_.empty() ? 0 : places_.back()) + static_cast<double>(text.size()));
     return true;
   }
 
   // Writes while the next chunks are made, once those before are written, of which it gives what the system said.
-  std::string put_later(std::vector<std::string>* texts) {
+  std::string put_later(std::vector<WrittenText>* texts) {
     const std::string problem = finished();
     if (!problem.empty()) return problem;
     before_.resize(texts->size());
     texts->swap(before_);
     writing_ = work_later([this] {
-      for (std::string& text : before_) {
+      for (WrittenText& text : before_) {
         if (!put(text)) return std::string(std::strerror(errno));
         text.clear();
       }
@@ -256,17 +280,17 @@ class ChunkFile {
   std::string bytes_;
   std::size_t unflushed_ = 0;
   std::vector<double> places_;
-  std::vector<std::string> before_;
+  std::vector<WrittenText> before_;
   std::future<std::string> writing_;
 };
 
-std::string csv_header(const Rcpp::CharacterVector& names, char separator) {
-  std::string header;
+WrittenText csv_header(const Rcpp::CharacterVector& names, char separator) {
+  WrittenText header;
   for (R_xlen_t k = 0; k < names.size(); ++k) {
-    if (k) header.push_back(separator);
+    if (k) write_sign(separator, &header);
     write_field(std::string_view(names[k]), separator, &header);
   }
-  header.push_back('\n');
+  write_sign('\n', &header);
   return header;
 }
 
@@ -274,7 +298,7 @@ std::string csv_header(const Rcpp::CharacterVector& names, char separator) {
 // memory. `writers` has one for each thread. Gives what the system said.
 std::string write_chunks(const std::vector<Chunk>& chunks, const Copied* copied, std::vector<CsvWriter>* writers,
                          const Workers& workers, ChunkFile* file) {
-  std::vector<std::string> texts(4 * writers->size());
+  std::vector<WrittenText> texts(4 * writers->size());
   for (std::size_t first = 0; first < chunks.size();) {
     std::size_t count = 0;
     while (count < texts.size() && first + count < chunks.size() && !chunks[first + count].is_whole) ++count;
@@ -291,7 +315,7 @@ std::string write_chunks(const std::vector<Chunk>& chunks, const Copied* copied,
 
 }  // namespace
 
-// Texts must be UTF-8. The rows are those of parts one after the other, so many each. `copied` tells of a file that has
+// Texts must be UTF-8, dates of four-digit years. The rows are those of parts one after the other, so many each. `copied` tells of a file that has
 // some of that: its path, the places of its chunks, the rows of its parts, how many fields a record has, and from which
 // of its parts each part is copied, or 0. A column is a vector, or with a number in `fields`, from 1, that field of the
 // other file; without any, parts are copied as a whole, and the columns have no rows of them. Gives what the system

@@ -316,20 +316,30 @@ TextBytes bytes_of(SEXP text) {
 class StringReader : public TextReader {
  public:
   StringReader(SEXP texts, SEXP codes)
-      : strings_(STRING_PTR_RO(texts)), codes_(codes == R_NilValue ? nullptr : INTEGER_RO(codes)) {}
+      : strings_(STRING_PTR_RO(texts)), codes_(codes == R_NilValue ? nullptr : INTEGER_RO(codes)) {
+    // Few that many rows share are looked at once.
+    if (!codes_ || XLENGTH(texts) > most_known || XLENGTH(texts) > XLENGTH(codes)) return;
+    for (R_xlen_t k = 0; k < XLENGTH(texts); ++k) known_.push_back(bytes_of(strings_[k]));
+  }
   void read(R_xlen_t first, R_xlen_t count, TextBytes* texts) override {
     if (!codes_) {
       for (R_xlen_t k = 0; k < count; ++k) texts[k] = bytes_of(strings_[first + k]);
       return;
     }
     const int* const code = codes_ + first;
-    for (R_xlen_t k = 0; k < count; ++k)
-      texts[k] = code[k] == NA_INTEGER ? TextBytes{nullptr, 0} : bytes_of(strings_[code[k] - 1]);
+    for (R_xlen_t k = 0; k < count; ++k) {
+      if (code[k] == NA_INTEGER) texts[k] = {nullptr, 0};
+      else texts[k] = known_.empty() ? bytes_of(strings_[code[k] - 1]) : known_[static_cast<std::size_t>(code[k]) - 1];
+      __builtin_prefetch(texts[k].bytes);
+    }
   }
 
  private:
+  static constexpr R_xlen_t most_known = 1 << 16;
+
   const SEXP* const strings_;
   const int* const codes_;
+  std::vector<TextBytes> known_;
 };
 
 template <class Form>

@@ -174,7 +174,7 @@ tests_fail <- function(files, library, work) {
   writeLines(c(sprintf(".libPaths(c('%s', .libPaths()))", library), code), script)
   Sys.setenv(R_LIBS = library, NOT_CRAN = "true")
   # What no test has noticed by then (124) survives.
-  !quiet("Rscript", script, log = file.path(work, "log"), timeout = 600) %in% c(0, 124)
+  !quiet("Rscript", script, log = file.path(work, "log"), timeout = 1800) %in% c(0, 124)
 }
 
 # What becomes of one change by these tests, as a row of the table.

@@ -2,12 +2,19 @@
 
 #include "csv_batches.h"
 
+#include <algorithm>
+
 #include "memory.h"
 
 namespace rowanroot {
 namespace {
 
-constexpr std::size_t batch_rows = 256;
+// Fields of a batch stay in the nearest cache.
+constexpr std::size_t batch_fields = 4096, most_batch_rows = 256, fewest_batch_rows = 16;
+
+std::size_t batch_rows(std::size_t columns) {
+  return std::min(std::max(batch_fields / columns, fewest_batch_rows), most_batch_rows);
+}
 
 // A record with fewer or more fields than columns is an error, unless the format allows it.
 void fit_fields(const CsvFile& file, std::size_t before, CsvBatch* batch) {
@@ -19,6 +26,27 @@ void fit_fields(const CsvFile& file, std::size_t before, CsvBatch* batch) {
   batch->fields.resize(before + columns, CsvField{"", 0, false});
 }
 
+// Adds records of the usual form, several at once. Where few of them follow each other, few are tried.
+class PlainRecords {
+ public:
+  explicit PlainRecords(std::size_t columns) : columns_(columns) {}
+
+  // False if there is none.
+  bool read(CsvRecords* records, std::size_t most, CsvBatch* batch) {
+    const std::size_t before = batch->fields.size(), line = records->line(), wanted = std::min(most, likely_);
+    batch->fields.resize(before + wanted * columns_);
+    const std::size_t found = records->read_plain(columns_, wanted, batch->fields.data() + before);
+    batch->fields.resize(before + found * columns_);
+    for (std::size_t k = 0; k < found; ++k) batch->lines.push_back(line + k);
+    likely_ = found < wanted ? found + 1 : std::min(2 * likely_, most_batch_rows);
+    return found > 0;
+  }
+
+ private:
+  const std::size_t columns_;
+  std::size_t likely_ = most_batch_rows;
+};
+
 }  // namespace
 
 void each_batch(const CsvFile& file, const CsvPiece& piece, std::size_t most_rows,
@@ -28,13 +56,18 @@ void each_batch(const CsvFile& file, const CsvPiece& piece, std::size_t most_row
   file.input().read(piece.first, bytes, buffer.data());
   CsvRecords records(buffer.data(), buffer.data() + bytes, true, file.format());
   CsvBatch batch;
+  const std::size_t rows = batch_rows(file.names().size());
+  batch.fields.reserve(rows * file.names().size());
   std::size_t done = 0;
+  PlainRecords plain(file.names().size());
   while (done < most_rows && records.find_record(file.skips_blank_lines())) {
-    const std::size_t before = batch.fields.size();
-    batch.lines.push_back(records.line());
-    records.read(&batch.fields);
-    fit_fields(file, before, &batch);
-    if (batch.rows() < batch_rows) continue;
+    if (!plain.read(&records, rows - batch.rows(), &batch)) {
+      const std::size_t before = batch.fields.size();
+      batch.lines.push_back(records.line());
+      records.read(&batch.fields);
+      fit_fields(file, before, &batch);
+    }
+    if (batch.rows() < rows) continue;
     visit(batch, done);
     done += batch.rows();
     batch.fields.clear();

@@ -118,24 +118,37 @@ void CsvColumnReader::note_kinds(const CsvField& field) {
   if (part_->kinds) part_->kinds &= kinds_of_field(field, format_.decimal);
 }
 
+// What texts are looked up in is fetched for some rows ahead, before it is needed.
 void CsvColumnReader::read_codes(const CsvBatch& batch, std::size_t row) {
+  constexpr std::size_t ahead = 16;
   if (numbering_->texts().size() > most_different_texts) return;
   std::int32_t* const to = static_cast<std::int32_t*>(column_.values) + row;
+  const CsvField* const fields = batch.fields.data() + in_file_;
+  const std::size_t rows = batch.rows();
+  hashes_.resize(rows);
+  for (std::size_t i = 0; i < rows; ++i) {
+    hashes_[i] = TextNumbering::hash_of(fields[i * columns_].text());
+    numbering_->fetch(hashes_[i]);
+  }
   // The same text often comes again at once.
   std::string_view last;
+  std::uint32_t last_hash = 0;
   std::int32_t last_code = 0;
-  each_field(batch, [&](std::size_t i, const CsvField& field) {
+  for (std::size_t i = 0; i < rows; ++i) {
+    if (i + ahead < rows) numbering_->fetch_text(hashes_[i + ahead]);
+    const CsvField& field = fields[i * columns_];
     if (is_missing(field)) {
       to[i] = missing_integer;
-      return;
+      continue;
     }
-    if (!last_code || field.text() != last) {
+    if (!last_code || hashes_[i] != last_hash || field.text() != last) {
       last = field.text();
+      last_hash = hashes_[i];
       note_kinds(field);
-      last_code = numbering_->number(last);
+      last_code = numbering_->number(last, hashes_[i]);
     }
     to[i] = last_code;
-  });
+  }
 }
 
 void CsvColumnReader::read_texts(const CsvBatch& batch, std::size_t row) {

@@ -3,6 +3,7 @@
 
 #include <string>
 #include <string_view>
+#include <vector>
 
 #include "csv_batches.h"
 #include "csv_read.h"
@@ -59,6 +60,7 @@ class CsvColumnReader {
   const std::size_t in_file_;
   CsvPart* const part_;
   TextNumbering* const numbering_;
+  std::vector<std::uint32_t> hashes_;
 };
 
 }  // namespace rowanroot

@@ -9,8 +9,9 @@ namespace {
 
 constexpr std::size_t most_places = 16, rows_of_each = 512;
 
-// What is known of a column after some of its rows.
+// What is known of a column after some of its rows. How many are different matters only of texts.
 struct Sample {
+  bool is_text;
   unsigned kinds = could_be_all;
   TextNumbering different;
   std::size_t known = 0;
@@ -18,6 +19,7 @@ struct Sample {
   void add(const CsvField& field, const CsvFormat& format) {
     if (!field.quoted && format.is_missing(field.text())) return;
     if (kinds) kinds &= kinds_of_field(field, format.decimal);
+    if (kinds && !is_text) return;
     different.number(field.text());
     ++known;
   }
@@ -40,7 +42,8 @@ std::vector<CsvGuess> guess_csv(const std::vector<std::shared_ptr<CsvFile>>& fil
                                 const std::vector<CsvColumn>& columns) {
   const std::vector<CsvPlace> places = all_places(files);
   const std::size_t count = std::min(places.size(), most_places);
-  std::vector<Sample> samples(columns.size());
+  std::vector<Sample> samples;
+  for (const CsvColumn& column : columns) samples.push_back({column.type == CsvType::text});
   for (std::size_t n = 0; n < count; ++n) {
     const CsvPlace& place = places[n * places.size() / count];
     const CsvFile& file = *files[place.file];

@@ -84,7 +84,8 @@ struct CsvLine {
 };
 CsvLine line_of_row(const std::vector<std::shared_ptr<CsvFile>>& files, std::size_t row);
 
-// What the values of each column could be, and whether few are different, to judge by some of the rows.
+// What the values of each column could be, and whether few are different, to judge by some of the rows. The latter is
+// known only of columns of type text, and of those whose values can be nothing else.
 struct CsvGuess {
   unsigned kinds = could_be_all;
   bool is_few = true;

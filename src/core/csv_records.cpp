@@ -2,9 +2,68 @@
 
 #include "csv_records.h"
 
+#include <cstring>
 #include <limits>
 
+#ifdef __SSE2__
+#include <emmintrin.h>
+#endif
+
 namespace rowanroot {
+namespace {
+
+constexpr std::ptrdiff_t block_bytes = 64;
+
+#ifdef __SSE2__
+// Which of 64 bytes are a separator or belong to a line end: the first in the lowest bit.
+std::uint64_t ends_in(const char* block, char separator) {
+  const __m128i signs[] = {_mm_set1_epi8(separator), _mm_set1_epi8('\n'), _mm_set1_epi8('\r')};
+  std::uint64_t found = 0;
+  for (int k = 0; k < 4; ++k) {
+    const __m128i bytes = _mm_loadu_si128(reinterpret_cast<const __m128i*>(block) + k);
+    const __m128i same = _mm_or_si128(_mm_or_si128(_mm_cmpeq_epi8(bytes, signs[0]), _mm_cmpeq_epi8(bytes, signs[1])),
+                                      _mm_cmpeq_epi8(bytes, signs[2]));
+    found |= static_cast<std::uint64_t>(static_cast<std::uint32_t>(_mm_movemask_epi8(same))) << (16 * k);
+  }
+  return found;
+}
+#endif
+
+// How many bits are set: few are.
+std::size_t bits_of(unsigned bits) {
+  std::size_t count = 0;
+  for (; bits; bits &= bits - 1) ++count;
+  return count;
+}
+
+// Line ends of bytes behind which there is another one.
+std::size_t count_line_ends(const char* first, const char* last) {
+  std::size_t lines = 0;
+  for (const char* at = first; at < last; ++at) lines += (*at == '\n') | ((*at == '\r') & (at[1] != '\n'));
+  return lines;
+}
+
+// The next quote, or the end; line ends before it are counted.
+char* find_quote(char* at, char* end, std::size_t* lines) {
+#ifdef __SSE2__
+  const __m128i quote = _mm_set1_epi8('"'), feed = _mm_set1_epi8('\n'), carriage = _mm_set1_epi8('\r');
+  const auto which = [](__m128i bytes, __m128i sign) {
+    return static_cast<unsigned>(_mm_movemask_epi8(_mm_cmpeq_epi8(bytes, sign)));
+  };
+  for (; end - at >= 16; at += 16) {
+    const __m128i bytes = _mm_loadu_si128(reinterpret_cast<const __m128i*>(at));
+    if (which(bytes, carriage)) break;
+    const unsigned quotes = which(bytes, quote), feeds = which(bytes, feed);
+    if (quotes) return *lines += bits_of(feeds & ((quotes & -quotes) - 1)), at + __builtin_ctz(quotes);
+    *lines += bits_of(feeds);
+  }
+#endif
+  char* const found = static_cast<char*>(std::memchr(at, '"', static_cast<std::size_t>(end - at)));
+  if (found) *lines += count_line_ends(at, found);
+  return found ? found : end;
+}
+
+}  // namespace
 
 CsvRecords::CsvRecords(char* first, char* end, bool is_last, const CsvFormat& format)
     : at_(first), end_(end), is_last_(is_last), separator_(format.separator), comment_(format.comment) {
@@ -56,13 +115,50 @@ void CsvRecords::skip() {
   }
 }
 
+// The next sign that ends a field, or the end of the bytes. A block stays right when doubled quotes are replaced:
+// that changes nothing behind `at`.
+char* CsvRecords::find_end(char* at) {
+#ifdef __SSE2__
+  for (;;) {
+    if (block_ && at >= block_ && at - block_ < block_bytes) {
+      const std::uint64_t found = ends_ >> (at - block_);
+      if (found) return at + __builtin_ctzll(found);
+      at = block_ + block_bytes;
+    }
+    if (end_ - at < block_bytes) break;
+    block_ = at;
+    ends_ = ends_in(at, separator_);
+  }
+#endif
+  while (at != end_ && !ends_field_[static_cast<unsigned char>(*at)]) ++at;
+  return at;
+}
+
 CsvField CsvRecords::plain_field() {
   const char* const start = at_;
-  char* at = at_;
-  while (at != end_ && !ends_field_[static_cast<unsigned char>(*at)]) ++at;
+  char* const at = find_end(at_);
   at_ = at;
   if (at - start > std::numeric_limits<std::int32_t>::max()) throw CsvError("long_field", line_);
   return {start, static_cast<std::uint32_t>(at - start), false};
+}
+
+std::size_t CsvRecords::read_plain(std::size_t fields_of_each, std::size_t most_records, CsvField* fields) {
+  for (std::size_t record = 0; record < most_records; ++record) {
+    char* at = at_;
+    if (at == end_ || *at == '\n' || *at == '\r' || (comment_ && *at == comment_)) return record;
+    for (std::size_t k = 0; k < fields_of_each; ++k, ++fields) {
+      char* const start = at;
+      if (start == end_ || *start == '"') return record;
+      at = find_end(start);
+      if (at == end_ || at - start > std::numeric_limits<std::int32_t>::max()) return record;
+      if (*at != (k + 1 < fields_of_each ? separator_ : '\n')) return record;
+      *fields = {start, static_cast<std::uint32_t>(at - start), false};
+      ++at;
+    }
+    at_ = at;
+    ++line_;
+  }
+  return most_records;
 }
 
 // The bytes of a field that is only skipped stay as they are: they may be cut again.
@@ -70,21 +166,21 @@ CsvField CsvRecords::quoted_field(bool is_skipped) {
   const std::size_t first_line = line_;
   char* const start = ++at_;
   char* to = start;
-  for (;; ++at_) {
-    if (at_end()) {
+  for (;;) {
+    char* const quote = find_quote(at_, end_, &line_);
+    if (quote == end_) {
+      at_ = end_;
       need_more();
       throw CsvError("open_quote", first_line);
     }
-    if (*at_ == '"') {
-      if (at_ + 1 == end_) need_more();
-      if (at_ + 1 == end_ || at_[1] != '"') break;
-      ++at_;
-    }
-    line_ += *at_ == '\n' || (*at_ == '\r' && (at_ + 1 == end_ || at_[1] != '\n'));
-    if (!is_skipped) *to = *at_;
-    ++to;
+    if (quote + 1 == end_) need_more();
+    const bool is_doubled = quote + 1 != end_ && quote[1] == '"';
+    const std::size_t size = static_cast<std::size_t>(quote - at_) + is_doubled;
+    if (to != at_ && !is_skipped) std::memmove(to, at_, size);
+    to += size;
+    at_ = quote + 1 + is_doubled;
+    if (!is_doubled) break;
   }
-  ++at_;
   if (!at_end() && !ends_field_[static_cast<unsigned char>(*at_)]) throw CsvError("text_after_quote", line_);
   if (to - start > std::numeric_limits<std::int32_t>::max()) throw CsvError("long_field", first_line);
   return {start, static_cast<std::uint32_t>(to - start), true};

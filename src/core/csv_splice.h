@@ -3,8 +3,9 @@
 
 #include <cstddef>
 #include <stdexcept>
-#include <string>
 #include <vector>
+
+#include "csv_write.h"
 
 namespace rowanroot {
 
@@ -23,7 +24,7 @@ class WrittenRecords {
 
   // The bytes of these fields, both included, of the record, and of what separates them: the first, and the one behind
   // the last, unless that ends the record, must be among those that were looked for.
-  void copy(std::size_t first, std::size_t last, std::string* to) const {
+  void copy(std::size_t first, std::size_t last, WrittenText* to) const {
     to->append(starts_[first], starts_[last + 1] - 1);
   }
 

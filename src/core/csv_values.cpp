@@ -58,25 +58,44 @@ bool read_whole(std::string_view text, T* value) {
   return *value = number, true;
 }
 
+// Goes past digits, which are added to those of the number before, eight at a time where there are so many.
+const char* read_digits(const char* at, const char* end, std::uint64_t* number) {
+#if __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__
+  for (std::uint64_t eight; end - at >= 8; at += 8) {
+    std::memcpy(&eight, at, 8);
+    const std::uint64_t values = eight - 0x3030303030303030ull;
+    // A digit is 0x30 to 0x39: it has this high half, and its low half does not carry when 6 is added.
+    if (((eight & 0xF0F0F0F0F0F0F0F0ull) != 0x3030303030303030ull) |
+        (((values + 0x0606060606060606ull) & 0xF0F0F0F0F0F0F0F0ull) != 0)) break;
+    const std::uint64_t pairs = (values * 10) + (values >> 8);
+    const std::uint64_t fours = (((pairs & 0x000000FF000000FFull) * (100 + (1000000ull << 32))) +
+                                 (((pairs >> 16) & 0x000000FF000000FFull) * (1 + (10000ull << 32)))) >> 32;
+    *number = *number * 100000000 + static_cast<std::uint32_t>(fours);
+  }
+#endif
+  for (; at != end && is_digit(*at); ++at) *number = *number * 10 + static_cast<unsigned>(*at - '0');
+  return at;
+}
+
 // A number of few digits without an exponent: digits and a power of ten that doubles hold exactly are divided, which
-// rounds as reading it does. Gives false where that can't be decided.
-bool read_short_real(std::string_view text, double* value) {
-  static const double powers[] = {1e0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11, 1e12, 1e13, 1e14, 1e15};
-  if (text.size() > 16) return false;
-  const bool is_negative = text[0] == '-';
+// rounds as reading it does. Gives false where that can't be decided, and where it is no number.
+bool read_short_real(std::string_view text, char decimal, double* value) {
+  static const double powers[] = {1e0,  1e1,  1e2,  1e3,  1e4,  1e5,  1e6,  1e7,  1e8,  1e9,
+                                  1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18};
+  const char* at = text.data();
+  const char* const end = at + text.size();
+  const bool is_negative = *at == '-';
+  at += is_negative;
+  if (end - at > 19 || at == end || !is_digit(*at) || (*at == '0' && end - at > 1 && is_digit(at[1]))) return false;
   std::uint64_t digits = 0;
-  std::size_t decimals = 0;
-  bool after_point = false;
-  for (std::size_t i = is_negative; i < text.size(); ++i) {
-    const unsigned digit = static_cast<unsigned char>(text[i]) - '0';
-    if (digit < 10) {
-      digits = digits * 10 + digit;
-      decimals += after_point;
-    } else if (text[i] == '.' && !after_point) {
-      after_point = true;
-    } else {
-      return false;
-    }
+  at = read_digits(at, end, &digits);
+  std::ptrdiff_t decimals = 0;
+  if (at != end) {
+    if (*at != decimal) return false;
+    const char* const first = ++at;
+    at = read_digits(at, end, &digits);
+    if (at != end) return false;
+    decimals = at - first;
   }
   if (digits >= (std::uint64_t(1) << 53)) return false;
   const double number = static_cast<double>(digits) / powers[decimals];
@@ -89,8 +108,9 @@ bool read_integer(std::string_view text, std::int32_t* value) { return read_whol
 
 bool read_long_integer(std::string_view text, std::int64_t* value) { return read_whole(text, value); }
 
-bool read_real(std::string_view text, double* value) {
-  text = without_plus(text);
+namespace {
+
+bool read_any_real(std::string_view text, double* value) {
   const std::string_view digits = without_minus(text);
   const bool starts_well = !digits.empty() && (is_digit(digits[0]) || (digits[0] == '.' && digits.size() > 1));
   if (!starts_well) {
@@ -99,7 +119,6 @@ bool read_real(std::string_view text, double* value) {
     return false;
   }
   if (has_leading_zero(digits)) return false;
-  if (read_short_real(text, value)) return true;
   double number;
   const auto [end, problem] = std::from_chars(text.data(), text.data() + text.size(), number);
   if (problem != std::errc() || end != text.data() + text.size()) return false;
@@ -107,21 +126,19 @@ bool read_real(std::string_view text, double* value) {
   return *value = number, true;
 }
 
+}  // namespace
+
 bool read_real(std::string_view text, char decimal, double* value) {
-  if (decimal == '.') return read_real(text, value);
+  text = without_plus(text);
+  if (!text.empty() && read_short_real(text, decimal, value)) return true;
+  if (decimal == '.') return read_any_real(text, value);
   char with_point[64];
   if (text.size() > sizeof with_point || text.find('.') != text.npos) return false;
   std::replace_copy(text.begin(), text.end(), with_point, decimal, '.');
-  return read_real({with_point, text.size()}, value);
+  return read_any_real({with_point, text.size()}, value);
 }
 
-std::string_view trimmed(std::string_view text) {
-  if (text.empty() || (text.front() != ' ' && text.front() != '\t' && text.back() != ' ' && text.back() != '\t'))
-    return text;
-  const std::size_t first = text.find_first_not_of(" \t");
-  if (first == std::string_view::npos) return {};
-  return text.substr(first, text.find_last_not_of(" \t") - first + 1);
-}
+bool read_real(std::string_view text, double* value) { return read_real(text, '.', value); }
 
 bool read_date(std::string_view text, double* value) {
   if (text.size() != 10 || text[4] != '-' || text[7] != '-') return false;
@@ -135,39 +152,59 @@ bool read_date(std::string_view text, double* value) {
 
 namespace {
 
-// A number of few decimals, whose shortest form has no exponent: the least whole number that gives it again when it is
-// divided by a power of ten. Gives false for others.
-bool write_short_real(double value, std::string* to) {
-  const double size = std::fabs(value);
-  if (!(size >= 0.001 && size < 1e5)) return false;
-  double power = 1;
-  int decimals = 0;
-  for (; decimals <= 4; ++decimals, power *= 10)
-    if (std::nearbyint(size * power) / power == size) break;
-  if (decimals > 4) return false;
-  std::uint32_t digits = static_cast<std::uint32_t>(std::nearbyint(size * power));
-  char buffer[16];
-  char* at = buffer + sizeof buffer;
-  for (int k = 0; k < decimals; ++k, digits /= 10) *--at = static_cast<char>('0' + digits % 10);
-  if (decimals > 0) *--at = '.';
-  do *--at = static_cast<char>('0' + digits % 10);
-  while (digits /= 10);
-  if (value < 0) *--at = '-';
-  to->append(at, buffer + sizeof buffer);
-  return true;
+// To the nearest whole number, the even one of two, for numbers from 0 to below 2^52.
+double rounded(double value) { return (value + 4503599627370496.0) - 4503599627370496.0; }
+
+// Of a number below 100,000.
+char* put_digits(std::uint32_t number, char* to) {
+  to += 1 + (number > 9) + (number > 99) + (number > 999) + (number > 9999);
+  char* at = to;
+  do *--at = static_cast<char>('0' + number % 10);
+  while (number /= 10);
+  return to;
 }
+
+// A number of few decimals, whose shortest form has no exponent: a whole number that gives it again when it is divided
+// by a power of ten, without the noughts at its end. Gives nullptr for others.
+char* put_short_real(double value, char* to) {
+  const double size = std::fabs(value);
+  if (!(size >= 0.001 && size < 1e5)) return nullptr;
+  std::uint32_t power = 100;
+  double digits = rounded(size * 100);
+  if (digits / 100 != size) {
+    power = 10000;
+    digits = rounded(size * 10000);
+    if (digits / 10000 != size) return nullptr;
+  }
+  if (value < 0) *to++ = '-';
+  const std::uint32_t number = static_cast<std::uint32_t>(digits);
+  to = put_digits(number / power, to);
+  std::uint32_t decimals = number % power;
+  if (!decimals) return to;
+  for (*to++ = '.'; decimals; decimals %= power) {
+    power /= 10;
+    *to++ = static_cast<char>('0' + decimals / power);
+  }
+  return to;
+}
+
+char* put(std::string_view text, char* to) { return std::copy(text.begin(), text.end(), to); }
 
 }  // namespace
 
+char* put_real(double value, char* to) {
+  if (char* const end = put_short_real(value, to)) return end;
+  if (value != value) return put("NaN", to);
+  if (std::isinf(value)) return put(value < 0 ? "-Inf" : "Inf", to);
+  char* const end = std::to_chars(to, to + most_bytes_of_real, value).ptr;
+  if (std::fabs(value) >= first_inexact_whole && looks_whole({to, static_cast<std::size_t>(end - to)}))
+    return put(".0", end);
+  return end;
+}
+
 void write_real(double value, std::string* to) {
-  if (write_short_real(value, to)) return;
-  if (value != value) return void(to->append("NaN"));
-  if (std::isinf(value)) return void(to->append(value < 0 ? "-Inf" : "Inf"));
-  char buffer[32];
-  const auto end = std::to_chars(buffer, buffer + sizeof buffer, value).ptr;
-  to->append(buffer, end);
-  if (std::fabs(value) >= first_inexact_whole && looks_whole({buffer, static_cast<std::size_t>(end - buffer)}))
-    to->append(".0");
+  char buffer[most_bytes_of_real];
+  to->append(buffer, put_real(value, buffer));
 }
 
 std::size_t valid_utf8_prefix(std::string_view text) {

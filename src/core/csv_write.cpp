@@ -2,8 +2,12 @@
 
 #include "csv_write.h"
 
+#include <algorithm>
 #include <charconv>
+#include <cmath>
+#include <cstring>
 
+#include "calendar.h"
 #include "csv_values.h"
 #include "values.h"
 
@@ -12,35 +16,86 @@ namespace {
 
 bool is_blank(char c) { return c == ' ' || c == '\t'; }
 
+// Whether one of these signs is among the bytes. Eight of them are looked at together.
+bool has_sign(std::string_view text, char separator) {
+  constexpr std::uint64_t ones = 0x0101010101010101ull, highs = 0x8080808080808080ull;
+  const char* at = text.data();
+  const char* const end = at + text.size();
+  const auto has = [&](std::uint64_t bytes, char sign) {
+    const std::uint64_t same = bytes ^ (ones * static_cast<unsigned char>(sign));
+    return (same - ones) & ~same & highs;
+  };
+  for (; end - at >= 8; at += 8) {
+    std::uint64_t bytes;
+    std::memcpy(&bytes, at, 8);
+    if (has(bytes, separator) | has(bytes, '"') | has(bytes, '\n') | has(bytes, '\r')) return true;
+  }
+  for (; at != end; ++at)
+    if (*at == separator || *at == '"' || *at == '\n' || *at == '\r') return true;
+  return false;
+}
+
 // An empty text and the letters NA are quoted, or they would be read back as missing.
 bool needs_quotes(std::string_view text, char separator) {
-  if (text.empty() || text == "NA" || is_blank(text.front()) || is_blank(text.back())) return true;
-  for (char c : text)
-    if (c == separator || c == '"' || c == '\n' || c == '\r') return true;
-  return false;
+  return text.empty() || text == "NA" || is_blank(text.front()) || is_blank(text.back()) || has_sign(text, separator);
+}
+
+char* put_quoted(std::string_view text, char* to) {
+  *to++ = '"';
+  for (;;) {
+    const void* const quote = std::memchr(text.data(), '"', text.size());
+    const char* const end = quote ? static_cast<const char*>(quote) : text.data() + text.size();
+    const std::size_t size = static_cast<std::size_t>(end - text.data());
+    std::memcpy(to, text.data(), size);
+    to += size;
+    *to++ = '"';
+    if (!quote) return to;
+    *to++ = '"';
+    text.remove_prefix(size + 1);
+  }
 }
 
 }  // namespace
 
-void write_field(std::string_view text, char separator, std::string* to) {
-  if (!needs_quotes(text, separator)) return void(to->append(text));
-  to->push_back('"');
-  for (char c : text) {
-    if (c == '"') to->push_back('"');
-    to->push_back(c);
-  }
-  to->push_back('"');
+void WrittenText::grow(std::size_t bytes) {
+  room_ = std::max(size_ + bytes, 2 * room_);
+  Buffer<char> larger(room_);
+  if (size_) std::memcpy(larger.data(), bytes_.data(), size_);
+  bytes_ = std::move(larger);
 }
 
-void write_field(std::int32_t value, bool is_logical, std::string* to) {
+void write_field(std::string_view text, char separator, WrittenText* to) {
+  if (!needs_quotes(text, separator)) return to->append(text.data(), text.data() + text.size());
+  // Each sign may be a quote.
+  to->end(put_quoted(text, to->room(2 * text.size() + 2)));
+}
+
+void write_field(std::int32_t value, bool is_logical, WrittenText* to) {
   if (value == missing_integer) return;
-  if (is_logical) return void(to->append(value ? "TRUE" : "FALSE"));
-  char buffer[16];
-  to->append(buffer, std::to_chars(buffer, buffer + sizeof buffer, value).ptr);
+  char* const at = to->room(16);
+  if (is_logical) to->end(value ? std::copy_n("TRUE", 4, at) : std::copy_n("FALSE", 5, at));
+  else to->end(std::to_chars(at, at + 16, value).ptr);
 }
 
-void write_field(double value, std::string* to) {
-  if (!is_missing_real(value)) write_real(value, to);
+void write_field(double value, WrittenText* to) {
+  if (!is_missing_real(value)) to->end(put_real(value, to->room(most_bytes_of_real)));
+}
+
+void write_date_field(double days, WrittenText* to) {
+  if (days != days) return;
+  const Civil date = civil_of(static_cast<std::int64_t>(std::floor(days)));
+  char* at = to->room(10);
+  const auto put = [&](std::int64_t number) {
+    *at++ = static_cast<char>('0' + number / 10);
+    *at++ = static_cast<char>('0' + number % 10);
+  };
+  put(date.year / 100);
+  put(date.year % 100);
+  *at++ = '-';
+  put(date.month);
+  *at++ = '-';
+  put(date.day);
+  to->end(at);
 }
 
 }  // namespace rowanroot

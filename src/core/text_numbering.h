@@ -14,18 +14,43 @@ namespace rowanroot {
 // Numbers for different texts, from 1, in the order in which they come.
 class TextNumbering {
  public:
-  std::int32_t number(std::string_view text) {
+  std::int32_t number(std::string_view text) { return number(text, hash_of(text)); }
+
+  std::int32_t number(std::string_view text, std::uint32_t hash) {
     if (entries_.empty()) entries_.resize(1024);
-    const std::uint32_t hash = hash_of(text);
     std::size_t place = hash & (entries_.size() - 1);
     for (; entries_[place].number; place = (place + 1) & (entries_.size() - 1)) {
       const Entry& entry = entries_[place];
-      if (entry.hash == hash && texts_[static_cast<std::size_t>(entry.number) - 1] == text) return entry.number;
+      if (entry.hash == hash && is_same(texts_[static_cast<std::size_t>(entry.number) - 1], text)) return entry.number;
     }
     texts_.emplace_back(text);
     entries_[place] = {hash, static_cast<std::int32_t>(texts_.size())};
     if (2 * texts_.size() > entries_.size()) grow();
     return static_cast<std::int32_t>(texts_.size());
+  }
+
+  // Brings near what is needed to look up a text with this hash.
+  void fetch(std::uint32_t hash) const {
+    if (!entries_.empty()) __builtin_prefetch(&entries_[hash & (entries_.size() - 1)]);
+  }
+  void fetch_text(std::uint32_t hash) const {
+    if (entries_.empty()) return;
+    const Entry& entry = entries_[hash & (entries_.size() - 1)];
+    if (entry.number) __builtin_prefetch(&texts_[static_cast<std::size_t>(entry.number) - 1]);
+  }
+
+  static std::uint32_t hash_of(std::string_view text) {
+    std::uint64_t hash = text.size();
+    const auto mix = [&](std::uint64_t word) {
+      hash = (hash ^ word) * 0x9E3779B97F4A7C15ull;
+      hash ^= hash >> 29;
+    };
+    const char* at = text.data();
+    std::size_t left = text.size();
+    for (; left >= 8; at += 8, left -= 8) mix(word_of<std::uint64_t>(at));
+    if (left >= 4) mix(word_of<std::uint32_t>(at) | std::uint64_t(word_of<std::uint32_t>(at + left - 4)) << 32);
+    else if (left > 0) mix(byte_of(at) | byte_of(at + left / 2) << 8 | byte_of(at + left - 1) << 16);
+    return static_cast<std::uint32_t>(hash ^ (hash >> 32));
   }
 
   std::vector<std::string>& texts() { return texts_; }
@@ -37,19 +62,24 @@ class TextNumbering {
     std::int32_t number = 0;
   };
 
-  static std::uint32_t hash_of(std::string_view text) {
-    std::uint64_t hash = text.size();
-    const auto mix = [&](const char* from, std::size_t bytes) {
-      std::uint64_t word = 0;
-      std::memcpy(&word, from, bytes);
-      hash = (hash ^ word) * 0x9E3779B97F4A7C15ull;
-      hash ^= hash >> 29;
-    };
-    std::size_t i = 0;
-    for (; i + 8 <= text.size(); i += 8) mix(text.data() + i, 8);
-    if (i < text.size()) mix(text.data() + i, text.size() - i);
-    return static_cast<std::uint32_t>(hash ^ (hash >> 32));
+  // Most are short.
+  static bool is_same(const std::string& one, std::string_view other) {
+    const std::size_t size = other.size();
+    if (one.size() != size) return false;
+    const char* const a = one.data();
+    const char* const b = other.data();
+    if (size < 8 || size > 16) return std::memcmp(a, b, size) == 0;
+    return word_of<std::uint64_t>(a) == word_of<std::uint64_t>(b) &&
+           word_of<std::uint64_t>(a + size - 8) == word_of<std::uint64_t>(b + size - 8);
   }
+
+  template <class Word>
+  static Word word_of(const char* at) {
+    Word word;
+    std::memcpy(&word, at, sizeof word);
+    return word;
+  }
+  static std::uint64_t byte_of(const char* at) { return static_cast<unsigned char>(*at); }
 
   void grow() {
     RowVector<Entry> old(entries_.size() * 4);

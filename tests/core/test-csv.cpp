@@ -214,6 +214,30 @@ TEST("only what is wholly a value is read as one") {
   CHECK(read_date("1969-12-31", &number) && number == -1);
 }
 
+std::string text_of(const WrittenText& written) { return {written.data(), written.size()}; }
+
+// One field.
+std::string written(double value) {
+  WrittenText text;
+  write_field(value, &text);
+  return text_of(text);
+}
+
+std::string written(std::string_view value) {
+  WrittenText text;
+  write_field(value, ',', &text);
+  return text_of(text);
+}
+
+TEST("dates are written as ISO 8601 has them") {
+  WrittenText text;
+  for (double days : {-719528.0, -1.0, 0.5, 19782.0, 2932896.0, missing_real()}) {
+    write_date_field(days, &text);
+    write_sign(' ', &text);
+  }
+  CHECK(text_of(text) == "0000-01-01 1969-12-31 1970-01-01 2024-02-29 9999-12-31  ");
+}
+
 TEST("any double that is written reads back bit for bit") {
   std::mt19937_64 random(3);
   bool all = true;
@@ -224,16 +248,11 @@ TEST("any double that is written reads back bit for bit") {
     if (value != value || std::isinf(value)) continue;
     if (i % 3 == 1) value = std::round(std::fmod(value, 1e6) * 100) / 100;
     if (i % 3 == 2) value = std::round(std::fmod(value, 1e17));
-    std::string text;
-    write_field(value, &text);
-    all = all && read_real(text, &back) && std::memcmp(&back, &value, sizeof value) == 0;
+    all = all && read_real(written(value), &back) && std::memcmp(&back, &value, sizeof value) == 0;
   }
   CHECK(all);
-  std::string text;
-  write_field(missing_real(), &text);
-  CHECK(text.empty());
-  write_field(std::nan(""), &text);
-  CHECK(text == "NaN");
+  CHECK(written(missing_real()).empty());
+  CHECK(written(std::nan("")) == "NaN");
 }
 
 TEST("numbers are written in the shortest form that the library knows") {
@@ -252,16 +271,8 @@ TEST("numbers are written in the shortest form that the library knows") {
 
 TEST("texts are quoted when they must be, and come back the same") {
   for (const std::string value : {"", "NA", "a,b", "a\"b", "two\nlines", "\r", " x", "plain", "z\xC3\xA6"}) {
-    std::string line = "a,b\n";
-    write_field(value, ',', &line);
-    line += ",1\n";
-    CHECK(fields(line).at(0) == value);
+    CHECK(fields("a,b\n" + written(value) + ",1\n").at(0) == value);
   }
-  const auto written = [](std::string_view value) {
-    std::string text;
-    write_field(value, ',', &text);
-    return text;
-  };
   CHECK(written("plain") == "plain" && written("two words") == "two words" && written("a;b") == "a;b");
   for (const std::string blank : {" a", "a ", "\ta", "a\t"}) CHECK(written(blank) == "\"" + blank + "\"");
   CHECK(written("a,b") == "\"a,b\"" && written("a\"b") == "\"a\"\"b\"" && written("a\nb") == "\"a\nb\"");
@@ -301,13 +312,13 @@ TEST("a header is on its own line, wherever that is") {
 TEST("fields of written records are copied as they stand") {
   const std::string bytes = "1,\"a,\"\"b\"\"\",x\n2,,\"y\nz\"\n\"3\",c,\n";
   WrittenRecords records(bytes.data(), bytes.data() + bytes.size(), ',', 3, 3);
-  std::string copied;
+  WrittenText copied;
   while (!records.at_end()) {
     records.next();
     records.copy(1, 2, &copied);
-    copied += "|";
+    write_sign('|', &copied);
   }
-  CHECK(copied == "\"a,\"\"b\"\"\",x|,\"y\nz\"|c,|");
+  CHECK(text_of(copied) == "\"a,\"\"b\"\"\",x|,\"y\nz\"|c,|");
   // Without quotes, what is not wanted of a record need not be looked at.
   const std::string plain = "1,ab,x\n2,,yz\n3,c,\n";
   const std::vector<std::vector<std::string>> rows = {{"1", "ab", "x"}, {"2", "", "yz"}, {"3", "c", ""}};
@@ -316,11 +327,12 @@ TEST("fields of written records are copied as they stand") {
       if (last + 1 >= cut && last < 2) continue;
       WrittenRecords some(plain.data(), plain.data() + plain.size(), ',', 3, cut);
       for (const auto& row : rows) {
-        std::string found, expected = row[first];
+        WrittenText found;
+        std::string expected = row[first];
         some.next();
         some.copy(first, last, &found);
         for (std::size_t k = first + 1; k <= last; ++k) expected += "," + row[k];
-        CHECK(found == expected);
+        CHECK(text_of(found) == expected);
       }
       CHECK(some.at_end());
     }
