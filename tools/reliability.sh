@@ -79,6 +79,40 @@ done
 kill $changer; wait $changer 2>/dev/null || true
 echo "a file replaced again and again while it is read, 20 runs: $right whole outputs, $told told that it changed"
 
+# A table beyond the budget of memory, so that there are scratch files, saved as a folder. Killed or interrupted.
+scratch="$work/scratch"
+mkdir -p "$scratch/data"
+Rscript --vanilla -e 'a <- commandArgs(TRUE); set.seed(1); library(rowanroot)
+  for (k in 1:8) rowanroot:::write_csv_file(data.frame(hive = sprintf("NB-%04d", sample.int(500, 2e5, TRUE)), kg = round(runif(2e5, 5, 40), 2), id = runif(2e5)), file.path(a[1], "data", paste0(k, ".csv")), NULL)
+  rowanroot:::write_csv_file(data.frame(hive = "NB-0001", kg = 1, id = 0.5), file.path(a[1], "other.csv"), NULL)' "$scratch"
+cat >"$scratch/weights.R" <<'R'
+library(rowanroot)
+weights <- open_table("data/*.csv") |> set_columns({ so_far <- running_total(kg, within = hive); a <- id * 2; b <- id * 3; c <- id * 4; d <- id / 5 })
+save_table(weights, "out/weights/")
+R
+run_small() { (cd "$scratch" && exec Rscript --vanilla -e 'quit(status = rowanroot:::cli_main(c("run", "weights.R", "--memory", "64 MB")))' >"$scratch/log" 2>&1); }
+sum_of_folder() { (cd "$scratch/out/weights" && cksum -- *); }
+declare -A folder_of
+for state in with without; do
+  [ $state = with ] && cp "$scratch/other.csv" "$scratch/data/9.csv" || rm "$scratch/data/9.csv"
+  run_small; folder_of[$state]=$(sum_of_folder)
+done
+[ "${folder_of[with]}" != "${folder_of[without]}" ]
+start=$(date +%s%N); cp "$scratch/other.csv" "$scratch/data/9.csv"; run_small; took=$(( ($(date +%s%N) - start) / 1000000 ))
+right=0; clean=0; state=with; times=$((kills / 4))
+for ((k = 1; k <= times; ++k)); do
+  if [ $state = with ]; then state=without; rm "$scratch/data/9.csv"; else state=with; cp "$scratch/other.csv" "$scratch/data/9.csv"; fi
+  (cd "$scratch" && exec Rscript --vanilla -e 'quit(status = rowanroot:::cli_main(c("run", "weights.R", "--memory", "64 MB")))' >log 2>&1) & pid=$!
+  sleep "$(printf '%d.%03d' $((moment = RANDOM * took / 32767, moment / 1000)) $((moment % 1000)))"
+  [ $((k % 2)) = 0 ] && signal=KILL || signal=INT
+  kill -$signal $pid 2>/dev/null || true
+  wait $pid 2>/dev/null || true
+  [ -z "$(find "$scratch/.rowanroot/scratch" -type f 2>/dev/null)" ] && clean=$((clean + 1))
+  run_small
+  [ "$(sum_of_folder)" = "${folder_of[$state]}" ] && [ -z "$(find "$scratch/out" -name '*.unfinished')" ] && right=$((right + 1))
+done
+echo "a table beyond the budget, saved as a folder in $took ms, killed or interrupted at $times moments: $clean times no scratch file was left, $right right after the next run"
+
 cd "$here"
 Rscript --vanilla tools/kill-databases.R "$kills"
 Rscript --vanilla tools/damage.R
