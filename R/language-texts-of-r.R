@@ -9,12 +9,12 @@ words_of_texts_in_r <- function() {
     text_word("paste0", whole = joins_rows, peeks = has_collapse),
     text_word("sprintf"),
     text_word("as.character"),
-    text_word("toupper", kernel = function(x) change_case_cpp(x, TRUE)),
-    text_word("tolower", kernel = function(x) change_case_cpp(x, FALSE)),
+    text_word("toupper", sql = "upper", kernel = function(x) change_case_cpp(x, TRUE)),
+    text_word("tolower", sql = "lower", kernel = function(x) change_case_cpp(x, FALSE)),
     text_word("nchar", kernel = function(x, type = "chars", ...) {
       if (identical(type, "chars") && !...length()) count_characters_cpp(x)
     }),
-    text_word("substr", kernel = function(x, start, stop) cut_by_number(x, start, stop)),
+    text_word("substr", sql = "part_of_text", kernel = function(x, start, stop) cut_by_number(x, start, stop)),
     text_word("substring", kernel = function(text, first, last = 1000000L) cut_by_number(text, first, last)),
     text_word("trimws", kernel = function(x, which = "both", ...) {
       if (is_one_of(which, c("both", "left", "right")) && !...length()) {

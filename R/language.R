@@ -35,6 +35,8 @@
 #   settled_by  the value of its first argument at which the second does not count
 #   expensive   whether it costs more for a value than to see if the value has come before
 #   kernel      the core's own way to do what R's function does to a text
+#   sql         what it is in databases: a template such as "sqrt({1} * {1} + {2} * {2})", or a name that dialects know
+#               (sql-dialect.R), if that is not the core's
 #   whole       a function of the arguments: whether it looks at several rows, given these
 #   peeks       the same: whether one row's value depends on what others look like
 #   classed     what it is of dates, times, durations and categories: a rule, as those in language-rules.R

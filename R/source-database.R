@@ -49,11 +49,26 @@ database_table <- function(connection, table, call) {
 
 #' @export
 source_read.database_source <- function(source, columns, call) {
-  query_database(source$connection, source_query(source), source$types, call)
+  query_database(source$connection, source_query(source, call), source$types, call)
 }
 
-source_query <- function(source) {
-  if (is.null(source$query)) all_of_table(source$connection, source$table) else source$query
+source_query <- function(source, call) {
+  if (!is.null(source$query)) return(source$query)
+  order <- order_of_table(source$connection, source, call)
+  paste0(all_of_table(source$connection, source$table),
+         if (length(order)) paste(" ORDER BY", paste(order, collapse = ", ")))
+}
+
+# Terms that put the rows of a table in order; none where they come in one of their own.
+order_of_table <- function(connection, source, call) UseMethod("order_of_table")
+
+#' @export
+order_of_table.default <- function(connection, source, call) character()
+
+#' @export
+order_of_table.PqConnection <- function(connection, source, call) {
+  source$types <- NULL
+  source_relation(source, call)$order
 }
 
 #' @export

@@ -211,6 +211,8 @@ source_keys <- function(x, parts, columns) {
 # The values, calculated unless nothing has changed since the last look.
 table_data <- function(x, call = NULL) {
   x <- current_table(x, call)
+  there <- values_from_database(x, function(pushed) table_data(pushed, call), call)
+  if (!is.null(there)) return(there)
   cache <- rooted(x)$cache
   origin <- table_origin(x, call)
   if (identical(cache$origin$key, origin$key)) return(cache$data)

@@ -3,7 +3,7 @@
 
 # The layers, from the bottom up. Families of one layer may call each other.
 layers <- list(
-  ground = c("utils", "check", "rows", "keys"), tree = "tree", language = "language", engines = "memory",
+  ground = c("utils", "check", "rows", "keys"), tree = "tree", language = "language", engines = c("memory", "sql"),
   files = c("source", "sink", "store", "database"), tables = "table", verbs = c("verb", "routine"), runs = "run",
   explaining = c("why", "lineage", "view"), interface = c("print", "plot", "report", "page", "cli")
 )

@@ -1,0 +1,163 @@
+# What a database knows of a table without its rows: its columns, their types, and its primary key.
+
+# A relation (sql-relation.R) of all rows, in the order of the primary key, or of all columns where there is none; NULL
+# for what formulas can't be told there.
+source_relation <- function(source, call) {
+  dialect <- if (inherits(source, "database_source")) sql_dialect(source$connection)
+  if (is.null(dialect) || has_order(source) || length(source$types)) return(NULL)
+  asking(call, table_relation(source$connection, source, dialect))
+}
+
+table_relation <- function(connection, source, dialect) UseMethod("table_relation")
+
+column_relation <- function(dialect, names, types, nan) {
+  sql <- sql_name(dialect, names)
+  stats::setNames(Map(function(sql, type, nan) list(sql = sql, type = type, nan = nan), sql, types, nan), names)
+}
+
+relation_of_columns <- function(dialect, from, columns, key, hidden = character()) {
+  can_order <- vapply(columns, `[[`, "", "type") != "opaque"
+  by <- if (length(key)) columns[key] else columns[can_order]
+  by <- lapply(by, function(column) new_operand(column$sql, column$type, nan = column$nan))
+  order <- if (length(by)) order_terms(by, rep(FALSE, length(by)), FALSE, dialect) else character()
+  new_relation(dialect, from, columns, order, length(key) > 0, hidden)
+}
+
+#' @export
+table_relation.PqConnection <- function(connection, source, dialect) {
+  if (!is.null(source$query)) {
+    about <- columns_of_query(connection, sub("[;[:space:]]+$", "", source$query), NULL)
+    from <- paste0("(", sub("[;[:space:]]+$", "", source$query), "\n  ) AS asked")
+    types <- about$.typname
+    key <- character()
+  } else {
+    from <- sql_name_of_table(dialect, source$table)
+    ask <- function(text) DBI::dbGetQuery(connection, text, params = list(from))
+    about <- ask(paste0("SELECT attname::text AS name, typname::text AS type FROM pg_attribute JOIN pg_type t ON t.oid = ",
+                        "atttypid WHERE attrelid = $1::regclass AND attnum > 0 AND NOT attisdropped ORDER BY attnum"))
+    types <- about$type
+    key <- ask(paste0("SELECT attname::text AS name FROM pg_index JOIN pg_attribute ON attrelid = indrelid AND ",
+                      "attnum = ANY (indkey) WHERE indrelid = $1::regclass AND indisprimary ",
+                      "ORDER BY array_position(indkey::int2[], attnum)"))$name
+  }
+  known <- c(bool = "logical", int2 = "small", int4 = "integer", float8 = "double", text = "text", varchar = "text",
+             date = "date")[types]
+  known[is.na(known)] <- "opaque"
+  columns <- column_relation(dialect, about$name, unname(known), types == "float8")
+  # Whole numbers of 16 bits would overflow earlier.
+  columns <- lapply(columns, function(column) {
+    if (column$type != "small") return(column)
+    list(sql = paste0(column$sql, "::int4"), type = "integer", nan = FALSE)
+  })
+  if (any(key %in% about$name[known == "opaque"])) key <- character()
+  relation <- relation_of_columns(dialect, from, columns, key)
+  with_plain_names(relation)
+}
+
+# Columns that must be something else first are made so in a part of their own.
+with_plain_names <- function(relation) {
+  names <- sql_name(relation$dialect, names(relation$columns))
+  sql <- vapply(relation$columns, `[[`, "", "sql")
+  if (all(sql == names)) return(relation)
+  order <- relation$order
+  relation <- with_part(relation, selected(sql, names))
+  for (k in seq_along(names)) relation$columns[[k]]$sql <- names[k]
+  relation$order <- sub("::int4 ", " ", order, fixed = TRUE)
+  relation
+}
+
+sql_name_of_table <- function(dialect, table) {
+  if (inherits(table, "SQL")) as.character(table) else as.character(DBI::dbQuoteIdentifier(dialect$connection, table))
+}
+
+# Any column may hold values of any type: what it holds is asked. Tables have a number for each row.
+#' @export
+table_relation.SQLiteConnection <- function(connection, source, dialect) {
+  if (!is.null(source$query) || !isTRUE(connection@extended_types)) return(NULL)
+  from <- sql_name_of_table(dialect, source$table)
+  query <- paste("SELECT * FROM", from)
+  about <- columns_of_query(connection, query, NULL)
+  storage <- storage_of(connection, query, about$name)
+  declared <- tolower(declared_types(connection, query))
+  types <- vapply(about$name, function(name) {
+    sqlite_type(storage[[name]], if (name %in% names(declared)) declared[[name]] else "")
+  }, "")
+  if (any(types == "opaque")) return(NULL)
+  columns <- column_relation(dialect, about$name, unname(types), FALSE)
+  number <- setdiff(c("rowid", "_rowid_", "oid"), tolower(about$name))[1]
+  numbered <- tryCatch(nrow(DBI::dbGetQuery(connection, paste("SELECT", number, "FROM", from, "LIMIT 1"))) >= 0,
+                       error = function(e) FALSE)
+  if (!numbered) return(relation_of_columns(dialect, from, columns, character()))
+  relation <- new_relation(dialect, from, columns, character(), TRUE)
+  names <- sql_name(dialect, about$name)
+  place <- fresh_name(relation, "row")
+  relation <- with_part(relation, c(names, selected(number, place)))
+  relation$order <- paste(place, "NULLS LAST")
+  relation$hidden <- place
+  relation
+}
+
+sqlite_type <- function(storage, declared) {
+  has <- storage$has
+  if (grepl("^(datetime|timestamp|time)$", declared)) return("opaque")
+  if (declared == "date") return(if (length(has) && all(has %in% c("real", "integer"))) "date" else "opaque")
+  if (!length(has)) return("logical")
+  if (length(has) > 1) return("opaque")
+  whole <- has == "integer" && max(abs(as.numeric(c(storage$least, storage$most)))) <= .Machine$integer.max
+  if (grepl("^bool", declared)) return(if (whole && all(c(storage$least, storage$most) %in% c("0", "1"))) "logical" else "opaque")
+  switch(has, integer = if (whole) "integer" else "opaque", real = "double", text = "text", "opaque")
+}
+
+# The table that the database gives for a relation, as a source: what it is made from is what comes.
+new_sql_source <- function(source, relation, title) {
+  made <- new_source(c("sql_source", "database_source"), connection = source$connection, table = source$table,
+                     query = relation_sql(relation), types = NULL, relation = relation, title = title)
+  made
+}
+
+#' @export
+source_title.sql_source <- function(source) source$title
+
+#' @export
+source_columns.sql_source <- function(source, call) names(source$relation$columns)
+
+#' @export
+source_read.sql_source <- function(source, columns, call) {
+  failed <- function(e) {
+    rlang::abort("", class = "rowanroot_sql_failed", reason = one_text(conditionMessage(e)), parent = e)
+  }
+  data <- tryCatch(fetch_relation(source$connection, source$query, source$relation, call), error = failed)
+  data
+}
+
+fetch_relation <- function(connection, query, relation, call) {
+  types <- vapply(relation$columns, `[[`, "", "type")
+  if (inherits(connection, "PqConnection")) {
+    data <- query_database(connection, query, NULL, call)
+  } else {
+    pieces <- list()
+    result <- DBI::dbSendQuery(connection, DBI::SQL(query))
+    on.exit(DBI::dbClearResult(result))
+    repeat {
+      data <- plain_frame(DBI::dbFetch(result, n = rows_of_piece))
+      data[] <- Map(fetched_as, data, types)
+      pieces[[length(pieces) + 1]] <- data
+      if (DBI::dbHasCompleted(result)) break
+    }
+    data <- frames_below(pieces, rep("the database", length(pieces)), call)
+  }
+  names(data) <- names(types)
+  data[] <- Map(fetched_as, data, types)
+  data
+}
+
+fetched_as <- function(column, type) {
+  switch(type,
+    logical = if (is.logical(column)) column else as.logical(column),
+    integer = if (is.integer(column)) column else as.integer(column),
+    double = if (is.double(column)) column else as.numeric(column),
+    text = if (is.character(column)) column else as.character(column),
+    date = if (inherits(column, "Date")) column else structure(as.numeric(column), class = "Date"),
+    column
+  )
+}

@@ -1,0 +1,78 @@
+# What each kind of server says in its own way. A dialect is a list:
+#   connection  the connection, whose driver quotes names and texts
+#   types       what the server calls the types "logical", "integer", "double", "text" and "date"
+#   words       functions that make SQL of operands, by the names of the core's operations, or those that the `sql` of
+#               words has (language.R)
+#   aggregates  the same of aggregates: functions of the operand and of the window, or of "" for groups
+#   collation   that which orders texts by their code points
+#   literal     a value of R of a type as SQL
+#   convert     SQL of one type as SQL of another
+#   has_nan     whether doubles can be NaN
+#   whole       SQL of a whole number that fails if it is none of R's
+#   mean_of_none, not_nought  the mean of a column without values; a count that must not be 0
+#   fence       what keeps a server from writing a subquery's formulas into the query around it
+# An operand is a list: its text as `sql`, its `type`, the `level` at which it can be had (sql-formula.R), whether it may
+# be `nan`, whether it is `simple` enough to be written twice, and the `value` of a literal.
+
+# The dialect of a connection; NULL for servers that are not known.
+sql_dialect <- function(connection) UseMethod("sql_dialect")
+
+#' @export
+sql_dialect.default <- function(connection) NULL
+
+# The condition that a step can't run in a database, with the reason.
+not_in_sql <- function(...) {
+  stop(structure(class = c("rowanroot_not_in_sql", "error", "condition"), list(message = paste0(...), call = NULL)))
+}
+
+sql_name <- function(dialect, names) as.character(DBI::dbQuoteIdentifier(dialect$connection, names))
+
+sql_text <- function(dialect, text) as.character(DBI::dbQuoteString(dialect$connection, enc2utf8(text)))
+
+# A single value of R.
+sql_literal <- function(dialect, value) {
+  if (inherits(value, "Date")) return(dialect$literal(value, "date"))
+  type <- value_type(value)
+  if (length(value) != 1 || type == "other") not_in_sql("a value of class ", class(value)[1])
+  if (is.na(value) && !is.nan(value)) return("NULL")
+  if (type == "text") sql_text(dialect, value) else dialect$literal(value, type)
+}
+
+# What all servers of the standard say alike.
+standard_words <- function(collation) {
+  as_is <- function(template) {
+    force(template)
+    function(operands, type) fill_template(template, operands)
+  }
+  list(
+    and = as_is("({1} AND {2})"), and_then = as_is("({1} AND {2})"), or = as_is("({1} OR {2})"),
+    or_else = as_is("({1} OR {2})"), not = as_is("(NOT {1})"),
+    exclusive_or = as_is("({1} <> {2})"),
+    is_missing = function(operands, type) paste0("(", known_number(operands[[1]]), " IS NULL)"),
+    equal = compared("=", collation), not_equal = compared("<>", collation), less = compared("<", collation), at_most = compared("<=", collation),
+    greater = compared(">", collation), at_least = compared(">=", collation),
+    negate = as_is("(- {1})"), absolute = as_is("abs({1})")
+  )
+}
+
+fill_template <- function(template, operands) {
+  for (k in seq_along(operands)) template <- gsub(paste0("{", k, "}"), operands[[k]]$sql, template, fixed = TRUE)
+  template
+}
+
+# NaN is equal to itself for a database; for R a comparison with it is missing.
+known_number <- function(operand) {
+  if (operand$nan) paste0("nullif(", operand$sql, ", 'NaN'::float8)") else operand$sql
+}
+
+# Texts are ordered by their code points.
+compared <- function(sign, collation) {
+  force(sign)
+  force(collation)
+  function(operands, type) {
+    texts <- vapply(operands, function(operand) {
+      paste0(known_number(operand), if (operand$type == "text") paste(" COLLATE", collation))
+    }, "")
+    paste0("(", texts[1], " ", sign, " ", texts[2], ")")
+  }
+}

@@ -1,0 +1,53 @@
+# A relation is what a statement gives: a table of a database, and what steps make of it.
+#   dialect     of the server
+#   parts       the subqueries so far, by name; `from` is what the next one reads from
+#   columns     by the names that the table has for them here: a list with the name there, quoted, as `sql`, and the `type`:
+#               "logical", "integer", "double", "text", "date", or "opaque" for what is only carried along
+#   order       the order of the rows: terms of ORDER BY, over columns that `hidden` has if the table has not
+#   has_key     whether that order is that of a key, so that no two rows are alike in it
+
+new_relation <- function(dialect, table, columns, order, has_key, hidden = character()) {
+  list(dialect = dialect, parts = character(), from = table, columns = columns, order = order, hidden = hidden,
+       has_key = has_key)
+}
+
+# Another subquery: `select` has what it gives, by names as they are there.
+with_part <- function(relation, select, rest = "") {
+  name <- paste0("step_", length(relation$parts) + 1)
+  relation$parts[[name]] <- paste0("SELECT ", paste(select, collapse = ", "), "\n  FROM ", relation$from, rest)
+  relation$from <- name
+  relation
+}
+
+selected <- function(sql, as) ifelse(sql == as, sql, paste(sql, "AS", as))
+
+# The statement; `ordered` says whether it is to give the rows in their order.
+relation_sql <- function(relation, ordered = TRUE) {
+  names <- sql_name(relation$dialect, names(relation$columns))
+  select <- selected(vapply(relation$columns, `[[`, "", "sql"), names)
+  with <- if (length(relation$parts)) {
+    paste0("WITH ", paste0(names(relation$parts), " AS (\n  ", relation$parts, "\n)", collapse = ", "), "\n")
+  }
+  paste0(with, "SELECT ", paste(select, collapse = ", "), "\nFROM ", relation$from,
+         if (ordered && length(relation$order)) paste("\nORDER BY", paste(relation$order, collapse = ", ")))
+}
+
+# A name that no column there has.
+fresh_name <- function(relation, stem) {
+  taken <- c(vapply(relation$columns, `[[`, "", "sql"), relation$hidden)
+  number <- 1
+  repeat {
+    name <- sql_name(relation$dialect, paste0(".", stem, number))
+    if (!name %in% taken) return(name)
+    number <- number + 1
+  }
+}
+
+# Columns in the order of rows: `descending` for each of these operands.
+order_terms <- function(operands, descending, missing_first, dialect) {
+  sql <- vapply(operands, function(operand) {
+    if (operand$type == "opaque") not_in_sql("the order of a column that is only carried along")
+    paste0(known_number(operand), if (operand$type == "text") paste(" COLLATE", dialect$collation))
+  }, "")
+  paste0(sql, ifelse(descending, " DESC", ""), if (missing_first) " NULLS FIRST" else " NULLS LAST")
+}

@@ -1,0 +1,98 @@
+# SQLite. It has no NaN, gives NULL for what R calls infinite, and whole numbers of 64 bits: where that would make a
+# difference the statement fails, and is calculated in memory.
+
+#' @export
+sql_dialect.SQLiteConnection <- function(connection) {
+  list(connection = connection,
+       types = c(logical = "INTEGER", integer = "INTEGER", double = "REAL", text = "TEXT", date = "REAL"),
+       words = utils::modifyList(standard_words("BINARY"), sqlite_words()), collation = "BINARY",
+       aggregates = sqlite_aggregates(), literal = sqlite_literal, has_nan = FALSE, fence = " LIMIT -1 OFFSET 0",
+       convert = sqlite_convert,
+       whole = function(sql) paste0("(CASE WHEN ", sql, " BETWEEN -2147483647 AND 2147483647 THEN ", sql, " WHEN ", sql,
+                                    " IS NOT NULL THEN ", sqlite_failure(sql), " END)"),
+       mean_of_none = function(sql) paste0("coalesce(", sql, ", abs(-9223372036854775807 - (", sql, " IS NULL)))"),
+       not_nought = function(count) paste0("(", count, " > 0 OR abs(-9223372036854775807 - (", count, " = 0)))"))
+}
+
+sqlite_literal <- function(value, type) {
+  switch(type,
+    logical = if (value) "1" else "0",
+    integer = paste0("(", format(value, scientific = FALSE), ")"),
+    double = {
+      if (is.nan(value)) not_in_sql("NaN, which SQLite has not")
+      if (is.infinite(value)) return(if (value < 0) "(-9e999)" else "9e999")
+      text <- shortest_texts_cpp(value)
+      paste0("(", text, if (!grepl("[.e]", text)) ".0", ")")
+    },
+    date = not_in_sql("dates")
+  )
+}
+
+sqlite_convert <- function(sql, from, to) {
+  switch(paste(from, to),
+    "logical integer" = sql, "logical double" = , "integer double" = paste0("CAST(", sql, " AS REAL)"),
+    "integer logical" = paste0("(", sql, " <> 0)"),
+    not_in_sql("a conversion from ", from, " to ", to)
+  )
+}
+
+# An error if it is looked at; the operand keeps it from being looked at before.
+sqlite_failure <- function(operand) paste0("abs(-9223372036854775807 - (", operand, " IS NOT NULL))")
+
+# With the sign of the divisor, as in R; missing for 0.
+sqlite_remainder <- function(operands) {
+  a <- operands[[1]]$sql
+  b <- operands[[2]]$sql
+  paste0("(((", a, " % ", b, ") + ", b, ") % ", b, ")")
+}
+
+sqlite_words <- function() {
+  arithmetic <- function(sign) {
+    force(sign)
+    function(operands, type) {
+      a <- operands[[1]]$sql
+      b <- operands[[2]]$sql
+      result <- paste0("(", a, " ", sign, " ", b, ")")
+      if (type == "double") {
+        return(paste0("coalesce(", result, ", CASE WHEN ", a, " IS NOT NULL AND ", b, " IS NOT NULL THEN ",
+                      sqlite_failure(a), " END)"))
+      }
+      paste0("(CASE WHEN ", result, " BETWEEN -2147483647 AND 2147483647 THEN ", result, " WHEN ", result,
+             " IS NOT NULL THEN ", sqlite_failure(a), " END)")
+    }
+  }
+  list(
+    add = arithmetic("+"), subtract = arithmetic("-"), multiply = arithmetic("*"),
+    divide = function(operands, type) {
+      a <- operands[[1]]$sql
+      b <- operands[[2]]
+      if (!is.null(b$value) && is.finite(b$value) && b$value != 0) return(paste0("(", a, " / ", b$sql, ")"))
+      paste0("coalesce(", a, " / ", b$sql, ", CASE WHEN ", a, " IS NOT NULL AND ", b$sql, " IS NOT NULL THEN ",
+             sqlite_failure(a), " END)")
+    },
+    modulus = function(operands, type) {
+      if (type == "double") not_in_sql("`%%` of doubles")
+      sqlite_remainder(operands)
+    },
+    whole_divide = function(operands, type) {
+      if (type == "double") not_in_sql("`%/%` of doubles")
+      paste0("((", operands[[1]]$sql, " - ", sqlite_remainder(operands), ") / ", operands[[2]]$sql, ")")
+    },
+    is_true = function(operands, type) paste0("coalesce(", operands[[1]]$sql, ", 0)"),
+    is_false = function(operands, type) paste0("coalesce(NOT ", operands[[1]]$sql, ", 0)"),
+    is_finite = function(operands, type) {
+      if (operands[[1]]$type != "double") return(paste0("(", operands[[1]]$sql, " IS NOT NULL)"))
+      paste0("coalesce(abs(", operands[[1]]$sql, ") < 9e999, 0)")
+    },
+    is_infinite = function(operands, type) paste0("coalesce(abs(", operands[[1]]$sql, ") = 9e999, 0)"),
+    is_not_a_number = function(operands, type) "0"
+  )
+}
+
+sqlite_aggregates <- function() {
+  of <- function(name) {
+    force(name)
+    function(x, over) paste0(name, "(", x, ")", over)
+  }
+  list(sum = of("sum"), total = of("sum"), mean = of("avg"), least = of("min"), greatest = of("max"), any = of("max"), all = of("min"))
+}

@@ -1,0 +1,146 @@
+# Steps as subqueries. A step that a server can't run as memory does is refused with the reason (not_in_sql()).
+
+# The relation after a step.
+sql_step <- function(step, relation) UseMethod("sql_step")
+
+#' @export
+sql_step.default <- function(step, relation) not_in_sql("`", step_lines(step)[[1]]$text, "`")
+
+#' @export
+sql_step.step_set_columns <- function(step, relation) {
+  if (!is.null(step$calibration)) not_in_sql("what a routine has learned")
+  items <- new_items(relation, step$within, step$along)
+  for (statement in step$statements) set_in_sql(statement, items)
+  relation_with_items(items, step$columns)
+}
+
+set_in_sql <- function(statement, items) {
+  targets <- statement$targets
+  if (statement$removes) {
+    items$columns[targets] <- NULL
+    return(invisible())
+  }
+  nodes <- if (statement$node$kind == "several") statement$node$parts else list(statement$node)
+  if (length(nodes) != length(targets)) not_in_sql("several columns from one function")
+  operands <- lapply(nodes, sql_node, items = items)
+  for (k in seq_along(targets)) {
+    operand <- operands[[k]]
+    if (operand$type == "missing") operand <- as_sql_type(operand, "logical", items)
+    items$columns[[targets[k]]] <- if (operand$simple) operand else add_item(items, operand, targets[k])
+  }
+}
+
+#' @export
+sql_step.step_keep_rows <- function(step, relation) {
+  if (!is.null(step$calibration)) not_in_sql("what a routine has learned")
+  items <- new_items(relation, step$within)
+  condition <- sql_node(step$node, items)
+  if (condition$type != "logical") not_in_sql("a condition that is a number")
+  if (step$verb == "drop_rows") condition$sql <- paste0("(NOT coalesce(", condition$sql, ", FALSE))")
+  relation_with_items(items, step$columns, condition)
+}
+
+#' @export
+sql_step.step_sort_rows <- function(step, relation) {
+  items <- new_items(relation)
+  own <- order_terms(lapply(step$order$names, column_operand, items = items), step$order$descending,
+                     step$missing == "first", relation$dialect)
+  relation$order <- c(own, relation$order)
+  relation
+}
+
+# Rows of groups follow each other, as the first rows of the groups do, from the best on.
+#' @export
+sql_step.step_top_rows <- function(step, relation) {
+  if (length(step$by) > 1) not_in_sql("first rows by several columns")
+  items <- new_items(relation)
+  by <- column_operand(step$by, items)
+  groups <- lapply(step$within, column_operand, items = items)
+  own <- order_terms(list(by), step$verb == "top_rows", FALSE, relation$dialect)
+  if (step$ties == "cut") own <- c(own, order_of(list(), items)$terms)
+  position <- add_window(paste0(if (step$ties == "cut") "row_number()" else "rank()", window_text(groups, own)),
+                         "integer", list(by), items)
+  first <- if (length(groups)) first_of_groups(groups, items)
+  where <- new_operand(paste0("(", known_number(by), " IS NOT NULL AND ", position$sql, " <= ",
+                              format(step$count, scientific = FALSE), ")"), "logical",
+                       level_of(c(list(position), list(first)[!is.null(first)])))
+  relation <- relation_with_items(items, step$columns, where)
+  relation$order <- c(first$sql, own, setdiff(relation$order, own))
+  relation
+}
+
+# For each row the place of the first row of its group.
+first_of_groups <- function(groups, items) {
+  place <- add_window(paste0("row_number()", window_text(list(), order_of(list(), items)$terms)), "integer", groups, items)
+  add_window(paste0("min(", place$sql, ")", window_text(groups)), "integer", c(list(place), groups), items)
+}
+
+#' @export
+sql_step.step_columns <- function(step, relation) {
+  if (!all(step$from %in% names(relation$columns))) not_in_sql("columns that are not there")
+  before <- vapply(relation$columns, `[[`, "", "sql")
+  relation$columns <- stats::setNames(relation$columns[step$from], step$columns)
+  relation$hidden <- setdiff(c(relation$hidden, before), vapply(relation$columns, `[[`, "", "sql"))
+  relation
+}
+
+# Groups are in the order of their first rows.
+#' @export
+sql_step.step_one_row_per <- function(step, relation) {
+  if (!length(step$keys)) not_in_sql("one row of all")
+  rows <- new_items(relation)
+  keys <- lapply(stats::setNames(nm = step$keys), column_operand, items = rows)
+  lapply(keys, group_operand, items = rows)
+  place <- if (relation$has_key) {
+    add_window(paste0("row_number()", window_text(list(), order_of(list(), rows)$terms)), "integer", list(), rows)
+  }
+  groups <- new_items(relation)
+  groups$columns <- lapply(keys, function(key) new_operand(key$sql, key$type, nan = key$nan, simple = TRUE))
+  groups$groups <- rows
+  groups$of_groups <- character()
+  groups$level_of_rows <- level_of(c(keys, list(place)[!is.null(place)]))
+  for (statement in step$statements) {
+    if (!statement$removes && !is_for_groups(statement$node, names(groups$columns))) {
+      not_in_sql("`", line_text(statement$line), "` for each row")
+    }
+    set_in_sql(statement, groups)
+  }
+  if (!is.null(place)) {
+    first <- add_group_item(groups, paste0("min(", place$sql, ")"), "integer", level = place$level)
+  }
+  groups$relation <- grouped_relation(rows, keys, groups)
+  result <- relation_with_items(groups, step$columns)
+  result$order <- if (is.null(place)) order_terms(keys, rep(FALSE, length(keys)), FALSE, relation$dialect) else first$sql
+  result$has_key <- TRUE
+  result
+}
+
+# A column of the groups.
+add_group_item <- function(items, sql, type, nan = FALSE, level = 0) {
+  alias <- item_name(items, NULL)
+  items$of_groups[[alias]] <- sql
+  items$level_of_rows <- max(items$level_of_rows, level)
+  new_operand(alias, type, 0, nan, simple = TRUE)
+}
+
+grouped_relation <- function(rows, keys, groups) {
+  relation <- rows$relation
+  for (level in seq_len(groups$level_of_rows)) {
+    of_level <- rows$levels[[level]]
+    relation <- with_part(relation, c("*", selected(of_level, names(of_level))))
+  }
+  by <- vapply(keys, `[[`, "", "sql")
+  with_part(relation, c(by, selected(groups$of_groups, names(groups$of_groups))),
+            paste0("\n  GROUP BY ", paste(by, collapse = ", ")))
+}
+
+# As many of the steps as a server can run, from the first on: the relation after `count` of them, and the `reason` why
+# no more.
+steps_in_sql <- function(steps, relation) {
+  for (k in seq_along(steps)) {
+    after <- tryCatch(sql_step(steps[[k]], relation), rowanroot_not_in_sql = function(e) conditionMessage(e))
+    if (is.character(after)) return(list(relation = relation, count = k - 1, reason = after))
+    relation <- after
+  }
+  list(relation = relation, count = length(steps), reason = NULL)
+}

@@ -1,0 +1,75 @@
+# Steps that run where the rows are: those from the first on that the database can do as memory would. The rest runs
+# here, on what was fetched.
+
+# The same table, rooted in what the database gives after those steps; NULL if it can do none.
+pushed_table <- function(x, call) {
+  table <- rooted(x)
+  if (!inherits(table$source, "database_source") || inherits(table$source, "sql_source")) return(NULL)
+  if (isFALSE(getOption("rowanroot.in_database"))) return(NULL)
+  found <- pushed_steps(x, call)
+  if (is.null(found) || found$count == 0) return(NULL)
+  source <- new_sql_source(table$source, found$relation, source_title(table$source))
+  key <- rlang::hash(c(source$query, vapply(table$steps, key_of_step, "")))
+  if (identical(table$cache$pushed$key, key)) return(table$cache$pushed$table)
+  pushed <- new_rooted_table(source, table$columns, utils::tail(table$steps, length(table$steps) - found$count))
+  table$cache$pushed <- list(key = key, table = pushed)
+  pushed
+}
+
+# What a database can do of a table's steps: see steps_in_sql(). NULL if it is none that is known.
+pushed_steps <- function(x, call) {
+  relation <- source_relation(rooted(x)$source, call)
+  if (!is.null(relation)) steps_in_sql(rooted(x)$steps, relation)
+}
+
+# The values that the database gives, or NULL if it can't: then all is calculated here.
+values_from_database <- function(x, look, call) {
+  pushed <- pushed_table(x, call)
+  if (is.null(pushed)) return(NULL)
+  tryCatch(look(pushed), rowanroot_sql_failed = function(e) {
+    note_that("The database can't calculate this, so it is done here. Its message: {e$reason}", "calculated_here")
+    NULL
+  })
+}
+
+#' The statement that a database would run
+#'
+#' Steps of a table of a database run there, as far as they can. `in_sql()` shows the statement; [show_steps()] says
+#' which steps it does, and why the rest runs here.
+#'
+#' @param x A rooted table, opened from a connection.
+#' @return The statement, a text of class `sql_text`, which prints as it is.
+#' @section Errors:
+#' `rowanroot_not_a_table`, `rowanroot_not_in_database` for a table that is not in a database, or in one whose kind is
+#' not known.
+#' @examplesIf requireNamespace("RSQLite", quietly = TRUE)
+#' connection <- DBI::dbConnect(RSQLite::SQLite(), extended_types = TRUE)
+#' DBI::dbWriteTable(connection, "visits", data.frame(hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5)))
+#' open_table(connection, table = "visits") |>
+#'   set_columns({ place <- ranking(gross_kg, best = "highest") }) |>
+#'   in_sql()
+#' DBI::dbDisconnect(connection)
+#' @export
+in_sql <- function(x) {
+  call <- quote(in_sql())
+  if (!is_rooted_table(x)) {
+    stop_because(c("{.arg x} must be a rooted table, not {what_is(x)}.",
+                   "try" = "Open a table of a database: {.code open_table(connection, table = \"visits\")}."),
+                 "not_a_table", call)
+  }
+  x <- current_table(x, call)
+  found <- pushed_steps(x, call)
+  if (is.null(found)) {
+    stop_because(c("This table's steps don't run in a database.",
+                   "found" = "It is rooted in {source_title(rooted(x)$source)}.",
+                   "try" = "Tables of PostgreSQL and SQLite, opened from a connection, can be asked for."),
+                 "not_in_database", call)
+  }
+  structure(relation_sql(found$relation), class = "sql_text")
+}
+
+#' @export
+print.sql_text <- function(x, ...) {
+  cat(x, sep = "\n")
+  invisible(x)
+}
