@@ -75,12 +75,10 @@ csv_column <- function(column, name, call) {
 
 # As doubles, of the years 0 to 9999.
 writable_dates <- function(column, name, call) {
-  warn_of_parts_of_days(column, "a CSV file", name, call)
-  days <- unclass(column)
-  if (min(days, Inf, na.rm = TRUE) < -719528 || max(days, -Inf, na.rm = TRUE) >= 2932897) {
-    stop_not_held_date("A CSV file", name, call)
-  }
-  if (is.double(column)) column else structure(as.numeric(days), class = "Date")
+  about <- about_days_cpp(column)
+  warn_changed("a CSV file", about[["parts"]], name, "keeps whole days", call)
+  if (about[["least"]] < -719528 || about[["greatest"]] >= 2932897) stop_not_held_date("A CSV file", name, call)
+  if (is.double(column)) column else structure(as.numeric(column), class = "Date")
 }
 
 stop_not_held_date <- function(format, name, call) {
@@ -103,8 +101,7 @@ writable_texts <- function(column, name, call) {
 
 # Dates are whole days in all formats.
 warn_of_parts_of_days <- function(column, format, name, call) {
-  days <- as.numeric(column)
-  warn_changed(format, sum(days != floor(days), na.rm = TRUE), name, "keeps whole days", call)
+  warn_changed(format, about_days_cpp(column)[["parts"]], name, "keeps whole days", call)
 }
 
 # Each different value as text.

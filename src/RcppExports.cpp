@@ -171,6 +171,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// about_days_cpp
+Rcpp::NumericVector about_days_cpp(SEXP days);
+RcppExport SEXP _rowanroot_about_days_cpp(SEXP daysSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type days(daysSEXP);
+    rcpp_result_gen = Rcpp::wrap(about_days_cpp(days));
+    return rcpp_result_gen;
+END_RCPP
+}
 // begin_flush_cpp
 SEXP begin_flush_cpp(std::string path);
 RcppExport SEXP _rowanroot_begin_flush_cpp(SEXP pathSEXP) {
@@ -1238,6 +1249,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_period_days_cpp", (DL_FUNC) &_rowanroot_period_days_cpp, 4},
     {"_rowanroot_add_months_cpp", (DL_FUNC) &_rowanroot_add_months_cpp, 3},
     {"_rowanroot_months_between_cpp", (DL_FUNC) &_rowanroot_months_between_cpp, 3},
+    {"_rowanroot_about_days_cpp", (DL_FUNC) &_rowanroot_about_days_cpp, 1},
     {"_rowanroot_begin_flush_cpp", (DL_FUNC) &_rowanroot_begin_flush_cpp, 1},
     {"_rowanroot_end_flush_cpp", (DL_FUNC) &_rowanroot_end_flush_cpp, 1},
     {"_rowanroot_limit_memory_cpp", (DL_FUNC) &_rowanroot_limit_memory_cpp, 2},

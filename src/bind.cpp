@@ -57,16 +57,24 @@ Type type_of_column(SEXP x) { return Rf_inherits(x, "integer64") ? Type::long_in
 
 const void* address_of(SEXP x) {
   switch (TYPEOF(x)) {
-    case LGLSXP: return LOGICAL(x);
-    case INTSXP: return INTEGER(x);
-    case REALSXP: return REAL(x);
+    case LGLSXP: return LOGICAL_RO(x);
+    case INTSXP: return INTEGER_RO(x);
+    case REALSXP: return REAL_RO(x);
     default:
       make_texts(x);
       return STRING_PTR_RO(x);
   }
 }
 
-void* writable_address(SEXP x) { return const_cast<void*>(address_of(x)); }
+// R gives a vector that others have too a copy here.
+void* writable_address(SEXP x) {
+  switch (TYPEOF(x)) {
+    case LGLSXP: return LOGICAL(x);
+    case INTSXP: return INTEGER(x);
+    case REALSXP: return REAL(x);
+    default: return const_cast<void*>(address_of(x));
+  }
+}
 
 SEXP new_vector(SEXPTYPE type, R_xlen_t n) {
   const std::size_t value = type == REALSXP || type == STRSXP ? 8 : type == RAWSXP ? 1 : 4;

@@ -1,3 +1,6 @@
+#include <algorithm>
+#include <cmath>
+
 #include "bind.h"
 #include "dates.h"
 
@@ -35,4 +38,27 @@ Rcpp::NumericVector months_between_cpp(Rcpp::NumericVector from, Rcpp::NumericVe
                             static_cast<std::size_t>(to.size()), units_per_day, static_cast<std::size_t>(rows),
                             result.begin());
   return result;
+}
+
+// Of a column of days how many are not whole, and between which they are; infinite ends where none is known.
+// [[Rcpp::export]]
+Rcpp::NumericVector about_days_cpp(SEXP days) {
+  double parts = 0, least = R_PosInf, greatest = R_NegInf;
+  const auto look = [&](double day) {
+    parts += day != std::floor(day);
+    least = std::min(least, day);
+    greatest = std::max(greatest, day);
+  };
+  const R_xlen_t rows = Rf_xlength(days);
+  if (TYPEOF(days) == INTSXP) {
+    const int* const values = INTEGER_RO(days);
+    for (R_xlen_t i = 0; i < rows; ++i)
+      if (values[i] != NA_INTEGER) look(values[i]);
+  } else {
+    const double* const values = REAL_RO(days);
+    for (R_xlen_t i = 0; i < rows; ++i)
+      if (values[i] == values[i]) look(values[i]);
+  }
+  return Rcpp::NumericVector::create(Rcpp::Named("parts") = parts, Rcpp::Named("least") = least,
+                                     Rcpp::Named("greatest") = greatest);
 }
