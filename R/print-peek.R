@@ -36,17 +36,23 @@ peek <- function(x, rows = 6, ...) {
 }
 
 view_of <- function(x, rows, call) {
+  view <- function(data, counts) new_table_view(data, table_title(x), table_origins(x), rows, table_leads(x), counts)
+  there <- if (is_rooted_table(x)) looked_at_in_database(x, function(relation, connection) {
+    view(first_in_database(relation, connection, rows), counts_in_database(relation, connection))
+  }, call)
+  if (!is.null(there)) return(there)
   data <- if (is_rooted_table(x)) table_data(x, call) else x
-  new_table_view(data, table_title(x), table_origins(x), rows, table_leads(x))
+  view(data, list(rows = nrow(data), missing = vapply(data, count_missing, 0)))
 }
 
-new_table_view <- function(data, title, origins, rows, leads = character()) {
-  columns <- data.frame(name = names(data), type = vapply(data, type_name, ""),
-                        missing = vapply(data, count_missing, 0), row.names = NULL)
+# `counts` has how many rows there are, and in how many each column is missing; `data` the first of them, or all.
+new_table_view <- function(data, title, origins, rows, leads, counts) {
+  columns <- data.frame(name = names(data), type = vapply(data, type_name, ""), missing = unname(counts$missing),
+                        row.names = NULL)
   derived <- Map(function(name, from) c(name, from), names(origins), origins)
   derived <- derived[!names(derived) %in% leads]
   rest <- setdiff(names(data), c(leads, unlist(derived)))
-  structure(list(title = title, rows = nrow(data), columns = columns, leads = leads, derived = unname(derived),
+  structure(list(title = title, rows = counts$rows, columns = columns, leads = leads, derived = unname(derived),
                  rest = rest, head = utils::head(data, rows)), class = "table_view")
 }
 

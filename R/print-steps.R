@@ -3,8 +3,8 @@
 #' Show the steps of a table or a routine
 #'
 #' @param x A rooted table from [open_table()], or a [routine()].
-#' @return A list of class `step_list`, which can be printed, with `title` and `steps`, the lines of
-#'   each step.
+#' @return A list of class `step_list`, which can be printed, with `title`, `steps`, the lines of each step,
+#'   and `where`: for a table of a database, which steps it does, and why the rest runs here.
 #' @section Errors:
 #' `rowanroot_not_a_table`.
 #' @examples
@@ -23,14 +23,29 @@ show_steps <- function(x) {
   }
   steps <- if (is_routine(x)) x$steps else typed_calls(x)
   title <- if (is_routine(x)) "A routine" else source_title(rooted(x)$source)
-  structure(list(title = title, steps = lapply(steps, call_in_words)), class = "step_list")
+  structure(list(title = title, steps = lapply(steps, call_in_words), where = if (!is_routine(x)) where_steps_run(x, call)),
+            class = "step_list")
+}
+
+# Which steps a database does, in words, and why no more; NULL where none is asked.
+where_steps_run <- function(x, call) {
+  x <- current_table(x, call)
+  found <- pushed_steps(x, call)
+  typed <- vapply(rooted(x)$steps, function(step) !is.null(step$typed_call), NA)
+  if (is.null(found) || !any(typed)) return(NULL)
+  there <- sum(typed[seq_len(found$count)])
+  steps <- function(from, to) if (from == to) paste("Step", from) else paste("Steps", from, "to", to)
+  c(if (there) paste(steps(1, there), if (there == 1) "runs" else "run", "in the database."),
+    if (there < sum(typed)) {
+      paste0(steps(there + 1, sum(typed)), if (there + 1 == sum(typed)) " runs" else " run", " here, as the database can't do this as it is done here: ", found$reason, ".")
+    })
 }
 
 #' @export
 format.step_list <- function(x, width = cli::console_width(), ...) {
   x <- shown_parts(x)
   c(cli::style_bold(paste0(x$title, ", ", if (length(x$steps)) counted(length(x$steps), "step") else "no steps")),
-    numbered_steps(x$steps, NULL, width))
+    numbered_steps(x$steps, NULL, width), if (length(x$where)) c("", unlist(lapply(x$where, cli::ansi_strwrap, width))))
 }
 
 #' @export

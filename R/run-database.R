@@ -30,8 +30,69 @@ target_hash.database_target <- function(target) {
            rowanroot_nested_values = not_ours, rowanroot_unreadable_value = not_ours, rowanroot_bad_text = not_ours)
 }
 
+# Records of earlier versions have the hash of what was fetched.
+#' @export
+content_record.database_target <- function(target, records) {
+  record <- record_of_content(records, target_hash(target))
+  if (!is.null(record) || !length(records) || !target_exists(target)) return(record)
+  fetched <- tryCatch(with_connection(target, function(connection) hash_of_fetched(connection, target$table)$hash),
+                      rowanroot_error = function(e) NULL)
+  if (!is.null(fetched)) record_of_content(records, fetched)
+}
+
 #' @export
 target_write.database_target <- function(target, x, now, found, force, call) {
+  rows <- written_there(target, x, now, found, force, call)
+  if (is.null(rows)) write_from_here(target, x, now, found, force, call) else rows
+}
+
+# The number of rows that were written in the database without fetching them; NULL where that can't be.
+written_there <- function(target, x, now, found, force, call) {
+  connection <- target$connection
+  source <- rooted(x)$source
+  if (is.null(connection) || !inherits(source, "database_source") || !is_same_database(source$connection, connection)) {
+    return(NULL)
+  }
+  looked_at_in_database(x, function(relation, there) {
+    if (any(vapply(relation$columns, `[[`, "", "type") == "opaque")) return(NULL)
+    like <- first_in_database(relation, connection, 0)
+    statement <- relation_sql(relation, ordered = FALSE)
+    in_transaction(target, connection, call, function() {
+      write_table_there(connection, target$table, like, statement, force, call)
+      check_no_nan(connection, target$table, relation, call)
+      written <- hash_of_table(connection, target$table)
+      record_output(target, now, written$hash, written$rows, names(like), found, force, call)
+      written$rows
+    })
+  }, call)
+}
+
+is_same_database <- function(one, other) {
+  if (identical(one, other)) return(TRUE)
+  own <- database_identity(one)
+  !is.null(own) && identical(own, database_identity(other))
+}
+
+# As memory refuses it.
+check_no_nan <- function(connection, table, relation, call) {
+  for (name in names(Filter(function(column) isTRUE(column$nan) && column$type == "double", relation$columns))) {
+    found <- DBI::dbGetQuery(connection, DBI::SQL(paste0("SELECT 1 FROM ", DBI::dbQuoteIdentifier(connection, table),
+                                                         " WHERE ", sql_name(relation$dialect, name), " = 'NaN' LIMIT 1")))
+    if (nrow(found)) stop_not_held("A database", name, "has values that are not a number",
+                                   "Make them missing: {.code {name}[is.nan({name})] <- NA}.", call)
+  }
+}
+
+in_transaction <- function(target, connection, call, write) {
+  tryCatch(DBI::dbWithTransaction(connection, write()), error = function(e) {
+    if (inherits(e, "rowanroot_error")) stop(e)
+    stop_because(c("Can't write the table {.val {table_label(target$table)}}.",
+                   "found" = "Its message: {one_text(conditionMessage(e))}", "found" = "The table did not change."),
+                 "database", call)
+  })
+}
+
+write_from_here <- function(target, x, now, found, force, call) {
   data <- database_columns(noting_drawn(table_data(x, call), function() now$drawn <<- TRUE, now$lines, call), call)
   if (!is.null(target$path)) make_folder_of(target$path, call)
   before <- NULL
@@ -56,12 +117,7 @@ target_write.database_target <- function(target, x, now, found, force, call) {
       if (length(other)) stop("it can't have a column named ", quoted(other[1]), call. = FALSE)
       record_output(target, now, written$hash, nrow(data), names(data), found, force, call)
     }
-    tryCatch(DBI::dbWithTransaction(connection, write()), error = function(e) {
-      if (inherits(e, "rowanroot_error")) stop(e)
-      stop_because(c("Can't write the table {.val {table_label(target$table)}}.",
-                     "found" = "Its message: {one_text(conditionMessage(e))}", "found" = "The table did not change."),
-                   "database", call)
-    })
+    in_transaction(target, connection, call, write)
   })
   is_written <- TRUE
   nrow(data)

@@ -142,7 +142,7 @@ is_made_from <- function(source, target, call) {
                                                       !identical(of_source,
                                                                  database_identity(connection)))) return(FALSE)
     written <- table_identity(connection, target$table)
-    read <- tables_read(source$connection, source_query(source))
+    read <- tables_read(source$connection, source_query(source, call))
     if (is.null(read) && !is.null(source$table)) read <- table_identity(source$connection, source$table)
     !is.null(written) && written %in% read
   })

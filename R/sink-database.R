@@ -14,8 +14,14 @@ with_connection <- function(target, work, writes = FALSE) {
 # A table with values that can't be read is not one that was written here.
 not_ours <- function(e) "can't be read"
 
-# The hash of all values as the database gives them back, in whatever order, and the number of rows.
+# The hash of all values, in whatever order, and the number of rows: the server's own, or of what is fetched.
 hash_of_table <- function(connection, table) {
+  there <- content_number(connection, list(table = table), quote(save_table()))
+  if (!is.null(there)) return(list(hash = as.vector(there), rows = attr(there, "rows")))
+  hash_of_fetched(connection, table)
+}
+
+hash_of_fetched <- function(connection, table) {
   sum <- new_content_sum()
   each_piece(connection, all_of_table(connection, table), NULL, sum$add, quote(save_table()))
   list(hash = sum$hash(), rows = sum$rows())
@@ -24,6 +30,23 @@ hash_of_table <- function(connection, table) {
 # A table that has the same columns is refilled; another one is made, unless something would be lost. Names are
 # quoted by the driver, and rows come as the driver sends many: PostgreSQL gets them by COPY.
 write_table <- function(connection, table, data, sent, force, call) {
+  make_room_for_table(connection, table, data, force, call)
+  for (piece in seq_len(ceiling(nrow(sent) / rows_of_piece))) {
+    rows <- seq((piece - 1) * rows_of_piece, min(piece * rows_of_piece, nrow(sent)) - 1)
+    DBI::dbAppendTable(connection, table, rows_at(sent, rows))
+  }
+}
+
+# The same of rows that a statement gives there; `like` has its columns without rows.
+write_table_there <- function(connection, table, like, statement, force, call) {
+  make_room_for_table(connection, table, like, force, call)
+  DBI::dbExecute(connection, DBI::SQL(paste0(
+    "INSERT INTO ", DBI::dbQuoteIdentifier(connection, table), " (",
+    paste(DBI::dbQuoteIdentifier(connection, names(like)), collapse = ", "), ")\n", statement)))
+}
+
+# A table with these columns and without rows.
+make_room_for_table <- function(connection, table, data, force, call) {
   types <- column_types(connection, data)
   about <- if (DBI::dbExistsTable(connection, table)) table_about(connection, table)
   if (length(about$refers)) {
@@ -46,10 +69,6 @@ write_table <- function(connection, table, data, sent, force, call) {
     }
     if (!is.null(about)) DBI::dbRemoveTable(connection, table)
     DBI::dbCreateTable(connection, table, types)
-  }
-  for (piece in seq_len(ceiling(nrow(sent) / rows_of_piece))) {
-    rows <- seq((piece - 1) * rows_of_piece, min(piece * rows_of_piece, nrow(sent)) - 1)
-    DBI::dbAppendTable(connection, table, rows_at(sent, rows))
   }
 }
 

@@ -136,11 +136,15 @@ fetch_relation <- function(connection, query, relation, call) {
     data <- query_database(connection, query, NULL, call)
   } else {
     pieces <- list()
+    before <- 0
     result <- DBI::dbSendQuery(connection, DBI::SQL(query))
     on.exit(DBI::dbClearResult(result))
     repeat {
       data <- plain_frame(DBI::dbFetch(result, n = rows_of_piece))
-      data[] <- Map(fetched_as, data, types)
+      data[] <- Map(function(column, name, type) {
+        fetched_as(fetched_column(column, name, NULL, character(), before, call), type)
+      }, data, names(types), types)
+      before <- before + nrow(data)
       pieces[[length(pieces) + 1]] <- data
       if (DBI::dbHasCompleted(result)) break
     }

@@ -1,7 +1,7 @@
-# A table or a query of a database, over DBI. What it is made from is what is read: a database has no sign of change
-# that can be trusted.
+# A table or a query of a database, over DBI. What it is made from is a number of all its rows, where the server can
+# calculate one, or what is read: a database has no sign of change that can be trusted, unless the script names one.
 
-new_database_source <- function(connection, table, query, types, call) {
+new_database_source <- function(connection, table, query, types, changes_with, call) {
   check_package("DBI", "Databases", call)
   if (!DBI::dbIsValid(connection)) stop_because("The connection is closed.", "database", call)
   if (is.null(table) == is.null(query)) {
@@ -11,7 +11,9 @@ new_database_source <- function(connection, table, query, types, call) {
   check_database_types(types, call)
   if (!is.null(query)) check_names_given(query, "query", call, only_one = TRUE)
   else table <- database_table(connection, table, call)
-  new_source("database_source", connection = connection, table = table, query = query, types = types)
+  if (!is.null(changes_with)) check_names_given(changes_with, "changes_with", call, only_one = TRUE)
+  new_source("database_source", connection = connection, table = table, query = query, types = types,
+             changes_with = changes_with)
 }
 
 # A database has types of its own: what can be asked is text instead of a value that R can't hold.
@@ -73,10 +75,43 @@ order_of_table.PqConnection <- function(connection, source, call) {
 
 #' @export
 source_parts.database_source <- function(source, call) {
-  source$cache$data <- source_read(source, NULL, call)
-  hash <- if (has_order(source)) rlang::hash(canonical_value(source$cache$data)) else content_hash(source$cache$data)
-  source$cache$key <- hash
+  if (!DBI::dbIsValid(source$connection)) stop_because("The connection is closed.", "database", call)
+  hash <- if (!is.null(source$changes_with)) sign_of_change(source, call)
+          else as.vector(content_number(source$connection, source, call))
+  if (is.null(hash)) {
+    source$cache$data <- source_read(source, NULL, call)
+    hash <- if (has_order(source)) rlang::hash(canonical_value(source$cache$data)) else content_hash(source$cache$data)
+    source$cache$key <- hash
+  }
   data.frame(name = source_title(source), hash = hash)
+}
+
+# What the script's own query gives: one value.
+sign_of_change <- function(source, call) {
+  found <- asking(call, DBI::dbGetQuery(source$connection, DBI::SQL(source$changes_with)))
+  if (nrow(found) == 1 && length(found) == 1) return(rlang::hash(canonical_value(format(found[[1]], digits = 22))))
+  stop_because(c("{.arg changes_with} must be a query that gives one value.",
+                 "found" = "It gives {counted_rows(nrow(found))} and {counted(length(found), 'column')}.",
+                 "try" = "{.code changes_with = \"SELECT max(changed_at) FROM visits\"}"), "bad_argument", call)
+}
+
+# A number of all rows, in whatever order, that the server calculates; NULL where it can't.
+content_number <- function(connection, source, call) UseMethod("content_number")
+
+#' @export
+content_number.default <- function(connection, source, call) NULL
+
+# Rows are texts to it.
+#' @export
+content_number.PqConnection <- function(connection, source, call) {
+  if (!is.null(source$query)) return(NULL)
+  table <- all_of_table(connection, source$table)
+  about <- columns_of_query(connection, table, call)
+  found <- asking(call, DBI::dbGetQuery(connection, DBI::SQL(paste0(
+    "SELECT count(*)::text AS rows, sum(hashtextextended(asked::text, 0)::numeric)::text AS number FROM (", table,
+    ") AS asked"))))
+  structure(rlang::hash(c("rows of a table", found$rows, found$number, about$name, about$.typname)),
+            rows = as.numeric(found$rows))
 }
 
 # The rows of a table have no order, so that it is not part of its content; those of a query have, if it has ORDER BY.
@@ -112,6 +147,11 @@ new_content_sum <- function() {
 
 #' @export
 source_columns.database_source <- function(source, call) {
+  if (!DBI::dbIsValid(source$connection)) stop_because("The connection is closed.", "database", call)
+  if (is.null(source$query)) {
+    table <- sub("[;[:space:]]+$", "", all_of_table(source$connection, source$table))
+    return(asking(call, columns_of_query(source$connection, table, call)$name))
+  }
   if (is.null(source$cache$data)) source_parts(source, call)
   names(source$cache$data)
 }

@@ -360,7 +360,9 @@ known_only <- function(sql, x, type, groups, items, level = 0) {
 ranking_sql <- function(node, x, groups, items) {
   options <- node$options
   if (options$missing != "keep") not_in_sql("ranks of missing values")
-  order <- rank_order(node, x, items, options$ties)
+  # The two of the standard have a rule of their own for ties.
+  ties <- if (options$as %in% c("percent_rank", "cume_dist")) "min" else options$ties
+  order <- rank_order(node, x, items, ties)
   parts <- with_known(groups, x)
   over <- window_text(parts, order$terms)
   if (options$as %in% c("percent_rank", "cume_dist")) {

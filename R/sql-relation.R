@@ -23,6 +23,7 @@ selected <- function(sql, as) ifelse(sql == as, sql, paste(sql, "AS", as))
 
 # The statement; `ordered` says whether it is to give the rows in their order.
 relation_sql <- function(relation, ordered = TRUE) {
+  if (ordered) relation <- with_order_apart(relation)
   names <- sql_name(relation$dialect, names(relation$columns))
   select <- selected(vapply(relation$columns, `[[`, "", "sql"), names)
   with <- if (length(relation$parts)) {
@@ -30,6 +31,22 @@ relation_sql <- function(relation, ordered = TRUE) {
   }
   paste0(with, "SELECT ", paste(select, collapse = ", "), "\nFROM ", relation$from,
          if (ordered && length(relation$order)) paste("\nORDER BY", paste(relation$order, collapse = ", ")))
+}
+
+# In ORDER BY a name stands for a column of the result: where one has the name of another column there, what the rows are
+# put in order by gets names of its own.
+with_order_apart <- function(relation) {
+  names <- sql_name(relation$dialect, names(relation$columns))
+  sql <- vapply(relation$columns, `[[`, "", "sql")
+  if (!any(sql != names & names %in% c(sql, relation$hidden))) return(relation)
+  ending <- "( COLLATE (\"C\"|BINARY))?( DESC)?( NULLS (FIRST|LAST))?$"
+  own <- sub(ending, "", relation$order)
+  as <- sql_name(relation$dialect, paste0(".order ", seq_along(own), recycle0 = TRUE))
+  ends <- substring(relation$order, nchar(own) + 1)
+  relation <- with_part(relation, c(selected(sql, names), selected(own, as)))
+  for (k in seq_along(names)) relation$columns[[k]]$sql <- names[k]
+  relation$order <- paste0(as, ends, recycle0 = TRUE)
+  relation
 }
 
 # A name that no column there has.

@@ -11,7 +11,10 @@ pushed_table <- function(x, call) {
   source <- new_sql_source(table$source, found$relation, source_title(table$source))
   key <- rlang::hash(c(source$query, vapply(table$steps, key_of_step, "")))
   if (identical(table$cache$pushed$key, key)) return(table$cache$pushed$table)
-  pushed <- new_rooted_table(source, table$columns, utils::tail(table$steps, length(table$steps) - found$count))
+  rest <- utils::tail(table$steps, length(table$steps) - found$count)
+  # Nobody has the tables on the way.
+  earlier <- lapply(rest[-1], function(step) rlang::new_weakref(new.env()))
+  pushed <- new_rooted_table(source, table$columns, rest, earlier)
   table$cache$pushed <- list(key = key, table = pushed)
   pushed
 }
@@ -30,6 +33,46 @@ values_from_database <- function(x, look, call) {
     note_that("The database can't calculate this, so it is done here. Its message: {e$reason}", "calculated_here")
     NULL
   })
+}
+
+# What a look at the relation of all steps gives; NULL where the database can't do them all, or fails.
+looked_at_in_database <- function(x, look, call = NULL) {
+  x <- current_table(x, call)
+  source <- rooted(x)$source
+  if (!inherits(source, "database_source") || isFALSE(getOption("rowanroot.in_database"))) return(NULL)
+  found <- pushed_steps(x, call)
+  if (is.null(found) || !is.null(found$reason)) return(NULL)
+  tryCatch(look(found$relation, source$connection), error = function(e) {
+    # What is wrong with the table is wrong here, too.
+    if (inherits(e, "rowanroot_error") && !inherits(e, "rowanroot_database")) stop(e)
+    NULL
+  })
+}
+
+count_in_database <- function(relation, connection) {
+  query <- paste0("SELECT CAST(count(*) AS ", relation$dialect$types[["double"]], ") AS rows FROM (",
+                  relation_sql(relation, ordered = FALSE), "\n) AS asked")
+  rows <- as.numeric(DBI::dbGetQuery(connection, DBI::SQL(query))[[1]])
+  if (rows <= .Machine$integer.max) as.integer(rows) else rows
+}
+
+first_in_database <- function(relation, connection, count) {
+  query <- paste0(relation_sql(relation), "\nLIMIT ", format(count, scientific = FALSE))
+  fetch_relation(connection, query, relation, NULL)
+}
+
+# How many rows there are, and in how many each column is missing.
+counts_in_database <- function(relation, connection) {
+  names <- sql_name(relation$dialect, names(relation$columns))
+  known <- Map(function(name, column) {
+    known_number(list(sql = name, nan = isTRUE(column$nan) && column$type == "double"))
+  }, names, relation$columns)
+  double <- relation$dialect$types[["double"]]
+  query <- paste0("SELECT ", paste0("CAST(", c("count(*)", paste0("count(*) - count(", known, ")")), " AS ", double,
+                                    ") AS r", 0:length(names), collapse = ", "),
+                  " FROM (", relation_sql(relation, ordered = FALSE), "\n) AS asked")
+  found <- as.numeric(unlist(DBI::dbGetQuery(connection, DBI::SQL(query))))
+  list(rows = found[1], missing = found[-1])
 }
 
 #' The statement that a database would run

@@ -48,6 +48,9 @@
 #' @param table The name of a table in a database, or `DBI::Id(schema = , table = )`; not needed if
 #'   there is only one.
 #' @param query A query in SQL, for a DBI connection.
+#' @param changes_with For a DBI connection, a query whose one value changes whenever the table does, such as
+#'   `"SELECT max(changed_at) FROM visits"`. Without it, PostgreSQL calculates a number of all rows to see whether an
+#'   output is up to date; from other databases they are fetched.
 #' @param file_column The name of a column to add, with the name of each row's file without its
 #'   extension.
 #' @return A rooted table. Print it to look at it, use `as.data.frame()` for its values, and give it
@@ -88,7 +91,7 @@
 open_table <- function(path, separator = ",", decimal = ".", missing = c("", "NA"), comment = NULL,
                        encoding = "UTF-8", header = TRUE, names = NULL,
                        types = NULL, short = "error", long = "error", absent = "error", file_column = NULL,
-                       sheet = NULL, table = NULL, query = NULL) {
+                       sheet = NULL, table = NULL, query = NULL, changes_with = NULL) {
   call <- quote(open_table())
   if (is_rooted_table(path)) return(path)
   if (is.data.frame(path)) {
@@ -96,11 +99,13 @@ open_table <- function(path, separator = ",", decimal = ".", missing = c("", "NA
     return(new_rooted_table(new_frame_source(path, one_line(substitute(path), 30L)), base::names(path)))
   }
   if (inherits(path, "DBIConnection")) {
-    source <- new_database_source(path, table, query, types, call)
+    source <- new_database_source(path, table, query, types, changes_with, call)
     return(new_rooted_table(source, source_columns(source, call)))
   }
   check_path(path, "path", call)
-  if (!is.null(query)) stop_because("{.arg query} is for a DBI connection.", "bad_argument", call)
+  for (given in c("query", "changes_with")) {
+    if (!is.null(get(given))) stop_because("{.arg {given}} is for a DBI connection.", "bad_argument", call)
+  }
   if (missing(separator)) separator <- usual_separator(path)
   options <- table_options(separator, decimal, missing, comment, encoding, header, names, types, short, long,
                            file_column, sheet, table)
@@ -276,7 +281,11 @@ tell_what_changed <- function(before, now, steps) {
 as.data.frame.rooted_table <- function(x, row.names = NULL, optional = FALSE, ...) table_data(x, quote(as.data.frame()))
 
 #' @export
-dim.rooted_table <- function(x) dim(table_data(x))
+dim.rooted_table <- function(x) {
+  there <- looked_at_in_database(x, function(relation, connection) c(count_in_database(relation, connection),
+                                                                      length(relation$columns)))
+  if (is.null(there)) dim(table_data(x)) else there
+}
 
 #' @export
 dimnames.rooted_table <- function(x) dimnames(table_data(x))
@@ -302,7 +311,12 @@ names.rooted_table <- function(x) rooted(x)$columns
 
 #' @importFrom utils head
 #' @export
-head.rooted_table <- function(x, ...) utils::head(table_data(x), ...)
+head.rooted_table <- function(x, n = 6L, ...) {
+  first <- if (is.numeric(n) && length(n) == 1 && !is.na(n) && n >= 0) {
+    looked_at_in_database(x, function(relation, connection) first_in_database(relation, connection, n))
+  }
+  if (is.null(first)) utils::head(table_data(x), n, ...) else first
+}
 
 #' @export
 summary.rooted_table <- function(object, ...) summary(table_data(object), ...)

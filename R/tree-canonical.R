@@ -207,7 +207,8 @@ canonical_methods <- function(env) {
   while (!is.null(env) && !identical(env, emptyenv()) && !isNamespace(env) && !identical(env, baseenv())) {
     is_attached <- !identical(env, globalenv()) && !is.null(attr(env, "name"))
     for (name in if (!is_attached) grep(".[.].", ls(env, all.names = TRUE), value = TRUE)) {
-      value <- if (!bindingIsActive(name, env)) get(name, envir = env)
+      # An argument of the function around may be missing, as the dots are.
+      value <- if (!bindingIsActive(name, env)) tryCatch(get(name, envir = env), error = function(e) NULL)
       if (is.function(value) && has_generic(name, start)) {
         shown <- c(shown, paste0(name, "=", canonical_function(value)))
       }

@@ -223,7 +223,7 @@ for (database in c("PostgreSQL", "SQLite")) {
     if (database == "SQLite") {
       DBI::dbExecute(connection, "CREATE TABLE bad (a text)")
       DBI::dbExecute(connection, "INSERT INTO bad VALUES ('a'), (CAST(x'FF41' AS TEXT))")
-      expect_error(open_table(connection, table = "bad"), "row 2", class = "rowanroot_bad_text")
+      expect_error(as.data.frame(open_table(connection, table = "bad")), "row 2", class = "rowanroot_bad_text")
     }
   })
 }

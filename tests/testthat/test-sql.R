@@ -1,0 +1,194 @@
+# Steps that run in a database give what they give here: tables, formulas and steps made at random run in both.
+# ROWANROOT_SECONDS says for how long, ROWANROOT_SEED with which numbers.
+
+# A table in a database, with a key, and the same here, in the order of the key.
+table_there <- function(kind, rows, env = parent.frame()) {
+  connection <- if (kind == "PostgreSQL") local_postgres(env) else local_sqlite(env)
+  data <- random_table(rows)
+  data$time <- NULL
+  # SQLite has no NaN and no sign of zero.
+  if (kind == "SQLite") data$d <- replace(data$d, is.nan(data$d) | data$d %in% 0, NA)
+  # Rows of SQLite come in the order in which they were put there.
+  if (kind == "PostgreSQL") data$id <- sample(rows)
+  data$eve <- structure(as.numeric(data$eve), class = "Date")
+  types <- if (kind == "SQLite") c(l = "BOOLEAN", m = "BOOLEAN")
+  DBI::dbExecute(connection, DBI::SQL(paste0("CREATE TABLE rows (", paste(
+    DBI::dbQuoteIdentifier(connection, names(data)),
+    replace(DBI::dbDataType(connection, data), match(names(types), names(data)), types),
+    ifelse(names(data) == "id", "PRIMARY KEY", ""), collapse = ", "), ")")))
+  sent <- if (kind == "PostgreSQL") sendable_columns(connection, data, NULL) else data
+  if (kind == "PostgreSQL") sent$d[is.nan(data$d)] <- "NaN"
+  DBI::dbAppendTable(connection, "rows", sent)
+  list(connection = connection, table = open_table(connection, table = "rows"), data = data[order(data$id), ])
+}
+
+is_there <- function(table) {
+  found <- pushed_steps(current_table(table, NULL), NULL)
+  is.null(found$reason)
+}
+
+# What the code gives of a table, and NULL where it fails, which both must do.
+value_of <- function(code, table, env) {
+  env$.table <- table
+  tryCatch(suppressWarnings(suppressMessages(as.data.frame(eval(code, env)))), error = function(e) NULL)
+}
+
+# Whether the database ran all of it, and whether it gave the same.
+in_both <- function(code, there, same, env) {
+  env$.table <- there$table
+  pushed <- tryCatch(is_there(eval(code, env)), error = function(e) FALSE)
+  found <- value_of(code, there$table, env)
+  expected <- value_of(code, there$data, env)
+  list(pushed = pushed, same = is.null(expected) && is.null(found) ||
+         !is.null(expected) && !is.null(found) && identical(names(found), names(expected)) && same(found, expected))
+}
+
+bit_by_bit <- function(found, expected) all(mapply(same_values, unclass(found), unclass(expected)))
+
+all_nearly <- function(found, expected) nrow(found) == nrow(expected) && nearly(unclass(found), unclass(expected))
+
+expect_both <- function(kind, rounds, same, code_of, least) {
+  there <- table_there(kind, 60)
+  env <- list2env(list(two_ways = two_ways, three_ways = three_ways, named = named))
+  pushed <- 0
+  for (k in seq_len(rounds)) {
+    code <- code_of()
+    found <- in_both(code, there, same, env)
+    if (!found$same) expect_identical(paste(deparse(code), collapse = " "), "the same in both")
+    pushed <- pushed + found$pushed
+  }
+  # Else nothing would be compared.
+  expect_gt(pushed, least * rounds)
+}
+
+kinds <- c("SQLite", "PostgreSQL")
+
+test_that("row-wise formulas give the same bits", {
+  withr::local_seed(as.integer(Sys.getenv("ROWANROOT_SEED", "11")))
+  for (kind in kinds) {
+    expect_both(kind, 150, bit_by_bit, least = 0.1, function() {
+      formula <- random_formula(sample(c("whole", "real", "logical", "text", "date"), 1), 2)
+      bquote(set_columns(.table, { new <- .(formula) }))
+    })
+  }
+})
+
+test_that("words of groups and orders give the same", {
+  withr::local_seed(as.integer(Sys.getenv("ROWANROOT_SEED", "12")))
+  words <- c("sum", "mean", "min", "max", "sd", "var", "any", "all", "length", "count_known", "ranking", "equal_parts",
+             "running_total", "running_mean", "running_count", "running_min", "running_max", "moving_total",
+             "moving_mean", "moving_min", "moving_max", "moving_count", "previous", "following", "last_known",
+             "next_known", "change", "z_score", "share", "min_max")
+  exact <- c("min", "max", "length", "count_known", "ranking", "equal_parts", "running_count", "running_min", "running_max",
+             "moving_count", "previous", "following", "last_known", "next_known")
+  for (kind in kinds) {
+    expect_both(kind, 150, all_nearly, least = 0.4, function() {
+      word <- sample(words, 1)
+      formula <- word_cases[[word]]()$call
+      # Sums of numbers of all sizes have few right digits.
+      if (!word %in% exact) formula <- do.call(substitute, list(formula, list(d = quote(e))))
+      if (!"within" %in% names(formula)) formula$within <- sample(list(NULL, quote(g), quote(c(h, g))), 1)[[1]]
+      bquote(set_columns(.table, { new <- .(formula) }))
+    })
+  }
+})
+
+test_that("steps after each other give the same rows in the same order", {
+  withr::local_seed(as.integer(Sys.getenv("ROWANROOT_SEED", "13")))
+  steps <- list(
+    function(x) bquote(keep_rows(.(x), .(random_formula("logical", 1)))),
+    function(x) bquote(drop_rows(.(x), j > mean(j))),
+    function(x) bquote(sort_rows(.(x), .(sample(list(quote(g), quote(descending(e)), quote(t)), 1)[[1]]), j)),
+    function(x) bquote(top_rows(.(x), .(sample(5, 1)), by = .(sample(list(quote(e), quote(j)), 1)[[1]]), within = g)),
+    function(x) bquote(bottom_rows(.(x), 4, by = j, ties = "cut")),
+    function(x) bquote(set_columns(.(x), { j <- j + 1L; .half <- e / 2; e <- .half * 3; n <- .row })),
+    function(x) bquote(set_columns(.(x), { e[j > 0] <- 0; big <- if (e > 1) "yes" else "no" }, within = g)),
+    function(x) bquote(move_columns(.(x), j, after = 0)),
+    function(x) bquote(rename_columns(rename_columns(.(x), k = i), i = k)),
+    function(x) bquote(set_columns(.(x), { i <- NULL; i <- ranking(e, best = "highest", ties = "first") }))
+  )
+  last <- list(identity, function(x) bquote(keep_columns(.(x), e, j, g)),
+               function(x) bquote(one_row_per(.(x), c(g, h), { n <- length(e); low <- min(j); span <- max(j) - low })))
+  for (kind in kinds) {
+    expect_both(kind, 60, all_nearly, least = 0.5, function() {
+      code <- quote(.table)
+      for (step in sample(steps, sample(3, 1))) code <- step(code)
+      sample(last, 1)[[1]](code)
+    })
+  }
+})
+
+test_that("names and texts stay names and texts", {
+  hostile <- c("a\"; DROP TABLE rows; --", "it's `b` {1}", "\u00e6 column", "\\", "step_1", ".item 1")
+  texts <- c("x'); DROP TABLE rows; --", "\"q\" {2} \\", NA)
+  data <- data.frame(id = 1:3, rep(list(texts), 6))
+  names(data) <- c("id", hostile)
+  for (kind in kinds) {
+    connection <- if (kind == "PostgreSQL") local_postgres() else local_sqlite()
+    name <- DBI::dbQuoteIdentifier(connection, hostile[1])
+    DBI::dbWriteTable(connection, hostile[1], data)
+    if (kind == "PostgreSQL") DBI::dbExecute(connection, DBI::SQL(paste("ALTER TABLE", name, "ADD PRIMARY KEY (id)")))
+    code <- bquote(set_columns(.table, {
+      same <- .(as.name(hostile[2])) == .(texts[2])
+      .(as.name(hostile[1])) <- if (id == 1L) "o'clock" else .(as.name(hostile[4]))
+      place <- ranking(.(as.name(hostile[6])), best = "lowest", within = .(as.name(hostile[5])))
+    }))
+    there <- list(table = open_table(connection, table = hostile[1]), data = data)
+    expect_identical(in_both(code, there, bit_by_bit, new.env()), list(pushed = TRUE, same = TRUE))
+  }
+})
+
+test_that("what a database can't do as it is done here is done here, and told", {
+  there <- table_there("SQLite", 20)
+  table <- set_columns(set_columns(there$table, { a <- e * 2 }), { b <- sprintf("%d", j) })
+  expect_match(show_steps(table)$where, "Step 1 runs in the database|Step 2 runs here.*sprintf", all = TRUE)
+  expect_identical(as.data.frame(table)$b, sprintf("%d", there$data$j))
+  table <- set_columns(there$table, { a <- 2147483647L + abs(j) + 1L })
+  expect_match(show_steps(table)$where, "Step 1 runs in the database")
+  expect_warning(expect_message(as.data.frame(table), "can't calculate this", class = "rowanroot_calculated_here"),
+                 class = "rowanroot_overflow")
+  expect_error(in_sql(there$data), class = "rowanroot_not_a_table")
+  expect_error(in_sql(open_table(there$data)), class = "rowanroot_not_in_database")
+  expect_output(print(in_sql(keep_rows(there$table, j > 0L))), "WHERE", fixed = TRUE)
+})
+
+test_that("nothing is fetched when a table of a database is opened, peeked at or asked for its size", {
+  for (kind in kinds) {
+    there <- table_there(kind, 60)
+    table <- keep_rows(open_table(there$connection, table = "rows"), !is.na(j))
+    kept <- there$data[!is.na(there$data$j), ]
+    expect_identical(dim(table), c(nrow(kept), ncol(kept)))
+    expect_identical(head(table, 3)$id, head(kept$id, 3))
+    view <- peek(table, rows = 2)
+    expect_equal(view$columns$missing, unname(vapply(kept, function(column) sum(is.na(column)), 0)))
+    expect_identical(view$rows, as.numeric(nrow(kept)))
+    expect_null(rooted(table)$source$cache$data)
+    expect_null(rooted(table)$cache$data)
+  }
+})
+
+test_that("an output is up to date as long as the table there is the same, in whatever order", {
+  local_folder()
+  connection <- local_postgres()
+  data <- data.frame(id = 1:5, kg = c(3, 1, 2, NA, 5))
+  DBI::dbWriteTable(connection, "visits", data)
+  save <- function(...) {
+    table <- set_columns(open_table(connection, table = "visits", ...), { lb <- kg * 2.2 })
+    testthat::capture_messages(save_table(table, "out.csv"))
+  }
+  expect_match(save(), "made", all = FALSE)
+  expect_length(grep("made", save()), 0)
+  DBI::dbExecute(connection, "DELETE FROM visits WHERE id = 2")
+  DBI::dbExecute(connection, "INSERT INTO visits VALUES (2, 1)")
+  expect_length(grep("made", save()), 0)
+  DBI::dbExecute(connection, "UPDATE visits SET kg = 4 WHERE id = 4")
+  expect_match(save(), "made", all = FALSE)
+  sign <- "SELECT max(id) FROM visits"
+  expect_match(save(changes_with = sign), "made", all = FALSE)
+  DBI::dbExecute(connection, "UPDATE visits SET kg = 7 WHERE id = 4")
+  expect_length(grep("made", save(changes_with = sign)), 0)
+  DBI::dbExecute(connection, "INSERT INTO visits VALUES (6, 1)")
+  expect_match(save(changes_with = sign), "made", all = FALSE)
+  expect_error(save(changes_with = "SELECT * FROM visits"), class = "rowanroot_bad_argument")
+  expect_error(open_table("out.csv", changes_with = sign), class = "rowanroot_bad_argument")
+})
