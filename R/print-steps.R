@@ -37,7 +37,8 @@ where_steps_run <- function(x, call) {
   steps <- function(from, to) if (from == to) paste("Step", from) else paste("Steps", from, "to", to)
   c(if (there) paste(steps(1, there), if (there == 1) "runs" else "run", "in the database."),
     if (there < sum(typed)) {
-      paste0(steps(there + 1, sum(typed)), if (there + 1 == sum(typed)) " runs" else " run", " here, as the database can't do this as it is done here: ", found$reason, ".")
+      paste0(steps(there + 1, sum(typed)), if (there + 1 == sum(typed)) " runs" else " run",
+             " here. What the database can't do in the same way: ", found$reason, ".")
     })
 }
 

@@ -7,6 +7,7 @@
 #   collation   that which orders texts by their code points
 #   literal     a value of R of a type as SQL
 #   convert     SQL of one type as SQL of another
+#   failure     what fails when it is looked at, not before
 #   has_nan     whether doubles can be NaN
 #   whole       SQL of a whole number that fails if it is none of R's
 #   mean_of_none, not_nought  the mean of a column without values; a count that must not be 0

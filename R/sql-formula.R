@@ -5,6 +5,7 @@
 # Items of formulas for the rows of a relation. `within` and `along` are the step's own groups and order.
 new_items <- function(relation, within = NULL, along = NULL) {
   items <- list2env(list(relation = relation, dialect = relation$dialect, columns = list(), levels = list(),
+                         joins = list(), sent = character(),
                          shared = list(), taken = character(), within = NULL, along = NULL, groups = NULL,
                          for_groups = NULL), parent = emptyenv())
   items$columns <- lapply(relation$columns, function(column) {
@@ -53,6 +54,19 @@ item_name <- function(items, name) {
   alias
 }
 
+# An item that was made last for a formula has the name of the column that is set to it.
+with_name_of_column <- function(operand, items, name) {
+  last <- utils::tail(items$taken, 1)
+  if (operand$sql != last || operand$level < 1) return(operand)
+  of_level <- items$levels[[operand$level]]
+  alias <- item_name(items, name)
+  items$taken <- setdiff(items$taken, last)
+  names(of_level)[names(of_level) == last] <- alias
+  items$levels[[operand$level]] <- of_level
+  operand$sql <- alias
+  operand
+}
+
 # An operand that may be written more than once.
 once <- function(operand, items) if (operand$simple || !is.null(operand$value)) operand else add_item(items, operand)
 
@@ -62,7 +76,7 @@ sql_node <- function(node, items) {
     value = sql_value(node$value, items),
     rows = sql_row_number(node$name, items),
     word = sql_word(node, items),
-    r_call = sql_call(node, items),
+    r_call = if (identical(node$word$kind, "look_up")) sql_look_up(node, items) else sql_call(node, items),
     choose = sql_choice(node, items),
     aggregate = sql_aggregate(node, items),
     ordered = sql_ordered(node, items),
@@ -123,7 +137,7 @@ sql_word <- function(node, items) {
 
 sql_of_types <- function(types) {
   others <- setdiff(types, c("logical", "integer", "double", "text", "missing"))
-  if (length(others)) paste0(" of columns of type ", others[1])
+  if (length(others)) paste0(" of columns ", if (others[1] == "opaque") "that are only carried along" else paste("of type", others[1]))
 }
 
 # Dates can be compared, and asked if they are missing.
@@ -141,7 +155,7 @@ made_of_word <- function(word, operands, type, items) {
   if (name == "") return(operands[[1]])
   make <- items$dialect$words[[name]]
   if (grepl("{", name, fixed = TRUE)) make <- function(operands, type) fill_template(name, operands)
-  if (is.null(make)) not_in_sql("`", word$name, "` on this server")
+  if (is.null(make)) not_in_sql("`", word$name, "`")
   made <- make(operands, type)
   if (is.list(made)) type <- made$type else made <- list(sql = made)
   new_operand(made$sql, type, level_of(operands), nan = items$dialect$has_nan && type == "double")
@@ -176,9 +190,7 @@ sql_choice <- function(node, items) {
   sql <- if (isTRUE(node$some_rows)) {
     paste0("(CASE WHEN ", condition$sql, " THEN ", branches[[1]]$sql, " ELSE ", branches[[2]]$sql, " END)")
   } else {
-    condition <- once(condition, items)
-    paste0("(CASE WHEN ", condition$sql, " THEN ", branches[[1]]$sql, " WHEN NOT ", condition$sql, " THEN ",
-           branches[[2]]$sql, " END)")
+    paste0("(CASE ", condition$sql, " WHEN TRUE THEN ", branches[[1]]$sql, " WHEN FALSE THEN ", branches[[2]]$sql, " END)")
   }
   new_operand(sql, type, level_of(c(list(condition), branches)), nan = any(vapply(branches, `[[`, NA, "nan")))
 }
@@ -263,7 +275,7 @@ aggregate_sql <- function(word, x, skip, over, dialect) {
   known <- if (skip) known_number(x) else x$sql
   if (word$name == "count_known") return(list(sql = as_whole(count(known_number(x))), type = "integer", nan = FALSE))
   make <- if (word$memory %in% c("moments", "truth")) dialect$aggregates[[what]]
-  if (is.null(make)) not_in_sql("`", word$name, "()` on this server")
+  if (is.null(make)) not_in_sql("`", word$name, "()`")
   type <- aggregate_type(word, x$type)
   if (what %in% c("any", "all")) return(list(sql = truth_sql(what, make, known, skip, over), type = type, nan = FALSE))
   argument <- if (type == "double" && x$type != "double") dialect$convert(known, x$type, "double")
@@ -447,11 +459,14 @@ known_sql <- function(node, x, groups, items) {
 # Subqueries for all items, up to what `select` has: columns by name as operands.
 relation_with_items <- function(items, columns, where = NULL) {
   relation <- items$relation
-  needed <- level_of(c(items$columns[columns], if (!is.null(where)) list(where)))
+  relation$parts <- c(relation$parts, items$sent)
   for (level in seq_along(items$levels)) {
     of_level <- items$levels[[level]]
-    fence <- if (level %% 4 == 0) items$dialect$fence else ""
-    relation <- with_part(relation, c("*", selected(of_level, names(of_level))), fence)
+    joins <- if (level <= length(items$joins)) items$joins[[level]]
+    if (length(joins) && !grepl("^step_[0-9]+$", relation$from)) relation <- with_part(relation, "*")
+    rest <- paste0(if (length(joins)) paste0(" AS base", paste(joins, collapse = "")),
+                   if (level %% 4 == 0) items$dialect$fence)
+    relation <- with_part(relation, c("*", selected(of_level, names(of_level))), rest)
   }
   if (!is.null(where)) relation <- with_part(relation, "*", paste0("\n  WHERE ", where$sql))
   relation$columns <- lapply(stats::setNames(nm = columns), function(name) {

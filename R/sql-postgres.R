@@ -7,7 +7,7 @@ sql_dialect.PqConnection <- function(connection) {
        types = c(logical = "bool", integer = "int4", double = "float8", text = "text", date = "date"),
        words = utils::modifyList(standard_words("\"C\""), postgres_words()), collation = "\"C\"",
        aggregates = postgres_aggregates(), literal = postgres_literal,
-       has_nan = TRUE, fence = " OFFSET 0", convert = postgres_convert,
+       has_nan = TRUE, failure = "(1 / (random() * 0)::int4)", fence = " OFFSET 0", convert = postgres_convert,
        whole = function(sql) paste0("((", sql, " - 1)::int4 + 1)"),
        mean_of_none = function(sql) paste0("coalesce(", sql, ", 'NaN'::float8)"),
        not_nought = function(count) paste0("1 / ", count, " >= 0"))

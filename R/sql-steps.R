@@ -26,7 +26,9 @@ set_in_sql <- function(statement, items) {
   for (k in seq_along(targets)) {
     operand <- operands[[k]]
     if (operand$type == "missing") operand <- as_sql_type(operand, "logical", items)
-    items$columns[[targets[k]]] <- if (operand$simple) operand else add_item(items, operand, targets[k])
+    items$columns[[targets[k]]] <- if (!operand$simple) add_item(items, operand, targets[k])
+                                   else if (length(targets) > 1 || !nodes[[k]]$kind %in% c("ordered", "aggregate")) operand
+                                   else with_name_of_column(operand, items, targets[k])
   }
 }
 

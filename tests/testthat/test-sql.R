@@ -36,7 +36,7 @@ value_of <- function(code, table, env) {
 # Whether the database ran all of it, and whether it gave the same.
 in_both <- function(code, there, same, env) {
   env$.table <- there$table
-  pushed <- tryCatch(is_there(eval(code, env)), error = function(e) FALSE)
+  pushed <- tryCatch(suppressWarnings(is_there(eval(code, env))), error = function(e) FALSE)
   found <- value_of(code, there$table, env)
   expected <- value_of(code, there$data, env)
   list(pushed = pushed, same = is.null(expected) && is.null(found) ||
@@ -49,7 +49,8 @@ all_nearly <- function(found, expected) nrow(found) == nrow(expected) && nearly(
 
 expect_both <- function(kind, rounds, same, code_of, least) {
   there <- table_there(kind, 60)
-  env <- list2env(list(two_ways = two_ways, three_ways = three_ways, named = named))
+  env <- list2env(list(two_ways = two_ways, three_ways = three_ways, named = named,
+                       sizes = data.frame(g = c("x", "z", ""), size = c(1.5, NA, 3), note = c("a", "'b'", NA))))
   pushed <- 0
   for (k in seq_len(rounds)) {
     code <- code_of()
@@ -105,6 +106,7 @@ test_that("steps after each other give the same rows in the same order", {
     function(x) bquote(set_columns(.(x), { e[j > 0] <- 0; big <- if (e > 1) "yes" else "no" }, within = g)),
     function(x) bquote(move_columns(.(x), j, after = 0)),
     function(x) bquote(rename_columns(rename_columns(.(x), k = i), i = k)),
+    function(x) bquote(set_columns(.(x), { size <- look_up(g, sizes, take = size, unknown = "missing") })),
     function(x) bquote(set_columns(.(x), { i <- NULL; i <- ranking(e, best = "highest", ties = "first") }))
   )
   last <- list(identity, function(x) bquote(keep_columns(.(x), e, j, g)),
@@ -136,6 +138,15 @@ test_that("names and texts stay names and texts", {
     there <- list(table = open_table(connection, table = hostile[1]), data = data)
     expect_identical(in_both(code, there, bit_by_bit, new.env()), list(pushed = TRUE, same = TRUE))
   }
+})
+
+test_that("a key that a table has not is the same error", {
+  there <- table_there("SQLite", 20)
+  sizes <- c(x = 1, y = 2)
+  table <- set_columns(there$table, { size <- look_up(g, sizes) })
+  expect_true(is_there(table))
+  expect_error(suppressMessages(as.data.frame(table)), class = "rowanroot_unknown_key")
+  expect_false(is_there(set_columns(there$table, { size <- look_up(g, c(x = 1, x = 2)) })))
 })
 
 test_that("what a database can't do as it is done here is done here, and told", {

@@ -1,0 +1,73 @@
+# Values of another table, which is here: it is sent with the statement, and joined.
+
+most_sent <- 10000
+
+sql_look_up <- function(node, items) {
+  arguments <- node$arguments
+  given <- names_or_none(as.list(arguments))
+  option <- function(name) arguments[[name]]$value
+  if (!is.null(items$groups) || !is.null(option("match"))) not_in_sql("`look_up()` like this")
+  keys <- lapply(unname(arguments[!nzchar(given)]), function(key) once(sql_node(key, items), items))
+  sent <- sent_table(option("table"), option("by"), option("take"))
+  keys <- Map(function(key, column) {
+    type <- sent_type(column)
+    if (key$type != type && !all(c(key$type, type) %in% c("integer", "double"))) not_in_sql("keys of type ", key$type)
+    if (key$nan) not_in_sql("keys that may be NaN")
+    key
+  }, keys, sent$keys)
+  joined <- join_sent(sent, keys, items)
+  # What is not found makes the statement fail: here the error says which.
+  failure <- paste0("CAST(", items$dialect$failure, " AS ", items$dialect$types[[joined$type]], ")")
+  known <- paste0(vapply(keys, `[[`, "", "sql"), " IS NOT NULL", collapse = " AND ")
+  sql <- if (option("unknown") == "missing") joined$sql
+         else paste0("(CASE WHEN ", joined$found, " IS NULL AND ", known, " THEN ", failure, " ELSE ", joined$sql, " END)")
+  new_operand(sql, joined$type, joined$level, nan = joined$type == "double" && items$dialect$has_nan)
+}
+
+# The columns of a table, or a vector with names, that are sent: those of its `keys`, each once, and what is `taken`.
+sent_table <- function(table, by, take) {
+  if (!is.data.frame(table)) {
+    keys <- list(names(table))
+    taken <- unname(table)
+  } else {
+    if (length(take) != 1) not_in_sql("`look_up()` of several columns")
+    keys <- unname(as.list(table)[by])
+    taken <- table[[take]]
+  }
+  rows <- length(taken)
+  if (rows > most_sent) not_in_sql("`look_up()` in a table of more than ", format(most_sent, big.mark = ","), " rows")
+  if (!rows || anyNA(unlist(lapply(keys, is.na)) %in% TRUE) || any(vapply(keys, anyNA, NA))) not_in_sql("`look_up()` by missing keys")
+  if (anyDuplicated(do.call(paste, c(keys, sep = "\r")))) not_in_sql("`look_up()` by keys that come again")
+  list(keys = keys, taken = taken)
+}
+
+sent_type <- function(column) {
+  if (inherits(column, "Date")) return("date")
+  type <- value_type(column)
+  if (type == "other") not_in_sql("`look_up()` of a column of class ", class(column)[1])
+  type
+}
+
+# A part with the rows that are sent, and an item of the subquery that joins it.
+join_sent <- function(sent, keys, items) {
+  dialect <- items$dialect
+  columns <- c(sent$keys, list(sent$taken))
+  names <- vapply(columns, function(column) item_name(items, NULL), "")
+  values <- lapply(columns, function(column) {
+    null <- typed_null(sent_type(column), items)
+    vapply(seq_along(column), function(k) {
+      value <- column[k]
+      if (is.na(value) && !is.nan(value)) null else sql_literal(dialect, value)
+    }, "")
+  })
+  part <- paste0("look_", length(items$sent) + length(items$relation$parts) + 1)
+  items$sent[[paste0(part, " (", paste(names, collapse = ", "), ")")]] <-
+    paste0("VALUES ", paste0("(", do.call(paste, c(values, sep = ", ")), ")", collapse = ",\n    "))
+  level <- level_of(keys) + 1
+  on <- paste(paste0("base.", vapply(keys, `[[`, "", "sql")), "=", utils::head(names, -1), collapse = " AND ")
+  while (length(items$levels) < level) items$levels <- c(items$levels, list(character()))
+  while (length(items$joins) < level) items$joins <- c(items$joins, list(character()))
+  items$joins[[level]] <- c(items$joins[[level]], paste0("\n  LEFT JOIN ", part, " ON ", on))
+  # Both come with all of the part's columns.
+  list(sql = utils::tail(names, 1), found = names[1], type = sent_type(sent$taken), level = level)
+}
