@@ -23,8 +23,8 @@ show_steps <- function(x) {
   }
   steps <- if (is_routine(x)) x$steps else typed_calls(x)
   title <- if (is_routine(x)) "A routine" else source_title(rooted(x)$source)
-  structure(list(title = title, steps = lapply(steps, call_in_words), where = if (!is_routine(x)) where_steps_run(x, call)),
-            class = "step_list")
+  where <- if (!is_routine(x)) where_steps_run(x, call)
+  structure(list(title = title, steps = lapply(steps, call_in_words), where = where), class = "step_list")
 }
 
 # Which steps a database does, in words, and why no more; NULL where none is asked.

@@ -76,8 +76,9 @@ is_same_database <- function(one, other) {
 # As memory refuses it.
 check_no_nan <- function(connection, table, relation, call) {
   for (name in names(Filter(function(column) isTRUE(column$nan) && column$type == "double", relation$columns))) {
-    found <- DBI::dbGetQuery(connection, DBI::SQL(paste0("SELECT 1 FROM ", DBI::dbQuoteIdentifier(connection, table),
-                                                         " WHERE ", sql_name(relation$dialect, name), " = 'NaN' LIMIT 1")))
+    query <- paste0("SELECT 1 FROM ", DBI::dbQuoteIdentifier(connection, table), " WHERE ",
+                    sql_name(relation$dialect, name), " = 'NaN' LIMIT 1")
+    found <- DBI::dbGetQuery(connection, DBI::SQL(query))
     if (nrow(found)) stop_not_held("A database", name, "has values that are not a number",
                                    "Make them missing: {.code {name}[is.nan({name})] <- NA}.", call)
   }

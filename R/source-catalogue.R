@@ -33,8 +33,9 @@ table_relation.PqConnection <- function(connection, source, dialect) {
   } else {
     from <- sql_name_of_table(dialect, source$table)
     ask <- function(text) DBI::dbGetQuery(connection, text, params = list(from))
-    about <- ask(paste0("SELECT attname::text AS name, typname::text AS type FROM pg_attribute JOIN pg_type t ON t.oid = ",
-                        "atttypid WHERE attrelid = $1::regclass AND attnum > 0 AND NOT attisdropped ORDER BY attnum"))
+    about <- ask(paste0("SELECT attname::text AS name, typname::text AS type FROM pg_attribute JOIN pg_type t ",
+                        "ON t.oid = atttypid ",
+                        "WHERE attrelid = $1::regclass AND attnum > 0 AND NOT attisdropped ORDER BY attnum"))
     types <- about$type
     key <- ask(paste0("SELECT attname::text AS name FROM pg_index JOIN pg_attribute ON attrelid = indrelid AND ",
                       "attnum = ANY (indkey) WHERE indrelid = $1::regclass AND indisprimary ",
@@ -103,8 +104,9 @@ sqlite_type <- function(storage, declared) {
   if (declared == "date") return(if (length(has) && all(has %in% c("real", "integer"))) "date" else "opaque")
   if (!length(has)) return("logical")
   if (length(has) > 1) return("opaque")
-  whole <- has == "integer" && max(abs(as.numeric(c(storage$least, storage$most)))) <= .Machine$integer.max
-  if (grepl("^bool", declared)) return(if (whole && all(c(storage$least, storage$most) %in% c("0", "1"))) "logical" else "opaque")
+  ends <- c(storage$least, storage$most)
+  whole <- has == "integer" && max(abs(as.numeric(ends))) <= .Machine$integer.max
+  if (grepl("^bool", declared)) return(if (whole && all(ends %in% c("0", "1"))) "logical" else "opaque")
   switch(has, integer = if (whole) "integer" else "opaque", real = "double", text = "text", "opaque")
 }
 

@@ -173,7 +173,8 @@ column_as_found <- function(column, found, files, call) {
   with_csv_type(column, now)
 }
 
-# What the core needs to know of columns: where each is in each file, and its type, a number as long as nothing is known.
+# What the core needs to know of columns: where each is in each file, and its type, a number as long as nothing is
+# known.
 columns_to_read <- function(opened, names, types) {
   places <- matrix(vapply(opened$names, function(own) match(names, own), integer(length(names))), nrow = length(names))
   asked <- as.character(types)[match(names, base::names(types))] %in% c("text", "category")

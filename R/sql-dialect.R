@@ -12,8 +12,8 @@
 #   whole       SQL of a whole number that fails if it is none of R's
 #   mean_of_none, not_nought  the mean of a column without values; a count that must not be 0
 #   fence       what keeps a server from writing a subquery's formulas into the query around it
-# An operand is a list: its text as `sql`, its `type`, the `level` at which it can be had (sql-formula.R), whether it may
-# be `nan`, whether it is `simple` enough to be written twice, and the `value` of a literal.
+# An operand is a list: its text as `sql`, its `type`, the `level` at which it can be had (sql-formula.R), whether it
+# may be `nan`, whether it is `simple` enough to be written twice, and the `value` of a literal.
 
 # The dialect of a connection; NULL for servers that are not known.
 sql_dialect <- function(connection) UseMethod("sql_dialect")
@@ -50,8 +50,8 @@ standard_words <- function(collation) {
     or_else = as_is("({1} OR {2})"), not = as_is("(NOT {1})"),
     exclusive_or = as_is("({1} <> {2})"),
     is_missing = function(operands, type) paste0("(", known_number(operands[[1]]), " IS NULL)"),
-    equal = compared("=", collation), not_equal = compared("<>", collation), less = compared("<", collation), at_most = compared("<=", collation),
-    greater = compared(">", collation), at_least = compared(">=", collation),
+    equal = compared("=", collation), not_equal = compared("<>", collation), less = compared("<", collation),
+    at_most = compared("<=", collation), greater = compared(">", collation), at_least = compared(">=", collation),
     negate = as_is("(- {1})"), absolute = as_is("abs({1})")
   )
 }

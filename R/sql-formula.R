@@ -137,7 +137,8 @@ sql_word <- function(node, items) {
 
 sql_of_types <- function(types) {
   others <- setdiff(types, c("logical", "integer", "double", "text", "missing"))
-  if (length(others)) paste0(" of columns ", if (others[1] == "opaque") "that are only carried along" else paste("of type", others[1]))
+  if (!length(others)) return(NULL)
+  if (others[1] == "opaque") " of columns that are only carried along" else paste(" of columns of type", others[1])
 }
 
 # Dates can be compared, and asked if they are missing.
@@ -169,14 +170,14 @@ sql_call <- function(node, items) {
     not_in_sql("`", node$name, "()`")
   }
   arguments <- as.list(node$arguments)
-  if (any(nzchar(names_or_none(arguments)) & names_or_none(arguments) != names(formals(word$fun))[seq_along(arguments)])) {
+  given <- names_or_none(arguments)
+  if (any(nzchar(given) & given != names(formals(word$fun))[seq_along(given)])) {
     not_in_sql("`", node$name, "()` with arguments in another order")
   }
   operands <- lapply(unname(arguments), sql_node, items = items)
   if (length(operands) != length(formals(word$fun))) not_in_sql("`", node$name, "()` like this")
   operands <- lapply(operands, once, items = items)
-  made <- made_of_word(word, operands, operands[[1]]$type, items)
-  made
+  made_of_word(word, operands, operands[[1]]$type, items)
 }
 
 # A missing condition gives a missing value; but where it picks rows, these stay as they are.
@@ -190,7 +191,8 @@ sql_choice <- function(node, items) {
   sql <- if (isTRUE(node$some_rows)) {
     paste0("(CASE WHEN ", condition$sql, " THEN ", branches[[1]]$sql, " ELSE ", branches[[2]]$sql, " END)")
   } else {
-    paste0("(CASE ", condition$sql, " WHEN TRUE THEN ", branches[[1]]$sql, " WHEN FALSE THEN ", branches[[2]]$sql, " END)")
+    paste0("(CASE ", condition$sql, " WHEN TRUE THEN ", branches[[1]]$sql, " WHEN FALSE THEN ", branches[[2]]$sql,
+           " END)")
   }
   new_operand(sql, type, level_of(c(list(condition), branches)), nan = any(vapply(branches, `[[`, NA, "nan")))
 }
@@ -231,9 +233,9 @@ order_of <- function(node, items) {
 
 window_text <- function(groups, order = NULL, frame = NULL) {
   by <- vapply(groups, `[[`, "", "sql")
-  paste0(" OVER (", paste(c(if (length(by)) paste("PARTITION BY", paste(by, collapse = ", ")),
-                            if (length(order)) paste("ORDER BY", paste(order, collapse = ", ")), frame), collapse = " "),
-         ")")
+  parts <- c(if (length(by)) paste("PARTITION BY", paste(by, collapse = ", ")),
+             if (length(order)) paste("ORDER BY", paste(order, collapse = ", ")), frame)
+  paste0(" OVER (", paste(parts, collapse = " "), ")")
 }
 
 # An item that is a window over operands.
@@ -245,12 +247,11 @@ sql_row_number <- function(name, items) {
   groups <- groups_of(list(), items)
   if (name == ".rows") {
     if (!is.null(items$groups)) return(add_group_item(items, "count(*)", "integer"))
-    return(add_window(paste0("CAST(count(*)", window_text(groups), " AS ", items$dialect$types[["integer"]], ")"),
-                      "integer", groups, items))
+    return(add_window(as_integer_sql(paste0("count(*)", window_text(groups)), items), "integer", groups, items))
   }
   order <- order_of(list(), items)
-  add_window(paste0("CAST(row_number()", window_text(groups, order$terms), " AS ", items$dialect$types[["integer"]], ")"),
-             "integer", groups, items, order$level)
+  add_window(as_integer_sql(paste0("row_number()", window_text(groups, order$terms)), items), "integer", groups, items,
+             order$level)
 }
 
 # What is left out, or makes the result missing, is decided here, for all servers and all aggregates.
@@ -365,8 +366,8 @@ reversed_order <- function(terms) {
 }
 
 known_only <- function(sql, x, type, groups, items, level = 0) {
-  add_window(paste0("(CASE WHEN ", known_number(x), " IS NOT NULL THEN ", sql, " END)"), type, c(list(x), groups), items,
-             level)
+  add_window(paste0("(CASE WHEN ", known_number(x), " IS NOT NULL THEN ", sql, " END)"), type, c(list(x), groups),
+             items, level)
 }
 
 ranking_sql <- function(node, x, groups, items) {
@@ -389,7 +390,8 @@ ranking_sql <- function(node, x, groups, items) {
   )
   if (options$as == "share") not_in_sql("`ranking(as = \"share\")`")
   if (options$ties == "average") {
-    return(known_only(paste0("CAST(", position, " AS ", items$dialect$types[["double"]], ")"), x, "double", groups, items))
+    position <- paste0("CAST(", position, " AS ", items$dialect$types[["double"]], ")")
+    return(known_only(position, x, "double", groups, items))
   }
   known_only(as_integer_sql(position, items), x, "integer", groups, items, order$level)
 }
@@ -435,7 +437,9 @@ moving_sql <- function(node, x, groups, items) {
                                                    options$rows - 1 - before))
   found <- total_in_window(node, x, known_number(x), over, items)
   conditions <- c(if (options$short == "missing") sprintf("count(*)%s = %.0f", over, options$rows),
-                  if (options$missing == "stop" && node$word$what != "count") paste0("count(", x$sql, ")", over, " = count(*)", over))
+                  if (options$missing == "stop" && node$word$what != "count") {
+                    paste0("count(", x$sql, ")", over, " = count(*)", over)
+                  })
   if (length(conditions)) {
     found$sql <- paste0("(CASE WHEN ", paste(conditions, collapse = " AND "), " THEN ", found$sql, " END)")
   }

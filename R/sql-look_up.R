@@ -20,7 +20,8 @@ sql_look_up <- function(node, items) {
   failure <- paste0("CAST(", items$dialect$failure, " AS ", items$dialect$types[[joined$type]], ")")
   known <- paste0(vapply(keys, `[[`, "", "sql"), " IS NOT NULL", collapse = " AND ")
   sql <- if (option("unknown") == "missing") joined$sql
-         else paste0("(CASE WHEN ", joined$found, " IS NULL AND ", known, " THEN ", failure, " ELSE ", joined$sql, " END)")
+         else paste0("(CASE WHEN ", joined$found, " IS NULL AND ", known, " THEN ", failure, " ELSE ", joined$sql,
+                     " END)")
   new_operand(sql, joined$type, joined$level, nan = joined$type == "double" && items$dialect$has_nan)
 }
 
@@ -36,7 +37,7 @@ sent_table <- function(table, by, take) {
   }
   rows <- length(taken)
   if (rows > most_sent) not_in_sql("`look_up()` in a table of more than ", format(most_sent, big.mark = ","), " rows")
-  if (!rows || anyNA(unlist(lapply(keys, is.na)) %in% TRUE) || any(vapply(keys, anyNA, NA))) not_in_sql("`look_up()` by missing keys")
+  if (!rows || any(vapply(keys, anyNA, NA))) not_in_sql("`look_up()` in a table without keys, or with missing ones")
   if (anyDuplicated(do.call(paste, c(keys, sep = "\r")))) not_in_sql("`look_up()` by keys that come again")
   list(keys = keys, taken = taken)
 }

@@ -1,5 +1,5 @@
-# PostgreSQL. Its arithmetic is R's, but for errors where R has infinite values, NaN or 0, and warnings: a statement that
-# fails is calculated in memory.
+# PostgreSQL. Its arithmetic is R's, but for errors where R has infinite values, NaN or 0, and warnings: a statement
+# that fails is calculated in memory.
 
 #' @export
 sql_dialect.PqConnection <- function(connection) {
@@ -8,7 +8,7 @@ sql_dialect.PqConnection <- function(connection) {
        words = utils::modifyList(standard_words("\"C\""), postgres_words()), collation = "\"C\"",
        aggregates = postgres_aggregates(), literal = postgres_literal,
        has_nan = TRUE, failure = "(1 / (random() * 0)::int4)", fence = " OFFSET 0", convert = postgres_convert,
-       whole = function(sql) paste0("((", sql, " - 1)::int4 + 1)"),
+       whole = whole_in_postgres,
        mean_of_none = function(sql) paste0("coalesce(", sql, ", 'NaN'::float8)"),
        not_nought = function(count) paste0("1 / ", count, " >= 0"))
 }
@@ -35,14 +35,17 @@ postgres_convert <- function(sql, from, to) {
   )
 }
 
-postgres_words <- function() {
-  # R has no whole numbers beyond 2^31 - 1 in size: the server fails there, and memory warns.
-  whole <- function(text) paste0("((", text, " - 1)::int4 + 1)")
+postgres_words <- function() c(postgres_arithmetic(), postgres_functions(), postgres_tests(), postgres_texts_and_dates())
+
+# R has no whole numbers beyond 2^31 - 1 in size: the server fails there, and memory warns.
+whole_in_postgres <- function(text) paste0("((", text, " - 1)::int4 + 1)")
+
+postgres_arithmetic <- function() {
   arithmetic <- function(sign) {
     force(sign)
     function(operands, type) {
       if (type == "double") return(paste0("(", operands[[1]]$sql, " ", sign, " ", operands[[2]]$sql, ")"))
-      whole(paste0("(", operands[[1]]$sql, "::int8 ", sign, " ", operands[[2]]$sql, ")"))
+      whole_in_postgres(paste0("(", operands[[1]]$sql, "::int8 ", sign, " ", operands[[2]]$sql, ")"))
     }
   }
   remainder <- function(operands) {
@@ -50,6 +53,61 @@ postgres_words <- function() {
     b <- operands[[2]]$sql
     paste0("(CASE WHEN ", b, " = 0 THEN NULL ELSE ((", a, "::int8 % ", b, ") + ", b, ") % ", b, " END)")
   }
+  list(
+    add = arithmetic("+"), subtract = arithmetic("-"), multiply = arithmetic("*"), divide = divided_in_postgres,
+    modulus = function(operands, type) {
+      if (type == "double") not_in_sql("`%%` of doubles")
+      paste0(remainder(operands), "::int4")
+    },
+    whole_divide = function(operands, type) {
+      if (type == "double") not_in_sql("`%/%` of doubles")
+      whole_in_postgres(paste0("((", operands[[1]]$sql, " - ", remainder(operands), ") / nullif(", operands[[2]]$sql,
+                               ", 0))"))
+    }
+  )
+}
+
+# By 0, of either sign, as R does.
+divided_in_postgres <- function(operands, type) {
+  a <- operands[[1]]
+  b <- operands[[2]]
+  if (!is.null(b$value) && is.finite(b$value) && b$value != 0) return(paste0("(", a$sql, " / ", b$sql, ")"))
+  paste0("(CASE WHEN ", b$sql, " <> 0 THEN ", a$sql, " / ", b$sql, " WHEN ", a$sql, " IS NULL OR ", b$sql,
+         " IS NULL THEN NULL WHEN ", a$sql, " = 0 OR ", a$sql, " = 'NaN' THEN 'NaN'::float8 WHEN (", a$sql,
+         " < 0) <> (", b$sql, "::text = '-0') THEN '-Infinity'::float8 ELSE 'Infinity'::float8 END)")
+}
+
+postgres_functions <- function() {
+  of_double <- function(name) {
+    force(name)
+    function(operands, type) paste0(name, "(", operands[[1]]$sql, ")")
+  }
+  list(
+    power = function(operands, type) {
+      if (!identical(operands[[2]]$value, 2)) not_in_sql("a power other than the square")
+      paste0("(", operands[[1]]$sql, " * ", operands[[1]]$sql, ")")
+    },
+    square_root = of_double("sqrt"), exponential = of_double("exp"), logarithm = of_double("ln"),
+    floor = of_double("floor"), ceiling = of_double("ceil"), truncate = of_double("trunc"),
+    round = function(operands, type) {
+      if (!identical(as.numeric(operands[[2]]$value), 0)) not_in_sql("`round()` to digits")
+      paste0("round(", operands[[1]]$sql, ")")
+    }
+  )
+}
+
+postgres_tests <- function() list(
+  is_true = function(operands, type) paste0("(", operands[[1]]$sql, " IS TRUE)"),
+  is_false = function(operands, type) paste0("(", operands[[1]]$sql, " IS FALSE)"),
+  is_not_a_number = function(operands, type) paste0("(coalesce(", operands[[1]]$sql, ", 0) = 'NaN')"),
+  is_infinite = function(operands, type) paste0("(abs(coalesce(", operands[[1]]$sql, ", 0)) = 'Infinity')"),
+  is_finite = function(operands, type) {
+    if (operands[[1]]$type != "double") return(paste0("(", operands[[1]]$sql, " IS NOT NULL)"))
+    paste0("(abs(coalesce(", operands[[1]]$sql, ", 'NaN')) < 'Infinity')")
+  }
+)
+
+postgres_texts_and_dates <- function() {
   of_text <- function(name) {
     force(name)
     function(operands, type) {
@@ -57,76 +115,40 @@ postgres_words <- function() {
       paste0(name, "(", operands[[1]]$sql, " COLLATE \"C.utf8\")")
     }
   }
-  of_double <- function(name) {
-    force(name)
-    function(operands, type) paste0(name, "(", operands[[1]]$sql, ")")
-  }
   list(
-    add = arithmetic("+"), subtract = arithmetic("-"), multiply = arithmetic("*"),
-    divide = function(operands, type) {
-      a <- operands[[1]]
-      b <- operands[[2]]
-      if (!is.null(b$value) && is.finite(b$value) && b$value != 0) return(paste0("(", a$sql, " / ", b$sql, ")"))
-      paste0("(CASE WHEN ", b$sql, " <> 0 THEN ", a$sql, " / ", b$sql, " WHEN ", a$sql, " IS NULL OR ", b$sql,
-             " IS NULL THEN NULL WHEN ", a$sql, " = 0 OR ", a$sql, " = 'NaN' THEN 'NaN'::float8 WHEN (", a$sql,
-             " < 0) <> (", b$sql, "::text = '-0') THEN '-Infinity'::float8 ELSE 'Infinity'::float8 END)")
-    },
-    power = function(operands, type) {
-      if (!identical(operands[[2]]$value, 2)) not_in_sql("a power other than the square")
-      paste0("(", operands[[1]]$sql, " * ", operands[[1]]$sql, ")")
-    },
-    modulus = function(operands, type) {
-      if (type == "double") not_in_sql("`%%` of doubles")
-      paste0(remainder(operands), "::int4")
-    },
-    whole_divide = function(operands, type) {
-      if (type == "double") not_in_sql("`%/%` of doubles")
-      whole(paste0("((", operands[[1]]$sql, " - ", remainder(operands), ") / nullif(", operands[[2]]$sql, ", 0))"))
-    },
-    square_root = of_double("sqrt"), exponential = of_double("exp"), logarithm = of_double("ln"),
-    floor = of_double("floor"), ceiling = of_double("ceil"), truncate = of_double("trunc"),
-    round = function(operands, type) {
-      if (!identical(as.numeric(operands[[2]]$value), 0)) not_in_sql("`round()` to digits")
-      paste0("round(", operands[[1]]$sql, ")")
-    },
-    is_true = function(operands, type) paste0("(", operands[[1]]$sql, " IS TRUE)"),
-    is_false = function(operands, type) paste0("(", operands[[1]]$sql, " IS FALSE)"),
-    is_not_a_number = function(operands, type) paste0("(coalesce(", operands[[1]]$sql, ", 0) = 'NaN')"),
-    is_infinite = function(operands, type) paste0("(abs(coalesce(", operands[[1]]$sql, ", 0)) = 'Infinity')"),
-    is_finite = function(operands, type) {
-      if (operands[[1]]$type != "double") return(paste0("(", operands[[1]]$sql, " IS NOT NULL)"))
-      paste0("(abs(coalesce(", operands[[1]]$sql, ", 'NaN')) < 'Infinity')")
-    },
-    upper = of_text("upper"), lower = of_text("lower"),
+    upper = of_text("upper"), lower = of_text("lower"), part_of_text = part_of_text_in_postgres,
     part_of_date = function(operands, type) {
-      part <- c(year = "year", quarter = "quarter", month = "month", day = "day", weekday = "isodow",
-                week = "week")[c(operands[[2]]$value, "none")[1]]
+      parts <- c(year = "year", quarter = "quarter", month = "month", day = "day", weekday = "isodow", week = "week")
+      part <- parts[c(operands[[2]]$value, "none")[1]]
       if (operands[[1]]$type != "date" || is.na(part)) not_in_sql("`date_part()` like this")
       list(sql = paste0("extract(", part, " FROM ", operands[[1]]$sql, ")::int4"), type = "integer")
     },
     start_of_period = function(operands, type) {
       part <- c(operands[[2]]$value, "none")[1]
-      if (type != "date" || !part %in% c("year", "quarter", "month", "week", "day")) not_in_sql("`start_of()` like this")
+      known <- c("year", "quarter", "month", "week", "day")
+      if (type != "date" || !part %in% known) not_in_sql("`start_of()` like this")
       list(sql = paste0("date_trunc('", part, "', ", operands[[1]]$sql, "::timestamp)::date"), type = "date")
-    },
-    part_of_text = function(operands, type) {
-      if (type != "text") not_in_sql("`substr()` of this")
-      ends <- lapply(operands[2:3], `[[`, "value")
-      if (!all(vapply(ends, function(end) is.numeric(end) && is.finite(end), NA)) || ends[[1]] < 1) {
-        not_in_sql("`substr()` with ends that differ from row to row")
-      }
-      size <- max(trunc(ends[[2]]) - trunc(ends[[1]]) + 1, 0)
-      sprintf("substr(%s, %.0f, %.0f)", operands[[1]]$sql, trunc(ends[[1]]), min(size, 2^31 - 1))
     }
   )
 }
 
-# `over` is the window, `count` the rows in it.
+part_of_text_in_postgres <- function(operands, type) {
+  if (type != "text") not_in_sql("`substr()` of this")
+  ends <- lapply(operands[2:3], `[[`, "value")
+  if (!all(vapply(ends, function(end) is.numeric(end) && is.finite(end), NA)) || ends[[1]] < 1) {
+    not_in_sql("`substr()` with ends that differ from row to row")
+  }
+  size <- max(trunc(ends[[2]]) - trunc(ends[[1]]) + 1, 0)
+  sprintf("substr(%s, %.0f, %.0f)", operands[[1]]$sql, trunc(ends[[1]]), min(size, 2^31 - 1))
+}
+
+# `over` is the window; for groups it is "".
 postgres_aggregates <- function() {
   of <- function(name) {
     force(name)
     function(x, over) paste0(name, "(", x, ")", over)
   }
-  list(sum = of("sum"), total = of("sum"), mean = of("avg"), variance = of("var_samp"), least = of("min"), greatest = of("max"),
+  list(sum = of("sum"), total = of("sum"), mean = of("avg"), variance = of("var_samp"), least = of("min"),
+       greatest = of("max"),
        any = of("bool_or"), all = of("bool_and"))
 }

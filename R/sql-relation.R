@@ -1,8 +1,9 @@
 # A relation is what a statement gives: a table of a database, and what steps make of it.
 #   dialect     of the server
 #   parts       the subqueries so far, by name; `from` is what the next one reads from
-#   columns     by the names that the table has for them here: a list with the name there, quoted, as `sql`, and the `type`:
-#               "logical", "integer", "double", "text", "date", or "opaque" for what is only carried along
+#   columns     by the names that the table has for them here: a list with the name there, quoted, as `sql`, the `type`,
+#               "logical", "integer", "double", "text", "date", or "opaque" for what is only carried along, and whether
+#               it may be `nan`
 #   order       the order of the rows: terms of ORDER BY, over columns that `hidden` has if the table has not
 #   has_key     whether that order is that of a key, so that no two rows are alike in it
 
@@ -33,8 +34,8 @@ relation_sql <- function(relation, ordered = TRUE) {
          if (ordered && length(relation$order)) paste("\nORDER BY", paste(relation$order, collapse = ", ")))
 }
 
-# In ORDER BY a name stands for a column of the result: where one has the name of another column there, what the rows are
-# put in order by gets names of its own.
+# In ORDER BY a name stands for a column of the result: where one has the name of another column there, what the rows
+# are put in order by gets names of its own.
 with_order_apart <- function(relation) {
   names <- sql_name(relation$dialect, names(relation$columns))
   sql <- vapply(relation$columns, `[[`, "", "sql")

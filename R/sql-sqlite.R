@@ -95,5 +95,6 @@ sqlite_aggregates <- function() {
     force(name)
     function(x, over) paste0(name, "(", x, ")", over)
   }
-  list(sum = of("sum"), total = of("sum"), mean = of("avg"), least = of("min"), greatest = of("max"), any = of("max"), all = of("min"))
+  list(sum = of("sum"), total = of("sum"), mean = of("avg"), least = of("min"), greatest = of("max"), any = of("max"),
+       all = of("min"))
 }

@@ -26,9 +26,10 @@ set_in_sql <- function(statement, items) {
   for (k in seq_along(targets)) {
     operand <- operands[[k]]
     if (operand$type == "missing") operand <- as_sql_type(operand, "logical", items)
+    is_window <- length(targets) == 1 && nodes[[k]]$kind %in% c("ordered", "aggregate")
     items$columns[[targets[k]]] <- if (!operand$simple) add_item(items, operand, targets[k])
-                                   else if (length(targets) > 1 || !nodes[[k]]$kind %in% c("ordered", "aggregate")) operand
-                                   else with_name_of_column(operand, items, targets[k])
+                                   else if (is_window) with_name_of_column(operand, items, targets[k])
+                                   else operand
   }
 }
 
@@ -73,7 +74,8 @@ sql_step.step_top_rows <- function(step, relation) {
 
 # For each row the place of the first row of its group.
 first_of_groups <- function(groups, items) {
-  place <- add_window(paste0("row_number()", window_text(list(), order_of(list(), items)$terms)), "integer", groups, items)
+  place <- add_window(paste0("row_number()", window_text(list(), order_of(list(), items)$terms)), "integer", groups,
+                      items)
   add_window(paste0("min(", place$sql, ")", window_text(groups)), "integer", c(list(place), groups), items)
 }
 
@@ -112,7 +114,8 @@ sql_step.step_one_row_per <- function(step, relation) {
   }
   groups$relation <- grouped_relation(rows, keys, groups)
   result <- relation_with_items(groups, step$columns)
-  result$order <- if (is.null(place)) order_terms(keys, rep(FALSE, length(keys)), FALSE, relation$dialect) else first$sql
+  by_keys <- order_terms(keys, rep(FALSE, length(keys)), FALSE, relation$dialect)
+  result$order <- if (is.null(place)) by_keys else first$sql
   result$has_key <- TRUE
   result
 }

@@ -80,8 +80,8 @@ test_that("words of groups and orders give the same", {
              "running_total", "running_mean", "running_count", "running_min", "running_max", "moving_total",
              "moving_mean", "moving_min", "moving_max", "moving_count", "previous", "following", "last_known",
              "next_known", "change", "z_score", "share", "min_max")
-  exact <- c("min", "max", "length", "count_known", "ranking", "equal_parts", "running_count", "running_min", "running_max",
-             "moving_count", "previous", "following", "last_known", "next_known")
+  exact <- c("min", "max", "length", "count_known", "ranking", "equal_parts", "running_count", "running_min",
+             "running_max", "moving_count", "previous", "following", "last_known", "next_known")
   for (kind in kinds) {
     expect_both(kind, 150, all_nearly, least = 0.4, function() {
       word <- sample(words, 1)
