@@ -117,6 +117,10 @@ group_sums_cpp <- function(column, group_of_row, groups, threads) {
     .Call(`_rowanroot_group_sums_cpp`, column, group_of_row, groups, threads)
 }
 
+complete_sums_cpp <- function(values, known, unknown, sizes) {
+    .Call(`_rowanroot_complete_sums_cpp`, values, known, unknown, sizes)
+}
+
 spread_groups_cpp <- function(values, group_of_row) {
     .Call(`_rowanroot_spread_groups_cpp`, values, group_of_row)
 }

@@ -133,10 +133,8 @@ mean_or_sum <- function(what, id, skip_missing, groups, block) {
                                             getOption("rowanroot.threads", 0L))
   }
   sums <- block$aggregates[[key]]
-  values <- sums[[what]]
-  open <- if (!skip_missing) which(sums$known < groups$sizes)
-  values[open] <- sums$unknown[open]
-  values
+  if (skip_missing) return(sums[[what]])
+  complete_sums_cpp(sums[[what]], sums$known, sums$unknown, groups$sizes)
 }
 
 # The mean and the standard deviation are mostly wanted together: one pass gives both.

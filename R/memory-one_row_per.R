@@ -20,9 +20,16 @@ new_sides <- function(step, data, call) {
   rows$within <- unlist(rows$columns[step$keys])
   groups <- if (length(step$keys)) block_groups(rows) else groups_by_columns(list(), nrow(data), call)
   first <- group_edges_cpp(groups$of_row, length(groups$sizes), FALSE)
-  of_groups <- new_block(lapply(unclass(data)[step$keys], take_rows, rows = first), length(first), call, step$env)
+  of_groups <- new_block(key_values(unclass(data)[step$keys], first), length(first), call, step$env)
   of_groups$for_groups <- TRUE
   list2env(list(rows = rows, of_groups = of_groups, groups = groups, first = first, only_there = character()))
+}
+
+# The columns of the groups in their first rows.
+key_values <- function(columns, first) {
+  if (!length(columns)) return(columns)
+  data <- structure(columns, row.names = .set_row_names(length(columns[[1]])), class = "data.frame")
+  unclass(rows_at(data, first - 1L))[names(columns)]
 }
 
 set_for_groups <- function(statement, sides) {

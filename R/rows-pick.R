@@ -3,8 +3,8 @@
 # The rows at these places, from 0.
 rows_at <- function(data, places) {
   is_plain <- vapply(data, is_moved_as_plain, NA)
-  columns <- with_old_attributes(gather_cpp(as.list(data), is_plain, nrow(data), places,
-                                            getOption("rowanroot.threads", 0L)), data, is_plain)
+  columns <- gather_cpp(as.list(data), is_plain, nrow(data), places, getOption("rowanroot.threads", 0L))
+  names(columns) <- names(data)
   if (!all(is_plain) || has_row_names(data)) rows <- places + 1L
   columns[!is_plain] <- lapply(as.list(data)[!is_plain], take_rows, rows = rows)
   as_table_like(data, columns, if (has_row_names(data)) row.names(data)[rows] else .set_row_names(length(places)))
@@ -17,18 +17,12 @@ is_moved_as_plain <- function(column) {
     typeof(column) %in% c("integer", "double") && is.null(dim(column)) && is.null(names(column))
 }
 
-with_old_attributes <- function(columns, data, are_moved) {
-  names(columns) <- names(data)
-  for (k in which(are_moved)) if (!is.null(attributes(data[[k]]))) attributes(columns[[k]]) <- attributes(data[[k]])
-  columns
-}
-
 take_rows <- function(column, rows) if (length(dim(column)) == 2) column[rows, , drop = FALSE] else column[rows]
 
 rows_where <- function(data, condition) {
   is_plain <- vapply(data, is_moved_as_plain, NA)
   kept <- keep_where_cpp(as.list(data), is_plain, condition, getOption("rowanroot.threads", 0L))
-  columns <- with_old_attributes(kept$columns, data, is_plain)
+  columns <- stats::setNames(kept$columns, names(data))
   if (!all(is_plain) || has_row_names(data)) rows <- which(condition)
   columns[!is_plain] <- lapply(as.list(data)[!is_plain], take_rows, rows = rows)
   as_table_like(data, columns, if (has_row_names(data)) row.names(data)[rows] else .set_row_names(kept$rows))

@@ -376,6 +376,20 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// complete_sums_cpp
+SEXP complete_sums_cpp(Rcpp::NumericVector values, Rcpp::NumericVector known, Rcpp::NumericVector unknown, Rcpp::IntegerVector sizes);
+RcppExport SEXP _rowanroot_complete_sums_cpp(SEXP valuesSEXP, SEXP knownSEXP, SEXP unknownSEXP, SEXP sizesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type known(knownSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type unknown(unknownSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type sizes(sizesSEXP);
+    rcpp_result_gen = Rcpp::wrap(complete_sums_cpp(values, known, unknown, sizes));
+    return rcpp_result_gen;
+END_RCPP
+}
 // spread_groups_cpp
 SEXP spread_groups_cpp(SEXP values, Rcpp::IntegerVector group_of_row);
 RcppExport SEXP _rowanroot_spread_groups_cpp(SEXP valuesSEXP, SEXP group_of_rowSEXP) {
@@ -1266,6 +1280,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_distribution_cpp", (DL_FUNC) &_rowanroot_distribution_cpp, 3},
     {"_rowanroot_aggregate_groups_cpp", (DL_FUNC) &_rowanroot_aggregate_groups_cpp, 6},
     {"_rowanroot_group_sums_cpp", (DL_FUNC) &_rowanroot_group_sums_cpp, 4},
+    {"_rowanroot_complete_sums_cpp", (DL_FUNC) &_rowanroot_complete_sums_cpp, 4},
     {"_rowanroot_spread_groups_cpp", (DL_FUNC) &_rowanroot_spread_groups_cpp, 2},
     {"_rowanroot_group_edges_cpp", (DL_FUNC) &_rowanroot_group_edges_cpp, 3},
     {"_rowanroot_count_distinct_cpp", (DL_FUNC) &_rowanroot_count_distinct_cpp, 3},

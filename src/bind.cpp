@@ -76,6 +76,13 @@ void* writable_address(SEXP x) {
   }
 }
 
+void give_attributes(const Rcpp::List& columns, const Rcpp::LogicalVector& are_new, const Rcpp::List& to) {
+  for (R_xlen_t k = 0; k < columns.size(); ++k) {
+    SEXP column = columns[k];
+    if (are_new[k] && ATTRIB(column) != R_NilValue) SHALLOW_DUPLICATE_ATTRIB(to[k], column);
+  }
+}
+
 SEXP new_vector(SEXPTYPE type, R_xlen_t n) {
   const std::size_t value = type == REALSXP || type == STRSXP ? 8 : type == RAWSXP ? 1 : 4;
   const std::size_t bytes = static_cast<std::size_t>(n) * value;

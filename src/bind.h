@@ -18,6 +18,9 @@ const void* address_of(SEXP x);
 // The same for columns that are only grouped and ordered: those of class integer64 hold long integers.
 rowanroot::Type type_of_column(SEXP x);
 
+// New columns get the attributes of these: R would copy the values for it.
+void give_attributes(const Rcpp::List& columns, const Rcpp::LogicalVector& are_new, const Rcpp::List& to);
+
 // A new vector, of large pages where the system has them.
 SEXP new_vector(SEXPTYPE type, R_xlen_t n);
 

@@ -13,7 +13,8 @@ static std::vector<std::int32_t> rows_where(const Rcpp::LogicalVector& condition
   return rows;
 }
 
-// The kept values of each column that the engine has a type for, NULL for the others, and their number.
+// The kept values of each column that the engine has a type for, with what makes them dates and the like, NULL for the
+// others; and their number.
 // [[Rcpp::export]]
 Rcpp::List keep_where_cpp(Rcpp::List columns, Rcpp::LogicalVector is_plain, Rcpp::LogicalVector condition,
                           int threads) {
@@ -39,5 +40,6 @@ Rcpp::List keep_where_cpp(Rcpp::List columns, Rcpp::LogicalVector is_plain, Rcpp
     kept[k] = coded ? new_coded_texts(Rcpp::Shield<SEXP>(keep(coded.codes)), coded.texts) : keep(column);
     Rcpp::checkUserInterrupt();
   }
+  give_attributes(columns, is_plain, kept);
   return Rcpp::List::create(Rcpp::Named("columns") = kept, Rcpp::Named("rows") = static_cast<double>(filter.kept()));
 }

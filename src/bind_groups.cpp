@@ -154,6 +154,19 @@ Rcpp::List group_sums_cpp(SEXP column, Rcpp::IntegerVector group_of_row, int gro
                             Rcpp::Named("unknown") = vector_of(found.unknown));
 }
 
+// Sums or means of groups: of those that know fewer values than they have rows, what is not known.
+// [[Rcpp::export]]
+SEXP complete_sums_cpp(Rcpp::NumericVector values, Rcpp::NumericVector known, Rcpp::NumericVector unknown,
+                       Rcpp::IntegerVector sizes) {
+  R_xlen_t first = 0;
+  while (first < sizes.size() && known[first] >= sizes[first]) ++first;
+  if (first == sizes.size()) return values;
+  Rcpp::Shield<SEXP> result(new_vector(REALSXP, values.size()));
+  double* const to = REAL(result);
+  for (R_xlen_t k = 0; k < values.size(); ++k) to[k] = known[k] < sizes[k] ? unknown[k] : values[k];
+  return result;
+}
+
 // The value of its group for each row.
 // [[Rcpp::export]]
 SEXP spread_groups_cpp(SEXP values, Rcpp::IntegerVector group_of_row) {

@@ -87,7 +87,7 @@ Rcpp::IntegerVector top_rows_cpp(Rcpp::List columns, Rcpp::LogicalVector descend
   return Rcpp::wrap(find(with_comparable_texts(within)));
 }
 
-// Plain columns in this order of rows, from 0; NULL for the others.
+// Plain columns, with what makes them dates and the like, in this order of rows, from 0; NULL for the others.
 // [[Rcpp::export]]
 Rcpp::List gather_cpp(Rcpp::List columns, Rcpp::LogicalVector is_plain, double rows, Rcpp::IntegerVector order,
                       int threads) {
@@ -113,6 +113,7 @@ Rcpp::List gather_cpp(Rcpp::List columns, Rcpp::LogicalVector is_plain, double r
     const CodedTexts coded = coded_texts_of(columns[k]);
     if (is_plain[k] && coded) result[k] = new_coded_texts(result[k], coded.texts);
   }
+  give_attributes(columns, is_plain, result);
   return result;
 }
 
