@@ -49,6 +49,10 @@ months_between_cpp <- function(from, to, units_per_day) {
     .Call(`_rowanroot_months_between_cpp`, from, to, units_per_day)
 }
 
+about_doubles_cpp <- function(numbers) {
+    .Call(`_rowanroot_about_doubles_cpp`, numbers)
+}
+
 about_days_cpp <- function(days) {
     .Call(`_rowanroot_about_days_cpp`, days)
 }

@@ -213,7 +213,7 @@ sendable_columns.SQLiteConnection <- function(connection, data, call) {
   for (name in names(data)) {
     column <- data[[name]]
     if (is.double(column) && !is.object(column)) {
-      warn_changed("SQLite", sum(column == 0 & 1 / column < 0, na.rm = TRUE), name, "keeps no sign of zero", call)
+      warn_changed("SQLite", about_doubles_cpp(column)[["negative_zeros"]], name, "keeps no sign of zero", call)
     }
   }
   data

@@ -28,6 +28,7 @@ value_of_table <- function(condition, block) {
 broken_table <- function(value) if (!isTRUE(value)) list(rows = 0, first = NA_integer_, missing = is.na(value))
 
 broken_rows <- function(values) {
+  if (isTRUE(all(values))) return(NULL)
   breaks <- which(is.na(values) | !values)
   if (length(breaks)) list(rows = length(breaks), first = utils::head(breaks, 3), missing = anyNA(values))
 }

@@ -56,7 +56,7 @@ write_csv <- function(data, names, path, call, guard, rows, older = NULL, from =
 csv_column <- function(column, name, call) {
   if (is.factor(column)) return(writable_texts(coded_texts_cpp(as.vector(unclass(column)), levels(column)), name, call))
   check_one_column(column, "A CSV file", name, call)
-  if (inherits(column, "Date")) return(writable_dates(column, name, call))
+  if (inherits(column, "Date")) return(writable_dates(column, "a CSV file", name, call))
   if (inherits(column, "POSIXt")) {
     return(shown_once(column, function(values) iso_text(values, "A CSV file", name, call)))
   }
@@ -74,10 +74,12 @@ csv_column <- function(column, name, call) {
 }
 
 # As doubles, of the years 0 to 9999.
-writable_dates <- function(column, name, call) {
+writable_dates <- function(column, format, name, call) {
   about <- about_days_cpp(column)
-  warn_changed("a CSV file", about[["parts"]], name, "keeps whole days", call)
-  if (about[["least"]] < -719528 || about[["greatest"]] >= 2932897) stop_not_held_date("A CSV file", name, call)
+  warn_changed(format, about[["parts"]], name, "keeps whole days", call)
+  if (about[["least"]] < -719528 || about[["greatest"]] >= 2932897) {
+    stop_not_held_date(upper_first(format), name, call)
+  }
   if (is.double(column)) column else structure(as.numeric(column), class = "Date")
 }
 

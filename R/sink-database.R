@@ -103,16 +103,17 @@ database_columns <- function(data, call) {
       column <- as.character(column)
     }
     if (is.character(column)) return(as.vector(writable_texts(as.vector(column), name, call)))
-    if (is.double(column) && any(is.nan(unclass(column)) & !inherits(column, "integer64"))) {
+    if (is.double(column) && !inherits(column, "integer64") && about_doubles_cpp(column)[["nan"]]) {
       stop_not_held("A database", name, "has values that are not a number",
                     "Make them missing: {.code {name}[is.nan({name})] <- NA}.", call)
     }
-    if (inherits(column, c("Date", "POSIXct")) && any(is.infinite(as.numeric(column)))) {
+    if (inherits(column, c("Date", "POSIXct")) && is.double(column) && about_doubles_cpp(column)[["infinite"]]) {
       stop_not_held("A database", name, "has dates or times that are infinite", "Make them missing, or text.", call)
     }
     if (inherits(column, "Date")) {
       warn_of_parts_of_days(column, "a database", name, call)
-      column <- structure(floor(as.numeric(column)), class = "Date")
+      whole <- is.double(column) && !about_days_cpp(column)[["parts"]]
+      if (!whole) column <- structure(floor(as.numeric(column)), class = "Date")
     }
     column
   }, as.list(data), names(data))

@@ -53,7 +53,8 @@ check_plain_columns <- function(data, format, call, refused = character()) {
 }
 
 check_finite <- function(values, format, name, call) {
-  if (any(is.nan(values) | is.infinite(values))) {
+  about <- about_doubles_cpp(values)
+  if (about[["nan"]] || about[["infinite"]]) {
     stop_not_held(format, name, "has values that are infinite or not a number", "Make them missing, or text.", call)
   }
 }

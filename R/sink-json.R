@@ -14,8 +14,8 @@ write_json_lines <- function(data, file, call) {
 
 json_values <- function(column, name, call) {
   if (inherits(column, "integer64")) return(column)
-  if (inherits(column, "Date")) warn_of_parts_of_days(column, "JSON", name, call)
-  if (inherits(column, "POSIXt") || inherits(column, "Date")) {
+  if (inherits(column, "Date")) return(writable_dates(column, "JSON", name, call))
+  if (inherits(column, "POSIXt")) {
     return(shown_once(column, function(values) iso_text(values, "JSON", name, call)))
   }
   if (is.double(column)) check_finite(unclass(column), "JSON", name, call)

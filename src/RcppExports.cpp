@@ -171,6 +171,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// about_doubles_cpp
+Rcpp::NumericVector about_doubles_cpp(SEXP numbers);
+RcppExport SEXP _rowanroot_about_doubles_cpp(SEXP numbersSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type numbers(numbersSEXP);
+    rcpp_result_gen = Rcpp::wrap(about_doubles_cpp(numbers));
+    return rcpp_result_gen;
+END_RCPP
+}
 // about_days_cpp
 Rcpp::NumericVector about_days_cpp(SEXP days);
 RcppExport SEXP _rowanroot_about_days_cpp(SEXP daysSEXP) {
@@ -1263,6 +1274,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_period_days_cpp", (DL_FUNC) &_rowanroot_period_days_cpp, 4},
     {"_rowanroot_add_months_cpp", (DL_FUNC) &_rowanroot_add_months_cpp, 3},
     {"_rowanroot_months_between_cpp", (DL_FUNC) &_rowanroot_months_between_cpp, 3},
+    {"_rowanroot_about_doubles_cpp", (DL_FUNC) &_rowanroot_about_doubles_cpp, 1},
     {"_rowanroot_about_days_cpp", (DL_FUNC) &_rowanroot_about_days_cpp, 1},
     {"_rowanroot_begin_flush_cpp", (DL_FUNC) &_rowanroot_begin_flush_cpp, 1},
     {"_rowanroot_end_flush_cpp", (DL_FUNC) &_rowanroot_end_flush_cpp, 1},

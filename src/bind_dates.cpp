@@ -40,6 +40,20 @@ Rcpp::NumericVector months_between_cpp(Rcpp::NumericVector from, Rcpp::NumericVe
   return result;
 }
 
+// Of doubles how many are NaN, infinite, and zeros with a minus.
+// [[Rcpp::export]]
+Rcpp::NumericVector about_doubles_cpp(SEXP numbers) {
+  double nan = 0, infinite = 0, negative_zeros = 0;
+  const double* const values = REAL_RO(numbers);
+  for (R_xlen_t i = 0; i < Rf_xlength(numbers); ++i) {
+    nan += R_IsNaN(values[i]);
+    infinite += std::isinf(values[i]);
+    negative_zeros += values[i] == 0 && std::signbit(values[i]);
+  }
+  return Rcpp::NumericVector::create(Rcpp::Named("nan") = nan, Rcpp::Named("infinite") = infinite,
+                                     Rcpp::Named("negative_zeros") = negative_zeros);
+}
+
 // Of a column of days how many are not whole, and between which they are; infinite ends where none is known.
 // [[Rcpp::export]]
 Rcpp::NumericVector about_days_cpp(SEXP days) {

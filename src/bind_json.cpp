@@ -161,6 +161,7 @@ class JsonWriter {
       SEXP values = table[k];
       Column column(values);
       if (Rf_inherits(values, "integer64")) column.type = 0;
+      column.is_date = Rf_inherits(values, "Date");
       column.key = k ? "," : "{";
       write_json_text(std::string_view(names[k]), &column.key);
       column.key.push_back(':');
@@ -183,6 +184,7 @@ class JsonWriter {
   struct Column : WrittenColumn {
     using WrittenColumn::WrittenColumn;
     std::string key;
+    bool is_date = false;
   };
 
   static void write_value(const Column& column, R_xlen_t first, R_xlen_t row, std::string* to) {
@@ -204,9 +206,16 @@ class JsonWriter {
       default: {
         const double value = static_cast<const double*>(column.values)[first + row];
         if (value != value) to->append("null");
+        else if (column.is_date) write_day_text(value, to);
         else write_real(value, to);
       }
     }
+  }
+
+  static void write_day_text(double value, std::string* to) {
+    to->push_back('"');
+    write_day(value, to);
+    to->push_back('"');
   }
 
   template <class T>
@@ -221,7 +230,7 @@ class JsonWriter {
 
 }  // namespace
 
-// Texts must be UTF-8, numbers finite or missing.
+// Texts must be UTF-8, numbers finite or missing, dates of the years 0 to 9999.
 // [[Rcpp::export]]
 std::string json_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, double rows, std::string path) {
   std::unique_ptr<std::FILE, int (*)(std::FILE*)> file(std::fopen(path.c_str(), "wb"), std::fclose);

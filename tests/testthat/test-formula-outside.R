@@ -97,3 +97,15 @@ test_that("a file with another name makes a column of file names stale", {
   expect_identical(unique(as.data.frame(open_table("out.csv", types = c(month = "text")))$month),
                    c("2025-01", "2025-03"))
 })
+
+test_that("dots and arguments that are missing around a formula are no part of it", {
+  local_folder()
+  visits <- data.frame(kg = 1:3)
+  saved <- function(..., with.dot, kilos = 2) {
+    table <- set_columns(open_table(visits), { double <- kg * kilos })
+    suppressMessages(save_table(table, "out.csv"))
+    open_table("out.csv")$double
+  }
+  expect_equal(saved(), c(2, 4, 6))
+  expect_equal(saved(kilos = 3), c(3, 6, 9))
+})
