@@ -11,6 +11,8 @@ constexpr std::size_t most_places = 16, rows_of_each = 512;
 
 // What is known of a column after some of its rows. How many are different matters only of texts.
 struct Sample {
+  explicit Sample(bool text) : is_text(text) {}
+
   bool is_text;
   unsigned kinds = could_be_all;
   TextNumbering different;
@@ -43,7 +45,7 @@ std::vector<CsvGuess> guess_csv(const std::vector<std::shared_ptr<CsvFile>>& fil
   const std::vector<CsvPlace> places = all_places(files);
   const std::size_t count = std::min(places.size(), most_places);
   std::vector<Sample> samples;
-  for (const CsvColumn& column : columns) samples.push_back({column.type == CsvType::text});
+  for (const CsvColumn& column : columns) samples.emplace_back(column.type == CsvType::text);
   for (std::size_t n = 0; n < count; ++n) {
     const CsvPlace& place = places[n * places.size() / count];
     const CsvFile& file = *files[place.file];

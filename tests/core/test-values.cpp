@@ -351,3 +351,20 @@ TEST("fields are values only from end to end, and exact") {
   for (const char* bad : {"", "-", "1x", "1e", "9007199254740993", "--1", "+-1", "0x10"}) CHECK(!read_real(bad, &real));
   CHECK(trimmed(" a b\t") == "a b" && trimmed("\ta") == "a" && trimmed("a ") == "a" && trimmed("").empty());
 }
+
+TEST("the variance of long integers is that of a sample") {
+  const std::vector<std::int64_t> values = {3, missing_long_integer, 5, 10, missing_long_integer};
+  const Distribution found = distribution(Type::long_integer, values.data(), values.size(), {0, 1}, 1);
+  CHECK(found.known == 3 && found.different == 3 && found.mean == 6 && found.variance == 13);
+  CHECK(found.quantiles == Reals({3, 10}));
+}
+
+TEST("numbers change their sign") {
+  Program program;
+  program.add_output(program.add_operation("negate", {program.add_input(Type::real)}));
+  const Reals values = {2.5, -1, 0, -0.0, infinity};
+  Reals result(values.size());
+  run_program(program, {values.data()}, {result.data()}, values.size(), RunOptions(), [](std::size_t, std::size_t) {});
+  for (std::size_t k = 0; k < values.size(); ++k)
+    CHECK(result[k] == -values[k] && std::signbit(result[k]) != std::signbit(values[k]));
+}
