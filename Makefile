@@ -1,5 +1,5 @@
 # `make demo` and `make test` set up all that they need, then run. `make help` lists the rest.
-.PHONY: help demo test set-up-tests test-core fuzz random reliability mutants document check bench guides messages screenshots architecture lint spelling coverage clean
+.PHONY: help demo demo-database beyond-memory test set-up-tests test-core fuzz random reliability mutants document check bench guides messages screenshots architecture lint spelling coverage clean
 .DEFAULT_GOAL := help
 
 help: ## list the targets
@@ -9,6 +9,14 @@ demo: ## install what is missing, then run the demo in build/demo
 	@tools/setup.sh run
 	@rm -rf build/demo
 	@Rscript "$$(Rscript -e 'cat(system.file("exec", "rowanroot", package = "rowanroot"))')" demo build/demo
+
+demo-database: ## install what is missing, then run the demo's script on tables of SQLite and PostgreSQL
+	@tools/setup.sh test
+	@Rscript tools/demo-database.R
+
+beyond-memory: ## calculate a table larger than the memory allowed in every way, and compare (an hour; 30 GB of disk)
+	@tools/setup.sh run
+	@Rscript tools/beyond-memory.R
 
 test: set-up-tests test-core ## install what is missing, then run all tests
 	@Rscript tools/test.R

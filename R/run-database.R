@@ -85,7 +85,11 @@ check_no_nan <- function(connection, table, relation, call) {
 }
 
 in_transaction <- function(target, connection, call, write) {
-  tryCatch(DBI::dbWithTransaction(connection, write()), error = function(e) {
+  alone <- function() {
+    wait_for_others(connection, target$table)
+    write()
+  }
+  tryCatch(DBI::dbWithTransaction(connection, alone()), error = function(e) {
     if (inherits(e, "rowanroot_error")) stop(e)
     stop_because(c("Can't write the table {.val {table_label(target$table)}}.",
                    "found" = "Its message: {one_text(conditionMessage(e))}", "found" = "The table did not change."),

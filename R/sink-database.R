@@ -72,6 +72,18 @@ make_room_for_table <- function(connection, table, data, force, call) {
   }
 }
 
+# Two runs that write the same table do so one after the other.
+wait_for_others <- function(connection, table) UseMethod("wait_for_others")
+
+#' @export
+wait_for_others.default <- function(connection, table) invisible()
+
+#' @export
+wait_for_others.PqConnection <- function(connection, table) {
+  DBI::dbGetQuery(connection, "SELECT pg_advisory_xact_lock(hashtextextended($1, 0))::text",
+                  params = list(paste("rowanroot", table_label(table))))
+}
+
 # What a table is besides its rows: its `columns`, by name and type; what would be lost if it were created again, in
 # words, as `kept`; and the tables whose rows are removed or changed with its rows, as `refers`.
 table_about <- function(connection, table) UseMethod("table_about")

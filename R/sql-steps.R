@@ -21,7 +21,7 @@ set_in_sql <- function(statement, items) {
     return(invisible())
   }
   nodes <- if (statement$node$kind == "several") statement$node$parts else list(statement$node)
-  if (length(nodes) != length(targets)) not_in_sql("several columns from one function")
+  if (length(nodes) != length(targets)) not_in_sql("`", line_text(statement$line), "`")
   operands <- lapply(nodes, sql_node, items = items)
   for (k in seq_along(targets)) {
     operand <- operands[[k]]

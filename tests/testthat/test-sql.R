@@ -203,3 +203,51 @@ test_that("an output is up to date as long as the table there is the same, in wh
   expect_error(save(changes_with = "SELECT * FROM visits"), class = "rowanroot_bad_argument")
   expect_error(open_table("out.csv", changes_with = sign), class = "rowanroot_bad_argument")
 })
+
+test_that("the demo's output is byte for byte the same from files, SQLite and PostgreSQL", {
+  local_folder()
+  suppressMessages(make_demo("bees"))
+  setwd("bees")
+  quietly(run_script("yield.R"))
+  bytes <- function() readBin("out/yield.csv", "raw", 1e7)
+  from_files <- bytes()
+  visits <- as.data.frame(open_table("visits/*.csv"))
+  visits <- cbind(visit = seq_len(nrow(visits)), visits)
+  for (kind in kinds) {
+    connection <- if (kind == "PostgreSQL") local_postgres() else local_sqlite()
+    DBI::dbWriteTable(connection, "visits", visits)
+    if (kind == "PostgreSQL") DBI::dbExecute(connection, "ALTER TABLE visits ADD PRIMARY KEY (visit)")
+    source <- "open_table(connection, table = \"visits\") |> drop_columns(visit)"
+    script <- sub("open_table(\"visits/*.csv\")", source, readLines("yield.R", encoding = "UTF-8"), fixed = TRUE)
+    unlink(c("out", ".rowanroot"), recursive = TRUE)
+    suppressMessages(eval(parse(text = script), list2env(list(connection = connection), parent = globalenv())))
+    expect_identical(bytes(), from_files)
+  }
+})
+
+test_that("an output of a table in the same database is written there, and is what it is from here", {
+  local_folder()
+  there <- table_there("PostgreSQL", 60)
+  save <- function(code, name) {
+    table <- eval(code, list(.table = there$table))
+    suppressMessages(save_table(table, there$connection, table = name))
+    as.data.frame(open_table(there$connection, table = name))
+  }
+  code <- quote(set_columns(keep_columns(.table, id, e, g, day, l, j), {
+    place <- ranking(e, best = "highest", within = g)
+    big <- if (e > 0) "yes" else "no"
+    k <- j * 2L
+  }))
+  found <- save(code, "from_there")
+  withr::local_options(rowanroot.in_database = FALSE)
+  from_here <- save(code, "from_here")
+  by_id <- function(data) data[order(data$id), ]
+  expect_identical(by_id(found), by_id(from_here), ignore_attr = "row.names")
+  types <- function(name) table_about(there$connection, name)$columns
+  expect_identical(types("from_there"), types("from_here"))
+  withr::local_options(rowanroot.in_database = NULL)
+  # What can't be held is refused as from here, and the table stays.
+  nan <- quote(set_columns(.table, { z <- e * 0 / 0 }))
+  expect_error(save(nan, "from_there"), class = "rowanroot_cannot_write")
+  expect_identical(by_id(as.data.frame(open_table(there$connection, table = "from_there"))), by_id(found))
+})
