@@ -60,6 +60,7 @@ written_there <- function(target, x, now, found, force, call) {
     in_transaction(target, connection, call, function() {
       write_table_there(connection, target$table, like, statement, force, call)
       check_no_nan(connection, target$table, relation, call)
+      check_names_kept(connection, target$table, names(like))
       written <- hash_of_table(connection, target$table)
       record_output(target, now, written$hash, written$rows, names(like), found, force, call)
       written$rows
@@ -71,6 +72,11 @@ is_same_database <- function(one, other) {
   if (identical(one, other)) return(TRUE)
   own <- database_identity(one)
   !is.null(own) && identical(own, database_identity(other))
+}
+
+check_names_kept <- function(connection, table, names) {
+  other <- setdiff(names, DBI::dbListFields(connection, table))
+  if (length(other)) stop("it can't have a column named ", quoted(other[1]), call. = FALSE)
 }
 
 # As memory refuses it.
@@ -118,8 +124,7 @@ write_from_here <- function(target, x, now, found, force, call) {
       write_table(connection, target$table, data, sent, force, call)
       written <- hash_of_table(connection, target$table)
       if (written$rows != nrow(data)) stop("it kept ", written$rows, " of ", nrow(data), " rows", call. = FALSE)
-      other <- setdiff(names(data), DBI::dbListFields(connection, target$table))
-      if (length(other)) stop("it can't have a column named ", quoted(other[1]), call. = FALSE)
+      check_names_kept(connection, target$table, names(data))
       record_output(target, now, written$hash, nrow(data), names(data), found, force, call)
     }
     in_transaction(target, connection, call, write)

@@ -33,8 +33,10 @@ table_relation.PqConnection <- function(connection, source, dialect) {
   } else {
     from <- sql_name_of_table(dialect, source$table)
     ask <- function(text) DBI::dbGetQuery(connection, text, params = list(from))
-    about <- ask(paste0("SELECT attname::text AS name, typname::text AS type FROM pg_attribute JOIN pg_type t ",
-                        "ON t.oid = atttypid ",
+    # A collation may take different texts for equal.
+    about <- ask(paste0("SELECT attname::text AS name, CASE WHEN collisdeterministic THEN typname::text ",
+                        "WHEN attcollation = 0 THEN typname::text ELSE 'collated' END AS type FROM pg_attribute ",
+                        "JOIN pg_type t ON t.oid = atttypid LEFT JOIN pg_collation c ON c.oid = attcollation ",
                         "WHERE attrelid = $1::regclass AND attnum > 0 AND NOT attisdropped ORDER BY attnum"))
     types <- about$type
     key <- ask(paste0("SELECT attname::text AS name FROM pg_index JOIN pg_attribute ON attrelid = indrelid AND ",
@@ -71,12 +73,14 @@ sql_name_of_table <- function(dialect, table) {
   if (inherits(table, "SQL")) as.character(table) else as.character(DBI::dbQuoteIdentifier(dialect$connection, table))
 }
 
-# Any column may hold values of any type: what it holds is asked. Tables have a number for each row.
+# Any column may hold values of any type: what it holds is asked. Tables have a number for each row; views, tables
+# without numbers, and texts that are compared in another way are left alone.
 #' @export
 table_relation.SQLiteConnection <- function(connection, source, dialect) {
   if (!is.null(source$query) || !isTRUE(connection@extended_types)) return(NULL)
   from <- sql_name_of_table(dialect, source$table)
   query <- paste("SELECT * FROM", from)
+  if (!is_usual_sqlite_table(connection, source$table)) return(NULL)
   about <- columns_of_query(connection, query, NULL)
   storage <- storage_of(connection, query, about$name)
   declared <- tolower(declared_types(connection, query))
@@ -86,9 +90,7 @@ table_relation.SQLiteConnection <- function(connection, source, dialect) {
   if (any(types == "opaque")) return(NULL)
   columns <- column_relation(dialect, about$name, unname(types), FALSE)
   number <- setdiff(c("rowid", "_rowid_", "oid"), tolower(about$name))[1]
-  numbered <- tryCatch(nrow(DBI::dbGetQuery(connection, paste("SELECT", number, "FROM", from, "LIMIT 1"))) >= 0,
-                       error = function(e) FALSE)
-  if (!numbered) return(relation_of_columns(dialect, from, columns, character()))
+  if (is.na(number)) return(NULL)
   relation <- new_relation(dialect, from, columns, character(), TRUE)
   names <- sql_name(dialect, about$name)
   place <- fresh_name(relation, "row")
@@ -96,6 +98,13 @@ table_relation.SQLiteConnection <- function(connection, source, dialect) {
   relation$order <- paste(place, "NULLS LAST")
   relation$hidden <- place
   relation
+}
+
+is_usual_sqlite_table <- function(connection, table) {
+  if (!rlang::is_string(table) || inherits(table, "SQL")) return(FALSE)
+  made <- DBI::dbGetQuery(connection, paste("SELECT type, sql FROM sqlite_master WHERE lower(name) = lower($1)",
+                                            "AND type IN ('table', 'view')"), params = list(table))
+  nrow(made) == 1 && made$type == "table" && !grepl("collate|without", made$sql, ignore.case = TRUE)
 }
 
 sqlite_type <- function(storage, declared) {

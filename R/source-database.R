@@ -101,17 +101,30 @@ content_number <- function(connection, source, call) UseMethod("content_number")
 #' @export
 content_number.default <- function(connection, source, call) NULL
 
-# Rows are texts to it.
+# The sum of a number for each row.
 #' @export
 content_number.PqConnection <- function(connection, source, call) {
   if (!is.null(source$query)) return(NULL)
   table <- all_of_table(connection, source$table)
   about <- columns_of_query(connection, table, call)
   found <- asking(call, DBI::dbGetQuery(connection, DBI::SQL(paste0(
-    "SELECT count(*)::text AS rows, sum(hashtextextended(asked::text, 0)::numeric)::text AS number FROM (", table,
+    "SELECT count(*)::text AS rows, sum(", number_of_row(connection, about), ")::text AS number FROM (", table,
     ") AS asked"))))
   structure(rlang::hash(c("rows of a table", found$rows, found$number, about$name, about$.typname)),
             rows = as.numeric(found$rows))
+}
+
+# The server's own for its common types, to which 0 is -0: whether it has a minus goes in beside. Of others, that of the
+# row as text.
+number_of_row <- function(connection, about) {
+  hashed <- c("bool", "int2", "int4", "int8", "float4", "float8", "numeric", "text", "varchar", "date", "timestamp",
+              "timestamptz", "time", "uuid", "oid", "name")
+  if (DBI::dbGetInfo(connection)$db.version < 140000 || !all(about$.typname %in% hashed)) {
+    return("hashtextextended(asked::text, 0)")
+  }
+  reals <- as.character(DBI::dbQuoteIdentifier(connection, about$name[about$.typname %in% c("float4", "float8")]))
+  signs <- paste0("(", reals, " = 0 AND ", reals, "::text = '-0')", recycle0 = TRUE)
+  paste0("hash_record_extended(ROW(", paste(c("asked.*", signs), collapse = ", "), "), 0)")
 }
 
 # The rows of a table have no order, so that it is not part of its content; those of a query have, if it has ORDER BY.

@@ -6,8 +6,8 @@
 new_items <- function(relation, within = NULL, along = NULL) {
   items <- list2env(list(relation = relation, dialect = relation$dialect, columns = list(), levels = list(),
                          joins = list(), sent = character(),
-                         shared = list(), taken = character(), within = NULL, along = NULL, groups = NULL,
-                         for_groups = NULL), parent = emptyenv())
+                         shared = list(), taken = character(), within = NULL, along = NULL, groups = NULL),
+                    parent = emptyenv())
   items$columns <- lapply(relation$columns, function(column) {
     new_operand(column$sql, column$type, nan = isTRUE(column$nan), simple = TRUE)
   })
@@ -43,16 +43,22 @@ add_item <- function(items, operand, name = NULL) {
   new_operand(alias, operand$type, level, operand$nan, simple = TRUE)
 }
 
+# Servers cut off names that are too long, and some take capitals for small letters.
 item_name <- function(items, name) {
+  if (!is.null(name) && nchar(enc2utf8(name), "bytes") > longest_name) name <- NULL
   alias <- if (!is.null(name)) sql_name(items$dialect, name)
   number <- 0
-  while (is.null(alias) || alias %in% items$taken) {
+  while (is.null(alias) || is_taken(alias, items$taken)) {
     number <- number + 1
     alias <- sql_name(items$dialect, paste0(if (is.null(name)) ".item" else name, " ", number))
   }
   items$taken <- c(items$taken, alias)
   alias
 }
+
+longest_name <- 50
+
+is_taken <- function(names, taken) tolower(names) %in% tolower(taken)
 
 # An item that was made last for a formula has the name of the column that is set to it.
 with_name_of_column <- function(operand, items, name) {
@@ -376,7 +382,8 @@ ranking_sql <- function(node, x, groups, items) {
   # The two of the standard have a rule of their own for ties.
   ties <- if (options$as %in% c("percent_rank", "cume_dist")) "min" else options$ties
   order <- rank_order(node, x, items, ties)
-  parts <- with_known(groups, x)
+  # Missing values come last: they count only where all rows are counted.
+  parts <- if (options$as == "position") groups else with_known(groups, x)
   over <- window_text(parts, order$terms)
   if (options$as %in% c("percent_rank", "cume_dist")) {
     return(known_only(paste0(options$as, "()", over), x, "double", groups, items))

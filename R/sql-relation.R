@@ -39,11 +39,13 @@ relation_sql <- function(relation, ordered = TRUE) {
 with_order_apart <- function(relation) {
   names <- sql_name(relation$dialect, names(relation$columns))
   sql <- vapply(relation$columns, `[[`, "", "sql")
-  if (!any(sql != names & names %in% c(sql, relation$hidden))) return(relation)
+  if (!any(sql != names & is_taken(names, c(sql, relation$hidden)))) return(relation)
   ending <- "( COLLATE (\"C\"|BINARY))?( DESC)?( NULLS (FIRST|LAST))?$"
   own <- sub(ending, "", relation$order)
   as <- sql_name(relation$dialect, paste0(".order ", seq_along(own), recycle0 = TRUE))
   ends <- substring(relation$order, nchar(own) + 1)
+  alike <- is_taken(names, names[duplicated(tolower(names))])
+  names[alike] <- sql_name(relation$dialect, paste0(".column ", which(alike), recycle0 = TRUE))
   relation <- with_part(relation, c(selected(sql, names), selected(own, as)))
   for (k in seq_along(names)) relation$columns[[k]]$sql <- names[k]
   relation$order <- paste0(as, ends, recycle0 = TRUE)
@@ -56,7 +58,7 @@ fresh_name <- function(relation, stem) {
   number <- 1
   repeat {
     name <- sql_name(relation$dialect, paste0(".", stem, number))
-    if (!name %in% taken) return(name)
+    if (!is_taken(name, taken)) return(name)
     number <- number + 1
   }
 }

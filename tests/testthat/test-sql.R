@@ -251,3 +251,23 @@ test_that("an output of a table in the same database is written there, and is wh
   expect_error(save(nan, "from_there"), class = "rowanroot_cannot_write")
   expect_identical(by_id(as.data.frame(open_table(there$connection, table = "from_there"))), by_id(found))
 })
+
+test_that("names that a server takes for others, and texts that it takes for equal, change nothing", {
+  long <- strrep("a_long_name_", 6)
+  for (kind in kinds) {
+    there <- table_there(kind, 30)
+    code <- bquote(keep_columns(set_columns(.table, {
+      J <- j * 10L
+      .(as.name(paste0(long, "1"))) <- J + j
+      .(as.name(paste0(long, "2"))) <- .(as.name(paste0(long, "1"))) - J
+      E <- -e
+      G <- ranking(E, best = "highest", within = g)
+    }), id, j, J, E, G, .(as.name(paste0(long, "2")))))
+    expect_identical(in_both(code, there, bit_by_bit, new.env()), list(pushed = TRUE, same = TRUE))
+  }
+  connection <- local_sqlite()
+  DBI::dbExecute(connection, "CREATE TABLE names (hive TEXT COLLATE NOCASE, kg REAL)")
+  DBI::dbExecute(connection, "INSERT INTO names VALUES ('a', 1), ('A', 2)")
+  table <- one_row_per(open_table(connection, table = "names"), hive, { kg <- sum(kg) })
+  expect_identical(as.data.frame(table), data.frame(hive = c("a", "A"), kg = c(1, 2)))
+})
