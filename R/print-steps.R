@@ -34,7 +34,9 @@ where_steps_run <- function(x, call) {
   typed <- vapply(rooted(x)$steps, function(step) !is.null(step$typed_call), NA)
   if (is.null(found) || !any(typed)) return(NULL)
   there <- sum(typed[seq_len(found$count)])
-  steps <- function(from, to) if (from == to) paste("Step", from) else paste("Steps", from, "to", to)
+  steps <- function(from, to) {
+    if (from == to) paste("Step", from) else paste("Steps", from, if (to == from + 1) "and" else "to", to)
+  }
   c(if (there) paste(steps(1, there), if (there == 1) "runs" else "run", "in the database."),
     if (there < sum(typed)) {
       paste0(steps(there + 1, sum(typed)), if (there + 1 == sum(typed)) " runs" else " run",

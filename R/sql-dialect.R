@@ -52,8 +52,19 @@ standard_words <- function(collation) {
     is_missing = function(operands, type) paste0("(", known_number(operands[[1]]), " IS NULL)"),
     equal = compared("=", collation), not_equal = compared("<>", collation), less = compared("<", collation),
     at_most = compared("<=", collation), greater = compared(">", collation), at_least = compared(">=", collation),
-    negate = as_is("(- {1})"), absolute = as_is("abs({1})")
+    negate = as_is("(- {1})"), absolute = as_is("abs({1})"), part_of_text = part_of_text_in_sql
   )
+}
+
+# By the numbers of its characters.
+part_of_text_in_sql <- function(operands, type) {
+  if (type != "text") not_in_sql("`substr()` of this")
+  ends <- lapply(operands[2:3], `[[`, "value")
+  if (!all(vapply(ends, function(end) is.numeric(end) && is.finite(end), NA)) || ends[[1]] < 1) {
+    not_in_sql("`substr()` with ends that differ from row to row")
+  }
+  size <- max(trunc(ends[[2]]) - trunc(ends[[1]]) + 1, 0)
+  sprintf("substr(%s, %.0f, %.0f)", operands[[1]]$sql, trunc(ends[[1]]), min(size, 2^31 - 1))
 }
 
 fill_template <- function(template, operands) {

@@ -116,7 +116,7 @@ postgres_texts_and_dates <- function() {
     }
   }
   list(
-    upper = of_text("upper"), lower = of_text("lower"), part_of_text = part_of_text_in_postgres,
+    upper = of_text("upper"), lower = of_text("lower"),
     part_of_date = function(operands, type) {
       parts <- c(year = "year", quarter = "quarter", month = "month", day = "day", weekday = "isodow", week = "week")
       part <- parts[c(operands[[2]]$value, "none")[1]]
@@ -130,16 +130,6 @@ postgres_texts_and_dates <- function() {
       list(sql = paste0("date_trunc('", part, "', ", operands[[1]]$sql, "::timestamp)::date"), type = "date")
     }
   )
-}
-
-part_of_text_in_postgres <- function(operands, type) {
-  if (type != "text") not_in_sql("`substr()` of this")
-  ends <- lapply(operands[2:3], `[[`, "value")
-  if (!all(vapply(ends, function(end) is.numeric(end) && is.finite(end), NA)) || ends[[1]] < 1) {
-    not_in_sql("`substr()` with ends that differ from row to row")
-  }
-  size <- max(trunc(ends[[2]]) - trunc(ends[[1]]) + 1, 0)
-  sprintf("substr(%s, %.0f, %.0f)", operands[[1]]$sql, trunc(ends[[1]]), min(size, 2^31 - 1))
 }
 
 # `over` is the window; for groups it is "".

@@ -153,3 +153,18 @@ END
 (cd "$work/d" && Rscript figures.R "$out" >/dev/null 2>&1)
 shoot new 16 "rowanroot new honey; cd honey; ls; rowanroot run *.R" 12 90
 shoot watch 11 "cd d; (rowanroot watch yield.R & w=\$!; sleep 5; sed -i '4s/,10.6,/,19.5,/;5s/,[0-9]*[.][0-9],/,18.7,/' visits/2025-06.csv; sleep 6; kill -INT \$w; sleep 1)" 12 90
+
+cat >"$work/d/database.R" <<'END'
+suppressMessages(library(rowanroot))
+connection <- DBI::dbConnect(RSQLite::SQLite(), tempfile(fileext = ".sqlite"), extended_types = TRUE)
+DBI::dbWriteTable(connection, "visits", as.data.frame(open_table("visits/*.csv")))
+open_table(connection, table = "visits") |>
+  set_columns({
+    net_kg <- gross_kg - tare_kg
+    place <- ranking(net_kg, best = "highest", within = hive_code)
+  }) |>
+  keep_rows(place <= 3L) |>
+  set_columns({ apiary <- tolower(substr(hive_code, 1, 2)) }) |>
+  show_steps()
+END
+shoot database 10 "cd d; Rscript database.R" 12
