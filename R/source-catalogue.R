@@ -111,8 +111,8 @@ sqlite_type <- function(storage, declared) {
   has <- storage$has
   if (grepl("^(datetime|timestamp|time)$", declared)) return("opaque")
   if (declared == "date") return(if (length(has) && all(has %in% c("real", "integer"))) "date" else "opaque")
-  if (!length(has)) return("logical")
-  if (length(has) > 1) return("opaque")
+  # Of a column without values the driver decides.
+  if (length(has) != 1) return("opaque")
   ends <- c(storage$least, storage$most)
   whole <- has == "integer" && max(abs(as.numeric(ends))) <= .Machine$integer.max
   if (grepl("^bool", declared)) return(if (whole && all(ends %in% c("0", "1"))) "logical" else "opaque")
@@ -121,9 +121,8 @@ sqlite_type <- function(storage, declared) {
 
 # The table that the database gives for a relation, as a source: what it is made from is what comes.
 new_sql_source <- function(source, relation, title) {
-  made <- new_source(c("sql_source", "database_source"), connection = source$connection, table = source$table,
-                     query = relation_sql(relation), types = NULL, relation = relation, title = title)
-  made
+  new_source(c("sql_source", "database_source"), connection = source$connection, table = source$table,
+             query = relation_sql(relation), types = NULL, relation = relation, title = title)
 }
 
 #' @export
@@ -137,8 +136,7 @@ source_read.sql_source <- function(source, columns, call) {
   failed <- function(e) {
     rlang::abort("", class = "rowanroot_sql_failed", reason = one_text(conditionMessage(e)), parent = e)
   }
-  data <- tryCatch(fetch_relation(source$connection, source$query, source$relation, call), error = failed)
-  data
+  tryCatch(fetch_relation(source$connection, source$query, source$relation, call), error = failed)
 }
 
 fetch_relation <- function(connection, query, relation, call) {
