@@ -82,7 +82,9 @@ sql_node <- function(node, items) {
     value = sql_value(node$value, items),
     rows = sql_row_number(node$name, items),
     word = sql_word(node, items),
-    r_call = if (identical(node$word$kind, "look_up")) sql_look_up(node, items) else sql_call(node, items),
+    r_call = if (identical(node$word$kind, "look_up")) sql_look_up(node, items)
+             else if (identical(node$word$sql, "in_values")) sql_in_values(node, items)
+             else sql_call(node, items),
     choose = sql_choice(node, items),
     aggregate = sql_aggregate(node, items),
     ordered = sql_ordered(node, items),

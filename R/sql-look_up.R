@@ -25,6 +25,28 @@ sql_look_up <- function(node, items) {
   new_operand(sql, joined$type, joined$level, nan = joined$type == "double" && items$dialect$has_nan)
 }
 
+# `x %in% c("a", "b")`: never missing; a missing value is among others if one of these is missing.
+sql_in_values <- function(node, items) {
+  x <- once(sql_node(node$arguments[[1]], items), items)
+  values <- node$arguments[[2]]
+  if (values$kind != "value" || !is.atomic(values$value)) not_in_sql("`%in%` of columns")
+  values <- values$value
+  type <- if (all(is.na(values))) x$type else sent_type(values)
+  if (x$type == "integer" && type == "double") x <- as_sql_type(x, "double", items)
+  if (x$type == "double" && type == "integer") type <- "double"
+  if (x$type != type || !type %in% c("integer", "double", "text", "date")) not_in_sql("`%in%` of several types")
+  if (any(is.nan(values))) not_in_sql("`%in%` with NaN")
+  known <- unique(values[!is.na(values)])
+  if (length(known) > most_sent) not_in_sql("`%in%` of more than ", format(most_sent, big.mark = ","), " values")
+  one <- function(k) if (type == "double") as.numeric(known[k]) else known[k]
+  literals <- vapply(seq_along(known), function(k) sql_literal(items$dialect, one(k)), "")
+  collated <- paste0(known_number(x), if (type == "text") paste(" COLLATE", items$dialect$collation))
+  found <- if (length(known)) paste0("coalesce(", collated, " IN (", paste(literals, collapse = ", "), "), FALSE)")
+  missing <- if (anyNA(values)) paste0(x$sql, " IS NULL")
+  new_operand(paste0("(", paste(c(missing, found, if (!length(values)) "FALSE"), collapse = " OR "), ")"), "logical",
+              x$level)
+}
+
 # The columns of a table, or a vector with names, that are sent: those of its `keys`, each once, and what is `taken`.
 sent_table <- function(table, by, take) {
   if (!is.data.frame(table)) {

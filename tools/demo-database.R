@@ -41,5 +41,8 @@ on_database <- function(name, connection) {
   print(show_steps(totals))
 }
 
-on_database("SQLite", local_sqlite(globalenv()))
-on_database("PostgreSQL", local_postgres(globalenv()))
+on_both <- function() {
+  on_database("SQLite", local_sqlite())
+  on_database("PostgreSQL", local_postgres())
+}
+on_both()

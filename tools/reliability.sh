@@ -84,7 +84,7 @@ scratch="$work/scratch"
 mkdir -p "$scratch/data"
 Rscript --vanilla -e 'a <- commandArgs(TRUE); set.seed(1); library(rowanroot)
   for (k in 1:8) rowanroot:::write_csv_file(data.frame(hive = sprintf("NB-%04d", sample.int(500, 2e5, TRUE)), kg = round(runif(2e5, 5, 40), 2), id = runif(2e5)), file.path(a[1], "data", paste0(k, ".csv")), NULL)
-  rowanroot:::write_csv_file(data.frame(hive = "NB-0001", kg = 1, id = 0.5), file.path(a[1], "other.csv"), NULL)' "$scratch"
+  invisible(rowanroot:::write_csv_file(data.frame(hive = "NB-0001", kg = 1, id = 0.5), file.path(a[1], "other.csv"), NULL))' "$scratch"
 cat >"$scratch/weights.R" <<'R'
 library(rowanroot)
 weights <- open_table("data/*.csv") |> set_columns({ so_far <- running_total(kg, within = hive); a <- id * 2; b <- id * 3; c <- id * 4; d <- id / 5 })

@@ -98,6 +98,7 @@ test_that("steps after each other give the same rows in the same order", {
   withr::local_seed(as.integer(Sys.getenv("ROWANROOT_SEED", "13")))
   steps <- list(
     function(x) bquote(keep_rows(.(x), .(random_formula("logical", 1)))),
+    function(x) bquote(keep_rows(.(x), g %in% c("x", "", NA) || j %in% c(1.5, 2) || day %in% as.Date("2024-02-29"))),
     function(x) bquote(drop_rows(.(x), j > mean(j))),
     function(x) bquote(sort_rows(.(x), .(sample(list(quote(g), quote(descending(e)), quote(t)), 1)[[1]]), j)),
     function(x) bquote(top_rows(.(x), .(sample(5, 1)), by = .(sample(list(quote(e), quote(j)), 1)[[1]]), within = g)),
