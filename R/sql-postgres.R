@@ -35,7 +35,9 @@ postgres_convert <- function(sql, from, to) {
   )
 }
 
-postgres_words <- function() c(postgres_arithmetic(), postgres_functions(), postgres_tests(), postgres_texts_and_dates())
+postgres_words <- function() {
+  c(postgres_arithmetic(), postgres_functions(), postgres_tests(), postgres_texts_and_dates())
+}
 
 # R has no whole numbers beyond 2^31 - 1 in size: the server fails there, and memory warns.
 whole_in_postgres <- function(text) paste0("((", text, " - 1)::int4 + 1)")
