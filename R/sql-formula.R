@@ -254,7 +254,7 @@ add_window <- function(sql, type, operands, items, level = 0, nan = FALSE) {
 sql_row_number <- function(name, items) {
   groups <- groups_of(list(), items)
   if (name == ".rows") {
-    if (!is.null(items$groups)) return(add_group_item(items, "count(*)", "integer"))
+    if (!is.null(items$groups)) return(add_group_item(items, as_integer_sql("count(*)", items), "integer"))
     return(add_window(as_integer_sql(paste0("count(*)", window_text(groups)), items), "integer", groups, items))
   }
   order <- order_of(list(), items)
