@@ -41,13 +41,17 @@ read_database_table <- function(connection, table, asked, call) {
 
 # The rows of a query. They are fetched piece by piece, so that the user can stop it.
 query_database <- function(connection, query, asked, call) {
+  all_pieces(function(keep) each_piece(connection, query, asked, keep, call), call)
+}
+
+# The rows that `each(work)` calls its argument with, piece by piece.
+all_pieces <- function(each, call) {
   pieces <- list()
-  keep <- function(data) {
+  each(function(data) {
     # What is left of many pieces is in memory that is counted.
     if (nrow(data) == rows_of_piece) data[] <- lapply(data, in_counted_memory)
     pieces[[length(pieces) + 1]] <<- data
-  }
-  each_piece(connection, query, asked, keep, call)
+  })
   frames_below(pieces, rep("the database", length(pieces)), call)
 }
 
@@ -56,23 +60,31 @@ rows_of_piece <- 1e5
 
 # What the driver warns of are values that it could not give as they are.
 each_piece <- function(connection, query, asked, work, call) {
-  query <- sub("[;[:space:]]+$", "", query)
+  query <- without_end(query)
   asking(call, {
     about <- columns_of_query(connection, query, call)
     check_types_known(asked, about$name, call)
     columns <- exact_columns(connection, query, about, asked, call)
-    result <- DBI::dbSendQuery(connection, exact_query(connection, query, about$name, columns))
-    on.exit(DBI::dbClearResult(result))
-    before <- 0
-    repeat {
-      data <- plain_frame(DBI::dbFetch(result, n = rows_of_piece))
-      data[] <- Map(function(column, name) fetched_column(column, name, columns[[name]]$finish, asked, before, call),
-                    data, names(data))
-      before <- before + nrow(data)
-      work(data)
-      if (DBI::dbHasCompleted(result)) break
-    }
+    each_fetched(connection, exact_query(connection, query, about$name, columns), columns, asked, work, call)
   })
+}
+
+# A query that can stand within another.
+without_end <- function(query) sub("[;[:space:]]+$", "", query)
+
+# The rows of a statement, piece by piece; `columns` says how some are made what they are in R.
+each_fetched <- function(connection, statement, columns, asked, work, call) {
+  result <- DBI::dbSendQuery(connection, statement)
+  on.exit(DBI::dbClearResult(result))
+  before <- 0
+  repeat {
+    data <- plain_frame(DBI::dbFetch(result, n = rows_of_piece))
+    data[] <- Map(function(column, name) fetched_column(column, name, columns[[name]]$finish, asked, before, call),
+                  data, names(data))
+    before <- before + nrow(data)
+    work(data)
+    if (DBI::dbHasCompleted(result)) break
+  }
 }
 
 asking <- function(call, code) {

@@ -75,8 +75,7 @@ csv_column <- function(column, name, call) {
 
 # As doubles, of the years 0 to 9999.
 writable_dates <- function(column, format, name, call) {
-  about <- about_days_cpp(column)
-  warn_changed(format, about[["parts"]], name, "keeps whole days", call)
+  about <- warn_of_parts_of_days(column, format, name, call)
   if (about[["least"]] < -719528 || about[["greatest"]] >= 2932897) {
     stop_not_held_date(upper_first(format), name, call)
   }
@@ -101,9 +100,11 @@ writable_texts <- function(column, name, call) {
   at_rows(texts_in_utf8(texts, call, refuse)$values, texts)
 }
 
-# Dates are whole days in all formats.
+# Dates are whole days in all formats. Gives what there is to know of them.
 warn_of_parts_of_days <- function(column, format, name, call) {
-  warn_changed(format, about_days_cpp(column)[["parts"]], name, "keeps whole days", call)
+  about <- about_days_cpp(column)
+  warn_changed(format, about[["parts"]], name, "keeps whole days", call)
+  invisible(about)
 }
 
 # Each different value as text.

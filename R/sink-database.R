@@ -123,9 +123,8 @@ database_columns <- function(data, call) {
       stop_not_held("A database", name, "has dates or times that are infinite", "Make them missing, or text.", call)
     }
     if (inherits(column, "Date")) {
-      warn_of_parts_of_days(column, "a database", name, call)
-      whole <- is.double(column) && !about_days_cpp(column)[["parts"]]
-      if (!whole) column <- structure(floor(as.numeric(column)), class = "Date")
+      about <- warn_of_parts_of_days(column, "a database", name, call)
+      if (about[["parts"]] || !is.double(column)) column <- structure(floor(as.numeric(column)), class = "Date")
     }
     column
   }, as.list(data), names(data))

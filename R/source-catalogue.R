@@ -15,19 +15,20 @@ column_relation <- function(dialect, names, types, nan) {
   stats::setNames(Map(function(sql, type, nan) list(sql = sql, type = type, nan = nan), sql, types, nan), names)
 }
 
-relation_of_columns <- function(dialect, from, columns, key, hidden = character()) {
+relation_of_columns <- function(dialect, from, columns, key) {
   can_order <- vapply(columns, `[[`, "", "type") != "opaque"
   by <- if (length(key)) columns[key] else columns[can_order]
   by <- lapply(by, function(column) new_operand(column$sql, column$type, nan = column$nan))
   order <- if (length(by)) order_terms(by, rep(FALSE, length(by)), FALSE, dialect) else character()
-  new_relation(dialect, from, columns, order, length(key) > 0, hidden)
+  new_relation(dialect, from, columns, order, length(key) > 0)
 }
 
 #' @export
 table_relation.PqConnection <- function(connection, source, dialect) {
   if (!is.null(source$query)) {
-    about <- columns_of_query(connection, sub("[;[:space:]]+$", "", source$query), NULL)
-    from <- paste0("(", sub("[;[:space:]]+$", "", source$query), "\n  ) AS asked")
+    query <- without_end(source$query)
+    about <- columns_of_query(connection, query, NULL)
+    from <- paste0("(", query, "\n  ) AS asked")
     types <- about$.typname
     key <- character()
   } else {
@@ -111,7 +112,7 @@ sqlite_type <- function(storage, declared) {
   has <- storage$has
   if (grepl("^(datetime|timestamp|time)$", declared)) return("opaque")
   if (declared == "date") return(if (length(has) && all(has %in% c("real", "integer"))) "date" else "opaque")
-  # Of a column without values the driver decides.
+  # If a column has no values, the driver decides on its type.
   if (length(has) != 1) return("opaque")
   ends <- c(storage$least, storage$most)
   whole <- has == "integer" && max(abs(as.numeric(ends))) <= .Machine$integer.max
@@ -139,29 +140,18 @@ source_read.sql_source <- function(source, columns, call) {
   tryCatch(fetch_relation(source$connection, source$query, source$relation, call), error = failed)
 }
 
+# Where the driver guesses types by the first values, columns get theirs piece by piece.
 fetch_relation <- function(connection, query, relation, call) {
   types <- vapply(relation$columns, `[[`, "", "type")
-  if (inherits(connection, "PqConnection")) {
-    data <- query_database(connection, query, NULL, call)
-  } else {
-    pieces <- list()
-    before <- 0
-    result <- DBI::dbSendQuery(connection, DBI::SQL(query))
-    on.exit(DBI::dbClearResult(result))
-    repeat {
-      data <- plain_frame(DBI::dbFetch(result, n = rows_of_piece))
-      data[] <- Map(function(column, name, type) {
-        fetched_as(fetched_column(column, name, NULL, character(), before, call), type)
-      }, data, names(types), types)
-      before <- before + nrow(data)
-      pieces[[length(pieces) + 1]] <- data
-      if (DBI::dbHasCompleted(result)) break
-    }
-    data <- frames_below(pieces, rep("the database", length(pieces)), call)
+  as_known <- function(data) {
+    names(data) <- names(types)
+    data[] <- Map(fetched_as, data, types)
+    data
   }
-  names(data) <- names(types)
-  data[] <- Map(fetched_as, data, types)
-  data
+  if (relation$dialect$is_typed) return(as_known(query_database(connection, query, NULL, call)))
+  all_pieces(function(keep) {
+    each_fetched(connection, DBI::SQL(query), list(), character(), function(data) keep(as_known(data)), call)
+  }, call)
 }
 
 fetched_as <- function(column, type) {

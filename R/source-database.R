@@ -162,8 +162,7 @@ new_content_sum <- function() {
 source_columns.database_source <- function(source, call) {
   if (!DBI::dbIsValid(source$connection)) stop_because("The connection is closed.", "database", call)
   if (is.null(source$query)) {
-    table <- sub("[;[:space:]]+$", "", all_of_table(source$connection, source$table))
-    return(asking(call, columns_of_query(source$connection, table, call)$name))
+    return(asking(call, columns_of_query(source$connection, all_of_table(source$connection, source$table), call)$name))
   }
   if (is.null(source$cache$data)) source_parts(source, call)
   names(source$cache$data)

@@ -8,6 +8,7 @@
 #   literal     a value of R of a type as SQL
 #   convert     SQL of one type as SQL of another
 #   failure     what fails when it is looked at, not before
+#   is_typed    whether what is fetched has the types that columns have there
 #   has_nan     whether doubles can be NaN
 #   whole       SQL of a whole number that fails if it is none of R's
 #   mean_of_none, not_nought  the mean of a column without values; a count that must not be 0
@@ -67,8 +68,11 @@ part_of_text_in_sql <- function(operands, type) {
   sprintf("substr(%s, %.0f, %.0f)", operands[[1]]$sql, trunc(ends[[1]]), min(size, 2^31 - 1))
 }
 
+# What an operand has in it, such as a text with braces, is no place for another.
 fill_template <- function(template, operands) {
-  for (k in seq_along(operands)) template <- gsub(paste0("{", k, "}"), operands[[k]]$sql, template, fixed = TRUE)
+  places <- gregexpr("[{][0-9]+[}]", template)
+  numbers <- as.integer(gsub("[{}]", "", regmatches(template, places)[[1]]))
+  regmatches(template, places) <- list(vapply(operands[numbers], `[[`, "", "sql"))
   template
 }
 
@@ -77,14 +81,21 @@ known_number <- function(operand) {
   if (operand$nan) paste0("nullif(", operand$sql, ", 'NaN'::float8)") else operand$sql
 }
 
-# Texts are ordered by their code points.
+# Texts are compared by their code points.
+in_code_points <- function(sql, operand, collation) {
+  paste0(sql, if (operand$type == "text") paste(" COLLATE", collation))
+}
+
+# Aggregates by their names there, which take the operand, and stand before the window.
+named_aggregates <- function(names) {
+  lapply(names, function(name) function(x, over) paste0(name, "(", x, ")", over))
+}
+
 compared <- function(sign, collation) {
   force(sign)
   force(collation)
   function(operands, type) {
-    texts <- vapply(operands, function(operand) {
-      paste0(known_number(operand), if (operand$type == "text") paste(" COLLATE", collation))
-    }, "")
+    texts <- vapply(operands, function(operand) in_code_points(known_number(operand), operand, collation), "")
     paste0("(", texts[1], " ", sign, " ", texts[2], ")")
   }
 }

@@ -40,8 +40,8 @@ sql_in_values <- function(node, items) {
   if (length(known) > most_sent) not_in_sql("`%in%` of more than ", format(most_sent, big.mark = ","), " values")
   one <- function(k) if (type == "double") as.numeric(known[k]) else known[k]
   literals <- vapply(seq_along(known), function(k) sql_literal(items$dialect, one(k)), "")
-  collated <- paste0(known_number(x), if (type == "text") paste(" COLLATE", items$dialect$collation))
-  found <- if (length(known)) paste0("coalesce(", collated, " IN (", paste(literals, collapse = ", "), "), FALSE)")
+  compared <- in_code_points(known_number(x), x, items$dialect$collation)
+  found <- if (length(known)) paste0("coalesce(", compared, " IN (", paste(literals, collapse = ", "), "), FALSE)")
   missing <- if (anyNA(values)) paste0(x$sql, " IS NULL")
   new_operand(paste0("(", paste(c(missing, found, if (!length(values)) "FALSE"), collapse = " OR "), ")"), "logical",
               x$level)
@@ -88,8 +88,8 @@ join_sent <- function(sent, keys, items) {
     paste0("VALUES ", paste0("(", do.call(paste, c(values, sep = ", ")), ")", collapse = ",\n    "))
   level <- level_of(keys) + 1
   on <- paste(paste0("base.", vapply(keys, `[[`, "", "sql")), "=", utils::head(names, -1), collapse = " AND ")
-  while (length(items$levels) < level) items$levels <- c(items$levels, list(character()))
-  while (length(items$joins) < level) items$joins <- c(items$joins, list(character()))
+  items$levels <- with_length(items$levels, level)
+  items$joins <- with_length(items$joins, level)
   items$joins[[level]] <- c(items$joins[[level]], paste0("\n  LEFT JOIN ", part, " ON ", on))
   # Both come with all of the part's columns.
   list(sql = utils::tail(names, 1), found = names[1], type = sent_type(sent$taken), level = level)

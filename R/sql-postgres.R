@@ -6,8 +6,10 @@ sql_dialect.PqConnection <- function(connection) {
   list(connection = connection,
        types = c(logical = "bool", integer = "int4", double = "float8", text = "text", date = "date"),
        words = utils::modifyList(standard_words("\"C\""), postgres_words()), collation = "\"C\"",
-       aggregates = postgres_aggregates(), literal = postgres_literal,
-       has_nan = TRUE, failure = "(1 / (random() * 0)::int4)", fence = " OFFSET 0", convert = postgres_convert,
+       aggregates = named_aggregates(c(sum = "sum", total = "sum", mean = "avg", variance = "var_samp", least = "min",
+                                       greatest = "max", any = "bool_or", all = "bool_and")),
+       literal = postgres_literal, is_typed = TRUE, has_nan = TRUE,
+       failure = "(1 / (random() * 0)::int4)", fence = " OFFSET 0", convert = postgres_convert,
        whole = whole_in_postgres,
        mean_of_none = function(sql) paste0("coalesce(", sql, ", 'NaN'::float8)"),
        not_nought = function(count) paste0("1 / ", count, " >= 0"))
@@ -27,8 +29,7 @@ postgres_literal <- function(value, type) {
 }
 
 postgres_convert <- function(sql, from, to) {
-  both <- paste(from, to)
-  switch(both,
+  switch(paste(from, to),
     "logical integer" = paste0(sql, "::int4"), "logical double" = paste0(sql, "::int4::float8"),
     "integer double" = paste0(sql, "::float8"), "integer logical" = paste0("(", sql, " <> 0)"),
     not_in_sql("a conversion from ", from, " to ", to)
@@ -132,15 +133,4 @@ postgres_texts_and_dates <- function() {
       list(sql = paste0("date_trunc('", part, "', ", operands[[1]]$sql, "::timestamp)::date"), type = "date")
     }
   )
-}
-
-# `over` is the window; for groups it is "".
-postgres_aggregates <- function() {
-  of <- function(name) {
-    force(name)
-    function(x, over) paste0(name, "(", x, ")", over)
-  }
-  list(sum = of("sum"), total = of("sum"), mean = of("avg"), variance = of("var_samp"), least = of("min"),
-       greatest = of("max"),
-       any = of("bool_or"), all = of("bool_and"))
 }

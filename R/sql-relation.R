@@ -7,8 +7,8 @@
 #   order       the order of the rows: terms of ORDER BY, over columns that `hidden` has if the table has not
 #   has_key     whether that order is that of a key, so that no two rows are alike in it
 
-new_relation <- function(dialect, table, columns, order, has_key, hidden = character()) {
-  list(dialect = dialect, parts = character(), from = table, columns = columns, order = order, hidden = hidden,
+new_relation <- function(dialect, table, columns, order, has_key) {
+  list(dialect = dialect, parts = character(), from = table, columns = columns, order = order, hidden = character(),
        has_key = has_key)
 }
 
@@ -67,7 +67,7 @@ fresh_name <- function(relation, stem) {
 order_terms <- function(operands, descending, missing_first, dialect) {
   sql <- vapply(operands, function(operand) {
     if (operand$type == "opaque") not_in_sql("the order of a column that is only carried along")
-    paste0(known_number(operand), if (operand$type == "text") paste(" COLLATE", dialect$collation))
+    in_code_points(known_number(operand), operand, dialect$collation)
   }, "")
   paste0(sql, ifelse(descending, " DESC", ""), if (missing_first) " NULLS FIRST" else " NULLS LAST")
 }

@@ -6,13 +6,15 @@ sql_dialect.SQLiteConnection <- function(connection) {
   list(connection = connection,
        types = c(logical = "INTEGER", integer = "INTEGER", double = "REAL", text = "TEXT", date = "REAL"),
        words = utils::modifyList(standard_words("BINARY"), sqlite_words()), collation = "BINARY",
-       aggregates = sqlite_aggregates(), literal = sqlite_literal, has_nan = FALSE,
-       failure = "abs(-9223372036854775807 - (random() IS NOT NULL))", fence = " LIMIT -1 OFFSET 0",
+       aggregates = named_aggregates(c(sum = "sum", total = "sum", mean = "avg", least = "min", greatest = "max",
+                                       any = "max", all = "min")),
+       literal = sqlite_literal, is_typed = FALSE, has_nan = FALSE,
+       failure = sqlite_failure("random() IS NOT NULL"), fence = " LIMIT -1 OFFSET 0",
        convert = sqlite_convert,
        whole = function(sql) paste0("(CASE WHEN ", sql, " BETWEEN -2147483647 AND 2147483647 THEN ", sql, " WHEN ", sql,
-                                    " IS NOT NULL THEN ", sqlite_failure(sql), " END)"),
-       mean_of_none = function(sql) paste0("coalesce(", sql, ", abs(-9223372036854775807 - (", sql, " IS NULL)))"),
-       not_nought = function(count) paste0("(", count, " > 0 OR abs(-9223372036854775807 - (", count, " = 0)))"))
+                                    " IS NOT NULL THEN ", sqlite_failure(paste(sql, "IS NOT NULL")), " END)"),
+       mean_of_none = function(sql) paste0("coalesce(", sql, ", ", sqlite_failure(paste(sql, "IS NULL")), ")"),
+       not_nought = function(count) paste0("(", count, " > 0 OR ", sqlite_failure(paste(count, "= 0")), ")"))
 }
 
 sqlite_literal <- function(value, type) {
@@ -37,8 +39,8 @@ sqlite_convert <- function(sql, from, to) {
   )
 }
 
-# An error if it is looked at; the operand keeps it from being looked at before.
-sqlite_failure <- function(operand) paste0("abs(-9223372036854775807 - (", operand, " IS NOT NULL))")
+# An error if it is looked at where the condition holds, which keeps it from being looked at before.
+sqlite_failure <- function(condition) paste0("abs(-9223372036854775807 - (", condition, "))")
 
 # With the sign of the divisor, as in R; missing for 0.
 sqlite_remainder <- function(operands) {
@@ -56,10 +58,10 @@ sqlite_words <- function() {
       result <- paste0("(", a, " ", sign, " ", b, ")")
       if (type == "double") {
         return(paste0("coalesce(", result, ", CASE WHEN ", a, " IS NOT NULL AND ", b, " IS NOT NULL THEN ",
-                      sqlite_failure(a), " END)"))
+                      sqlite_failure(paste(a, "IS NOT NULL")), " END)"))
       }
       paste0("(CASE WHEN ", result, " BETWEEN -2147483647 AND 2147483647 THEN ", result, " WHEN ", result,
-             " IS NOT NULL THEN ", sqlite_failure(a), " END)")
+             " IS NOT NULL THEN ", sqlite_failure(paste(a, "IS NOT NULL")), " END)")
     }
   }
   list(
@@ -69,7 +71,7 @@ sqlite_words <- function() {
       b <- operands[[2]]
       if (!is.null(b$value) && is.finite(b$value) && b$value != 0) return(paste0("(", a, " / ", b$sql, ")"))
       paste0("coalesce(", a, " / ", b$sql, ", CASE WHEN ", a, " IS NOT NULL AND ", b$sql, " IS NOT NULL THEN ",
-             sqlite_failure(a), " END)")
+             sqlite_failure(paste(a, "IS NOT NULL")), " END)")
     },
     modulus = function(operands, type) {
       if (type == "double") not_in_sql("`%%` of doubles")
@@ -88,13 +90,4 @@ sqlite_words <- function() {
     is_infinite = function(operands, type) paste0("coalesce(abs(", operands[[1]]$sql, ") = 9e999, 0)"),
     is_not_a_number = function(operands, type) "0"
   )
-}
-
-sqlite_aggregates <- function() {
-  of <- function(name) {
-    force(name)
-    function(x, over) paste0(name, "(", x, ")", over)
-  }
-  list(sum = of("sum"), total = of("sum"), mean = of("avg"), least = of("min"), greatest = of("max"), any = of("max"),
-       all = of("min"))
 }

@@ -112,7 +112,10 @@ sql_step.step_one_row_per <- function(step, relation) {
   if (!is.null(place)) {
     first <- add_group_item(groups, paste0("min(", place$sql, ")"), "integer", level = place$level)
   }
-  groups$relation <- grouped_relation(rows, keys, groups)
+  by <- vapply(keys, `[[`, "", "sql")
+  groups$relation <- with_part(with_levels(rows, groups$level_of_rows),
+                               c(by, selected(groups$of_groups, names(groups$of_groups))),
+                               paste0("\n  GROUP BY ", paste(by, collapse = ", ")))
   result <- relation_with_items(groups, step$columns)
   by_keys <- order_terms(keys, rep(FALSE, length(keys)), FALSE, relation$dialect)
   result$order <- if (is.null(place)) by_keys else first$sql
@@ -126,17 +129,6 @@ add_group_item <- function(items, sql, type, nan = FALSE, level = 0) {
   items$of_groups[[alias]] <- sql
   items$level_of_rows <- max(items$level_of_rows, level)
   new_operand(alias, type, 0, nan, simple = TRUE)
-}
-
-grouped_relation <- function(rows, keys, groups) {
-  relation <- rows$relation
-  for (level in seq_len(groups$level_of_rows)) {
-    of_level <- rows$levels[[level]]
-    relation <- with_part(relation, c("*", selected(of_level, names(of_level))))
-  }
-  by <- vapply(keys, `[[`, "", "sql")
-  with_part(relation, c(by, selected(groups$of_groups, names(groups$of_groups))),
-            paste0("\n  GROUP BY ", paste(by, collapse = ", ")))
 }
 
 # As many of the steps as a server can run, from the first on: the relation after `count` of them, and the `reason` why

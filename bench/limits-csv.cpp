@@ -9,6 +9,7 @@
 #include <time.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <charconv>
 #include <cmath>
 #include <cstdint>
@@ -177,7 +178,8 @@ char* read_text(char* const start, char* from, Text* text) {
 // Text that is written to a file a megabyte at a time.
 class Out {
  public:
-  explicit Out(const std::string& path) : file_(open(path.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0644)) {}
+  Out(const std::string& path, const std::string& header)
+      : file_(open(path.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0644)), at_(std::copy(header.begin(), header.end(), buffer_)) {}
   ~Out() { flush(), close(file_); }
   char* room() {
     if (at_ > buffer_ + sizeof buffer_ - (1 << 16)) flush();
@@ -192,7 +194,7 @@ class Out {
   }
   int file_;
   char buffer_[1 << 20];
-  char* at_ = buffer_;
+  char* at_;
 };
 
 char* write_whole(char* to, std::int32_t value) { return std::to_chars(to, to + 16, value).ptr; }
@@ -287,10 +289,8 @@ Rcpp::NumericVector limit_csv_ten(std::string from, std::string to) {
   }
   const double read = processor_seconds();
   {
-    Out out(to);
-    char* put = out.room();
-    std::memcpy(put, header.data(), header.size());
-    out.written(put + header.size());
+    Out out(to, header);
+    char* put;
     const auto text = [&](char* put, const Text& value) {
       return write_text(put, bytes + value.first, static_cast<std::size_t>(value.size), ',');
     };
@@ -325,10 +325,8 @@ Rcpp::NumericVector limit_csv_wide(std::string from, std::string to) {
     for (std::size_t k = 0; k < columns; ++k) at = read_number<',', '.'>(at, &values[k * rows + i]);
   const double read = processor_seconds();
   {
-    Out out(to);
-    char* put = out.room();
-    std::memcpy(put, header.data(), header.size());
-    out.written(put + header.size());
+    Out out(to, header);
+    char* put;
     for (std::size_t i = 0; i < rows; ++i) {
       put = out.room();
       for (std::size_t k = 0; k < columns; ++k) {
@@ -360,10 +358,8 @@ Rcpp::NumericVector limit_csv_quoted(std::string from, std::string to) {
   }
   const double read = processor_seconds();
   {
-    Out out(to);
-    char* put = out.room();
-    std::memcpy(put, header.data(), header.size());
-    out.written(put + header.size());
+    Out out(to, header);
+    char* put;
     for (std::size_t i = 0; i < rows; ++i) {
       put = out.room();
       put = write_whole(put, id[i]), *put++ = ',';
@@ -395,10 +391,8 @@ Rcpp::NumericVector limit_csv_comma(std::string from, std::string to) {
   const double read = processor_seconds();
   for (char& sign : header) sign = sign == ';' ? ',' : sign;
   {
-    Out out(to);
-    char* put = out.room();
-    std::memcpy(put, header.data(), header.size());
-    out.written(put + header.size());
+    Out out(to, header);
+    char* put;
     for (std::size_t i = 0; i < rows; ++i) {
       put = out.room();
       put = write_text(put, file.begin() + hive[i].first, static_cast<std::size_t>(hive[i].size), ','), *put++ = ',';

@@ -11,13 +11,10 @@ namespace {
 
 // The first byte from `at` on that is one of these two, or `end`. Eight bytes are looked at together.
 const char* find_either(const char* at, const char* end, char one, char other) {
-  constexpr std::uint64_t ones = 0x0101010101010101ull, highs = 0x8080808080808080ull;
-  const std::uint64_t first = ones * static_cast<unsigned char>(one), second = ones * static_cast<unsigned char>(other);
   for (; end - at >= 8; at += 8) {
     std::uint64_t bytes;
     std::memcpy(&bytes, at, 8);
-    const std::uint64_t is_first = bytes ^ first, is_second = bytes ^ second;
-    const std::uint64_t found = ((is_first - ones) & ~is_first & highs) | ((is_second - ones) & ~is_second & highs);
+    const std::uint64_t found = bytes_that_are(bytes, one) | bytes_that_are(bytes, other);
     if (!found) continue;
 #if __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__
     // The lowest mark is right; those above it need not be.

@@ -18,17 +18,14 @@ bool is_blank(char c) { return c == ' ' || c == '\t'; }
 
 // Whether one of these signs is among the bytes. Eight of them are looked at together.
 bool has_sign(std::string_view text, char separator) {
-  constexpr std::uint64_t ones = 0x0101010101010101ull, highs = 0x8080808080808080ull;
   const char* at = text.data();
   const char* const end = at + text.size();
-  const auto has = [&](std::uint64_t bytes, char sign) {
-    const std::uint64_t same = bytes ^ (ones * static_cast<unsigned char>(sign));
-    return (same - ones) & ~same & highs;
-  };
   for (; end - at >= 8; at += 8) {
     std::uint64_t bytes;
     std::memcpy(&bytes, at, 8);
-    if (has(bytes, separator) | has(bytes, '"') | has(bytes, '\n') | has(bytes, '\r')) return true;
+    if (bytes_that_are(bytes, separator) | bytes_that_are(bytes, '"') | bytes_that_are(bytes, '\n') |
+        bytes_that_are(bytes, '\r'))
+      return true;
   }
   for (; at != end; ++at)
     if (*at == separator || *at == '"' || *at == '\n' || *at == '\r') return true;
@@ -83,19 +80,7 @@ void write_field(double value, WrittenText* to) {
 
 void write_date_field(double days, WrittenText* to) {
   if (days != days) return;
-  const Civil date = civil_of(static_cast<std::int64_t>(std::floor(days)));
-  char* at = to->room(10);
-  const auto put = [&](std::int64_t number) {
-    *at++ = static_cast<char>('0' + number / 10);
-    *at++ = static_cast<char>('0' + number % 10);
-  };
-  put(date.year / 100);
-  put(date.year % 100);
-  *at++ = '-';
-  put(date.month);
-  *at++ = '-';
-  put(date.day);
-  to->end(at);
+  to->end(put_date(civil_of(static_cast<std::int64_t>(std::floor(days))), to->room(10)));
 }
 
 }  // namespace rowanroot

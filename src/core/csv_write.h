@@ -9,6 +9,13 @@
 
 namespace rowanroot {
 
+// Of eight bytes, those that are this sign have their highest bit set; others may have it behind the first that is.
+inline std::uint64_t bytes_that_are(std::uint64_t bytes, char sign) {
+  constexpr std::uint64_t ones = 0x0101010101010101ull, highs = 0x8080808080808080ull;
+  const std::uint64_t same = bytes ^ (ones * static_cast<unsigned char>(sign));
+  return (same - ones) & ~same & highs;
+}
+
 // Bytes that are added at the end, where there is room for them: that is asked for first.
 class WrittenText {
  public:

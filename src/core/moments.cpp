@@ -102,12 +102,8 @@ void add_number(int value, int digits, std::string* to) {
 
 bool add_date(double days, std::string* to) {
   if (!(days >= -719528 && days < 2932897)) return false;
-  const Civil date = civil_of(static_cast<std::int64_t>(days));
-  add_number(static_cast<int>(date.year), 4, to);
-  to->push_back('-');
-  add_number(date.month, 2, to);
-  to->push_back('-');
-  add_number(date.day, 2, to);
+  char text[10];
+  to->append(text, put_date(civil_of(static_cast<std::int64_t>(days)), text));
   return true;
 }
 

@@ -133,6 +133,7 @@ test_that("names and texts stay names and texts", {
     if (kind == "PostgreSQL") DBI::dbExecute(connection, DBI::SQL(paste("ALTER TABLE", name, "ADD PRIMARY KEY (id)")))
     code <- bquote(set_columns(.table, {
       same <- .(as.name(hostile[2])) == .(texts[2])
+      either <- .(as.name(hostile[2])) == "{2}" || .(as.name(hostile[3])) == "{1}" || id == 3L
       .(as.name(hostile[1])) <- if (id == 1L) "o'clock" else .(as.name(hostile[4]))
       place <- ranking(.(as.name(hostile[6])), best = "lowest", within = .(as.name(hostile[5])))
     }))
