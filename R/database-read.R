@@ -90,9 +90,9 @@ each_fetched <- function(connection, statement, columns, asked, work, call) {
 asking <- function(call, code) {
   refuse <- function(condition) {
     if (inherits(condition, "rowanroot_error")) stop(condition)
-    stop_because(c("The database could not run the query.",
-                   "found" = "Its message: {one_text(conditionMessage(condition))}"),
-                 "database", call)
+    said <- one_text(conditionMessage(condition))
+    stop_because(c("The database could not run the query.", "found" = "Its message: {said}"), "database", call,
+                 said = said)
   }
   tryCatch(withCallingHandlers(code, warning = function(w) if (!inherits(w, "rowanroot_warning")) refuse(w)),
            error = refuse)

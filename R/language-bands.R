@@ -94,7 +94,7 @@ band_names <- function(ends, is_out) {
   ifelse(nzchar(given), given, made)
 }
 
-words_of_bands <- function() list(language_word("bands", "row"),
+words_of_bands <- function() list(language_word("bands", "row", sql = "bands"),
                                   derived_word("first_known", bind_first_known, one_row = TRUE, choices = TRUE))
 
 # Where a column is missing, the next one counts.

@@ -5,33 +5,33 @@ words_of_texts_in_r <- function() {
   joins_rows <- function(arguments) "collapse" %in% names(arguments) && !is_null_value(arguments$collapse)
   has_collapse <- function(arguments) "collapse" %in% names(arguments)
   list(
-    text_word("paste", whole = joins_rows, peeks = has_collapse),
-    text_word("paste0", whole = joins_rows, peeks = has_collapse),
+    text_word("paste", whole = joins_rows, peeks = has_collapse, sql = "pasted"),
+    text_word("paste0", whole = joins_rows, peeks = has_collapse, sql = "pasted_close"),
     text_word("sprintf"),
-    text_word("as.character"),
+    text_word("as.character", sql = "as_text"),
     text_word("toupper", sql = "upper", kernel = function(x) change_case_cpp(x, TRUE)),
     text_word("tolower", sql = "lower", kernel = function(x) change_case_cpp(x, FALSE)),
-    text_word("nchar", kernel = function(x, type = "chars", ...) {
+    text_word("nchar", sql = "characters", kernel = function(x, type = "chars", ...) {
       if (identical(type, "chars") && !...length()) count_characters_cpp(x)
     }),
     text_word("substr", sql = "part_of_text", kernel = function(x, start, stop) cut_by_number(x, start, stop)),
-    text_word("substring", kernel = function(text, first, last = 1000000L) cut_by_number(text, first, last)),
-    text_word("trimws", kernel = function(x, which = "both", ...) {
+    text_word("substring", sql = "part_of_text", kernel = function(text, first, last = 1000000L) cut_by_number(text, first, last)),
+    text_word("trimws", sql = "trimmed", kernel = function(x, which = "both", ...) {
       if (is_one_of(which, c("both", "left", "right")) && !...length()) {
         trim_texts_cpp(x, which != "right", which != "left")
       }
     }),
-    text_word("startsWith", kernel = function(x, prefix) if (is_one_text(prefix)) has_text_cpp(x, enc2utf8(prefix),
+    text_word("startsWith", sql = "begins", kernel = function(x, prefix) if (is_one_text(prefix)) has_text_cpp(x, enc2utf8(prefix),
         "start", NA)),
-    text_word("endsWith", kernel = function(x, suffix) if (is_one_text(suffix)) has_text_cpp(x, enc2utf8(suffix),
+    text_word("endsWith", sql = "ends", kernel = function(x, suffix) if (is_one_text(suffix)) has_text_cpp(x, enc2utf8(suffix),
         "end", NA)),
-    text_word("grepl", kernel = function(pattern, x, fixed = FALSE, ...) {
+    text_word("grepl", sql = "found", kernel = function(pattern, x, fixed = FALSE, ...) {
       if (is_literal(pattern, fixed) && !...length()) has_text_cpp(x, enc2utf8(pattern), "in", FALSE)
     }),
-    text_word("sub", kernel = function(pattern, replacement, x, fixed = FALSE, ...) {
+    text_word("sub", sql = "replaced_once", kernel = function(pattern, replacement, x, fixed = FALSE, ...) {
       if (!...length()) replace_literally(pattern, replacement, x, fixed, FALSE)
     }),
-    text_word("gsub", kernel = function(pattern, replacement, x, fixed = FALSE, ...) {
+    text_word("gsub", sql = "replaced", kernel = function(pattern, replacement, x, fixed = FALSE, ...) {
       if (!...length()) replace_literally(pattern, replacement, x, fixed, TRUE)
     })
   )

@@ -33,14 +33,21 @@ where_steps_run <- function(x, call) {
   found <- pushed_steps(x, call)
   typed <- vapply(rooted(x)$steps, function(step) !is.null(step$typed_call), NA)
   if (is.null(found) || !any(typed)) return(NULL)
-  there <- sum(typed[seq_len(found$count)])
+  typed_among <- function(count) sum(typed[seq_len(count)])
+  there <- typed_among(found$count)
+  rows_there <- pushed_steps(x, call, fetched = TRUE)
+  sure <- typed_among(rows_there$count)
   steps <- function(from, to) {
-    if (from == to) paste("Step", from) else paste("Steps", from, if (to == from + 1) "and" else "to", to)
+    if (from == to) paste("Step", from, "runs")
+    else paste("Steps", from, if (to == from + 1) "and" else "to", to, "run")
   }
-  c(if (there) paste(steps(1, there), if (there == 1) "runs" else "run", "in the database."),
+  c(if (sure) paste(steps(1, sure), "in the database."),
+    if (there > sure) {
+      paste0(steps(sure + 1, there), " there if what comes of it stays there, and here if its rows come here: the last ",
+             "digits of ", rows_there$reason, " could be others.")
+    },
     if (there < sum(typed)) {
-      paste0(steps(there + 1, sum(typed)), if (there + 1 == sum(typed)) " runs" else " run",
-             " here. What the database can't do in the same way: ", found$reason, ".")
+      paste0(steps(there + 1, sum(typed)), " here. What the database can't do in the same way: ", found$reason, ".")
     })
 }
 

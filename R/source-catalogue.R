@@ -135,7 +135,8 @@ source_columns.sql_source <- function(source, call) names(source$relation$column
 #' @export
 source_read.sql_source <- function(source, columns, call) {
   failed <- function(e) {
-    rlang::abort("", class = "rowanroot_sql_failed", reason = one_text(conditionMessage(e)), parent = e)
+    rlang::abort("", class = "rowanroot_sql_failed", parent = e,
+                 reason = if (is.null(e$said)) one_text(conditionMessage(e)) else e$said)
   }
   tryCatch(fetch_relation(source$connection, source$query, source$relation, call), error = failed)
 }
@@ -155,6 +156,7 @@ fetch_relation <- function(connection, query, relation, call) {
 }
 
 fetched_as <- function(column, type) {
+  if (is_category_type(type)) return(factor(column, levels_of_type(type), ordered = TRUE))
   switch(type,
     logical = if (is.logical(column)) column else as.logical(column),
     integer = if (is.integer(column)) column else as.integer(column),

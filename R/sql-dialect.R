@@ -3,6 +3,7 @@
 #   types       what the server calls the types "logical", "integer", "double", "text" and "date"
 #   words       functions that make SQL of operands, by the names of the core's operations, or those that the `sql` of
 #               words has (language.R)
+#   size, place, trim, of_date  what it calls these functions (sql-texts.R)
 #   aggregates  the same of aggregates: functions of the operand and of the window, or of "" for groups
 #   collation   that which orders texts by their code points
 #   literal     a value of R of a type as SQL
@@ -31,6 +32,12 @@ sql_name <- function(dialect, names) as.character(DBI::dbQuoteIdentifier(dialect
 
 sql_text <- function(dialect, text) as.character(DBI::dbQuoteString(dialect$connection, enc2utf8(text)))
 
+# What makes the statement fail where a value of a type is due.
+failure_as <- function(type, dialect) {
+  cast <- paste0("CAST(", dialect$failure, " AS ", dialect$types[[type]], ")")
+  if (type == "date" && dialect$types[["date"]] == "date") paste0("(DATE '1970-01-01' + ", dialect$failure, ")") else cast
+}
+
 # A single value of R.
 sql_literal <- function(dialect, value) {
   if (inherits(value, "Date")) return(dialect$literal(value, "date"))
@@ -38,6 +45,12 @@ sql_literal <- function(dialect, value) {
   if (length(value) != 1 || type == "other") not_in_sql("a value of class ", class(value)[1])
   if (is.na(value) && !is.nan(value)) return("NULL")
   if (type == "text") sql_text(dialect, value) else dialect$literal(value, type)
+}
+
+# The words that all servers know, and those that this one says in its own way.
+with_words <- function(dialect, words) {
+  dialect$words <- utils::modifyList(c(standard_words(dialect$collation), text_words(dialect)), words)
+  dialect
 }
 
 # What all servers of the standard say alike.
@@ -53,19 +66,8 @@ standard_words <- function(collation) {
     is_missing = function(operands, type) paste0("(", known_number(operands[[1]]), " IS NULL)"),
     equal = compared("=", collation), not_equal = compared("<>", collation), less = compared("<", collation),
     at_most = compared("<=", collation), greater = compared(">", collation), at_least = compared(">=", collation),
-    negate = as_is("(- {1})"), absolute = as_is("abs({1})"), part_of_text = part_of_text_in_sql
+    negate = as_is("(- {1})"), absolute = as_is("abs({1})")
   )
-}
-
-# By the numbers of its characters.
-part_of_text_in_sql <- function(operands, type) {
-  if (type != "text") not_in_sql("`substr()` of this")
-  ends <- lapply(operands[2:3], `[[`, "value")
-  if (!all(vapply(ends, function(end) is.numeric(end) && is.finite(end), NA)) || ends[[1]] < 1) {
-    not_in_sql("`substr()` with ends that differ from row to row")
-  }
-  size <- max(trunc(ends[[2]]) - trunc(ends[[1]]) + 1, 0)
-  sprintf("substr(%s, %.0f, %.0f)", operands[[1]]$sql, trunc(ends[[1]]), min(size, 2^31 - 1))
 }
 
 # What an operand has in it, such as a text with braces, is no place for another.

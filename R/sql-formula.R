@@ -85,9 +85,7 @@ sql_node <- function(node, items) {
     value = sql_value(node$value, items),
     rows = sql_row_number(node$name, items),
     word = sql_word(node, items),
-    r_call = if (identical(node$word$kind, "look_up")) sql_look_up(node, items)
-             else if (identical(node$word$sql, "in_values")) sql_in_values(node, items)
-             else sql_call(node, items),
+    r_call = sql_call(node, items),
     choose = sql_choice(node, items),
     aggregate = sql_aggregate(node, items),
     ordered = sql_ordered(node, items),
@@ -149,6 +147,7 @@ sql_word <- function(node, items) {
 sql_of_types <- function(types) {
   others <- setdiff(types, c("logical", "integer", "double", "text", "missing"))
   if (!length(others)) return(NULL)
+  if (is_category_type(others[1])) return(" of categories")
   if (others[1] == "opaque") " of columns that are only carried along" else paste(" of columns of type", others[1])
 }
 
@@ -170,25 +169,8 @@ made_of_word <- function(word, operands, type, items) {
   if (is.null(make)) not_in_sql("`", word$name, "`")
   made <- make(operands, type)
   if (is.list(made)) type <- made$type else made <- list(sql = made)
+  if (isTRUE(made$rounded)) note_rounded(word, items)
   new_operand(made$sql, type, level_of(operands), nan = items$dialect$has_nan && type == "double")
-}
-
-# A call of a function of R's or of ours, given its arguments in order: what it gives has the type of the first, or that
-# which the dialect says.
-sql_call <- function(node, items) {
-  word <- node$word
-  if (is.null(word$sql) || !goes_by_value(word, node$arguments) || !is.null(node$within)) {
-    not_in_sql("`", node$name, "()`")
-  }
-  arguments <- as.list(node$arguments)
-  given <- names_or_none(arguments)
-  if (any(nzchar(given) & given != names(formals(word$fun))[seq_along(given)])) {
-    not_in_sql("`", node$name, "()` with arguments in another order")
-  }
-  operands <- lapply(unname(arguments), sql_node, items = items)
-  if (length(operands) != length(formals(word$fun))) not_in_sql("`", node$name, "()` like this")
-  operands <- lapply(operands, once, items = items)
-  made_of_word(word, operands, operands[[1]]$type, items)
 }
 
 # A missing condition gives a missing value; but where it picks rows, these stay as they are.
@@ -210,8 +192,9 @@ sql_choice <- function(node, items) {
 
 common_sql_type <- function(types) {
   known <- setdiff(types, "missing")
-  if (length(known) == 1 && !known %in% c("logical", "integer", "double", "text")) return(known)
-  if (any(known %in% c("date", "opaque"))) not_in_sql("branches of several types")
+  basic <- c("logical", "integer", "double", "text")
+  if (length(known) == 1 && !known %in% basic) return(known)
+  if (!all(known %in% basic)) not_in_sql("branches of several types")
   type <- common_type(types)
   if (is.na(type)) not_in_sql("branches of several types")
   type
@@ -235,7 +218,11 @@ with_levels <- function(items, count) {
 # The relation with all items, whose columns are these.
 relation_with_items <- function(items, columns, where = NULL) {
   relation <- with_levels(items, length(items$levels))
-  if (!is.null(where)) relation <- with_part(relation, "*", paste0("\n  WHERE ", where$sql))
+  relation$rounded <- items$rounded
+  if (!is.null(where)) {
+    relation <- with_part(relation, "*", paste0("\n  WHERE ", where$sql))
+    relation$fewer <- TRUE
+  }
   relation$columns <- lapply(stats::setNames(nm = columns), function(name) {
     operand <- items$columns[[name]]
     list(sql = operand$sql, type = operand$type, nan = operand$nan)

@@ -17,7 +17,7 @@ sql_look_up <- function(node, items) {
   }, keys, sent$keys)
   joined <- join_sent(sent, keys, items)
   # What is not found makes the statement fail: here the error says which.
-  failure <- paste0("CAST(", items$dialect$failure, " AS ", items$dialect$types[[joined$type]], ")")
+  failure <- failure_as(joined$type, items$dialect)
   known <- paste0(vapply(keys, `[[`, "", "sql"), " IS NOT NULL", collapse = " AND ")
   sql <- if (option("unknown") == "missing") joined$sql
          else paste0("(CASE WHEN ", joined$found, " IS NULL AND ", known, " THEN ", failure, " ELSE ", joined$sql,

@@ -3,9 +3,10 @@
 
 #' @export
 sql_dialect.PqConnection <- function(connection) {
-  list(connection = connection,
+  dialect <- list(connection = connection,
        types = c(logical = "bool", integer = "int4", double = "float8", text = "text", date = "date"),
-       words = utils::modifyList(standard_words("\"C\""), postgres_words()), collation = "\"C\"",
+       collation = "\"C\"", size = "char_length", place = "strpos", trim = "btrim",
+       of_date = function(sql) paste0("to_char(", sql, ", 'YYYY-MM-DD')"),
        aggregates = named_aggregates(c(sum = "sum", total = "sum", mean = "avg", variance = "var_samp", least = "min",
                                        greatest = "max", any = "bool_or", all = "bool_and")),
        literal = postgres_literal, is_typed = TRUE, has_nan = TRUE,
@@ -13,6 +14,7 @@ sql_dialect.PqConnection <- function(connection) {
        whole = whole_in_postgres,
        mean_of_none = function(sql) paste0("coalesce(", sql, ", 'NaN'::float8)"),
        not_nought = function(count) paste0("1 / ", count, " >= 0"))
+  with_words(dialect, postgres_words(dialect))
 }
 
 postgres_literal <- function(value, type) {
@@ -36,8 +38,8 @@ postgres_convert <- function(sql, from, to) {
   )
 }
 
-postgres_words <- function() {
-  c(postgres_arithmetic(), postgres_functions(), postgres_tests(), postgres_texts_and_dates())
+postgres_words <- function(dialect) {
+  c(postgres_arithmetic(), postgres_functions(), postgres_tests(), postgres_cases(), postgres_dates(dialect))
 }
 
 # R has no whole numbers beyond 2^31 - 1 in size: the server fails there, and memory warns.
@@ -81,16 +83,17 @@ divided_in_postgres <- function(operands, type) {
 }
 
 postgres_functions <- function() {
-  of_double <- function(name) {
+  of_double <- function(name, rounded = FALSE) {
     force(name)
-    function(operands, type) paste0(name, "(", operands[[1]]$sql, ")")
+    force(rounded)
+    function(operands, type) list(sql = paste0(name, "(", operands[[1]]$sql, ")"), type = "double", rounded = rounded)
   }
   list(
     power = function(operands, type) {
       if (!identical(operands[[2]]$value, 2)) not_in_sql("a power other than the square")
       paste0("(", operands[[1]]$sql, " * ", operands[[1]]$sql, ")")
     },
-    square_root = of_double("sqrt"), exponential = of_double("exp"), logarithm = of_double("ln"),
+    square_root = of_double("sqrt"), exponential = of_double("exp", TRUE), logarithm = of_double("ln", TRUE),
     floor = of_double("floor"), ceiling = of_double("ceil"), truncate = of_double("trunc"),
     round = function(operands, type) {
       if (!identical(as.numeric(operands[[2]]$value), 0)) not_in_sql("`round()` to digits")
@@ -110,7 +113,7 @@ postgres_tests <- function() list(
   }
 )
 
-postgres_texts_and_dates <- function() {
+postgres_cases <- function() {
   of_text <- function(name) {
     force(name)
     function(operands, type) {
@@ -118,19 +121,41 @@ postgres_texts_and_dates <- function() {
       paste0(name, "(", operands[[1]]$sql, " COLLATE \"C.utf8\")")
     }
   }
+  list(upper = of_text("upper"), lower = of_text("lower"))
+}
+
+postgres_dates <- function(dialect) {
+  digit <- list(sign = " ~ ", begin = "^", end = "$", literal = function(pieces) {
+    ifelse(pieces == "%%", "%", paste0("\\", pieces))
+  })
+  as_date <- function(year, month, day) sprintf("make_date(%s::int4, %s::int4, %s::int4)", year, month, day)
   list(
-    upper = of_text("upper"), lower = of_text("lower"),
     part_of_date = function(operands, type) {
       parts <- c(year = "year", quarter = "quarter", month = "month", day = "day", weekday = "isodow", week = "week")
-      part <- parts[c(operands[[2]]$value, "none")[1]]
-      if (operands[[1]]$type != "date" || is.na(part)) not_in_sql("`date_part()` like this")
-      list(sql = paste0("extract(", part, " FROM ", operands[[1]]$sql, ")::int4"), type = "integer")
+      part <- part_of_dates(operands, names(parts))
+      list(sql = paste0("extract(", parts[[part]], " FROM ", operands[[1]]$sql, ")::int4"), type = "integer")
     },
-    start_of_period = function(operands, type) {
-      part <- c(operands[[2]]$value, "none")[1]
-      known <- c("year", "quarter", "month", "week", "day")
-      if (type != "date" || !part %in% known) not_in_sql("`start_of()` like this")
-      list(sql = paste0("date_trunc('", part, "', ", operands[[1]]$sql, "::timestamp)::date"), type = "date")
-    }
+    start_of_period = function(operands, type) list(sql = period_in_postgres(operands), type = "date"),
+    end_of_period = function(operands, type) {
+      unit <- c(year = "1 year", quarter = "3 months", month = "1 month", week = "7 days", day = "1 day")
+      part <- part_of_dates(operands, names(unit))
+      list(sql = paste0("(", period_in_postgres(operands), " + interval '", unit[[part]], "' - interval '1 day')::date"),
+           type = "date")
+    },
+    later_date = function(operands, type) {
+      units <- c(days = "days", weeks = "weeks", months = "months", quarters = "months", years = "years")
+      unit <- unit_of_dates(operands["x"], operands$unit, names(units))
+      count <- whole_count(operands$count)
+      if (unit == "quarters") count <- paste0("(3 * ", count, ")")
+      list(sql = paste0("(", operands$x$sql, " + make_interval(", units[[unit]], " => ", count, "))::date"),
+           type = "date")
+    },
+    between_dates = days_between_in_sql("(%s - %s)::float8"),
+    date_of_text = function(operands, type) date_of_text_in_sql(operands, digit, as_date, dialect)
   )
+}
+
+period_in_postgres <- function(operands) {
+  part <- part_of_dates(operands, c("year", "quarter", "month", "week", "day"))
+  paste0("date_trunc('", part, "', ", operands[[1]]$sql, "::timestamp)::date")
 }

@@ -6,6 +6,7 @@
 #               it may be `nan`
 #   order       the order of the rows: terms of ORDER BY, over columns that `hidden` has if the table has not
 #   has_key     whether that order is that of a key, so that no two rows are alike in it
+#   fewer, rounded  whether its last step leaves rows out, and the word in it whose last digits could be others
 
 new_relation <- function(dialect, table, columns, order, has_key) {
   list(dialect = dialect, parts = character(), from = table, columns = columns, order = order, hidden = character(),
@@ -67,6 +68,7 @@ fresh_name <- function(relation, stem) {
 order_terms <- function(operands, descending, missing_first, dialect) {
   sql <- vapply(operands, function(operand) {
     if (operand$type == "opaque") not_in_sql("the order of a column that is only carried along")
+    if (is_category_type(operand$type)) not_in_sql("the order of categories")
     in_code_points(known_number(operand), operand, dialect$collation)
   }, "")
   paste0(sql, ifelse(descending, " DESC", ""), if (missing_first) " NULLS FIRST" else " NULLS LAST")

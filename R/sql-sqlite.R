@@ -3,9 +3,10 @@
 
 #' @export
 sql_dialect.SQLiteConnection <- function(connection) {
-  list(connection = connection,
+  dialect <- list(connection = connection,
        types = c(logical = "INTEGER", integer = "INTEGER", double = "REAL", text = "TEXT", date = "REAL"),
-       words = utils::modifyList(standard_words("BINARY"), sqlite_words()), collation = "BINARY",
+       collation = "BINARY", size = "length", place = "instr", trim = "trim",
+       of_date = function(sql) paste0("strftime('%Y-%m-%d', ", seconds_in_sqlite(sql), ", 'unixepoch')"),
        aggregates = named_aggregates(c(sum = "sum", total = "sum", mean = "avg", least = "min", greatest = "max",
                                        any = "max", all = "min")),
        literal = sqlite_literal, is_typed = FALSE, has_nan = FALSE,
@@ -15,6 +16,7 @@ sql_dialect.SQLiteConnection <- function(connection) {
                                     " IS NOT NULL THEN ", sqlite_failure(paste(sql, "IS NOT NULL")), " END)"),
        mean_of_none = function(sql) paste0("coalesce(", sql, ", ", sqlite_failure(paste(sql, "IS NULL")), ")"),
        not_nought = function(count) paste0("(", count, " > 0 OR ", sqlite_failure(paste(count, "= 0")), ")"))
+  with_words(dialect, c(sqlite_words(), sqlite_dates(dialect)))
 }
 
 sqlite_literal <- function(value, type) {
@@ -27,7 +29,7 @@ sqlite_literal <- function(value, type) {
       text <- shortest_texts_cpp(value)
       paste0("(", text, if (!grepl("[.e]", text)) ".0", ")")
     },
-    date = not_in_sql("dates")
+    date = sqlite_literal(as.numeric(value), "double")
   )
 }
 
@@ -89,5 +91,55 @@ sqlite_words <- function() {
     },
     is_infinite = function(operands, type) paste0("coalesce(abs(", operands[[1]]$sql, ") = 9e999, 0)"),
     is_not_a_number = function(operands, type) "0"
+  )
+}
+
+# Days since 1970 are whole here, as dates are; others make the statement fail.
+sqlite_dates <- function(dialect) {
+  digit <- list(sign = " GLOB ", begin = "", end = "", literal = function(pieces) {
+    ifelse(pieces == "%%", "%", ifelse(pieces %in% c("*", "?", "["), paste0("[", pieces, "]"), pieces))
+  })
+  as_date <- function(year, month, day) {
+    iso <- paste(year, month, day, sep = " || '-' || ")
+    sprintf("CASE WHEN date(%s) = %s THEN julianday(%s) - 2440587.5 ELSE %s END", iso, iso, iso,
+            failure_as("date", dialect))
+  }
+  list(
+    part_of_date = function(operands, type) {
+      part <- part_of_dates(operands, c("year", "month", "day", "weekday", "quarter"))
+      list(sql = part_in_sqlite(operands[[1]]$sql, part), type = "integer")
+    },
+    start_of_period = function(operands, type) {
+      x <- operands[[1]]$sql
+      before <- switch(part_of_dates(operands, c("year", "month", "week", "day")),
+        year = strftime_in_sqlite("%j", x), month = strftime_in_sqlite("%d", x), week = part_in_sqlite(x, "weekday"),
+        day = "1"
+      )
+      list(sql = paste0("(", x, " - (", before, " - 1))"), type = "date")
+    },
+    later_date = function(operands, type) {
+      unit <- unit_of_dates(operands["x"], operands$unit, c("days", "weeks"))
+      list(sql = sprintf("(%s + %.0f.0 * %s)", operands$x$sql, c(days = 1, weeks = 7)[[unit]],
+                         whole_count(operands$count)), type = "date")
+    },
+    between_dates = days_between_in_sql("(%s - %s)"),
+    date_of_text = function(operands, type) date_of_text_in_sql(operands, digit, as_date, dialect)
+  )
+}
+
+seconds_in_sqlite <- function(x) {
+  paste0("(CASE WHEN ", x, " = CAST(", x, " AS INTEGER) AND abs(", x, ") < 700000 THEN CAST(", x,
+         " AS INTEGER) * 86400 WHEN ", x, " IS NOT NULL THEN ", sqlite_failure(paste(x, "IS NOT NULL")), " END)")
+}
+
+strftime_in_sqlite <- function(format, x) {
+  paste0("CAST(strftime('", format, "', ", seconds_in_sqlite(x), ", 'unixepoch') AS INTEGER)")
+}
+
+part_in_sqlite <- function(x, part) {
+  switch(part,
+    year = strftime_in_sqlite("%Y", x), month = strftime_in_sqlite("%m", x), day = strftime_in_sqlite("%d", x),
+    weekday = paste0("((", strftime_in_sqlite("%w", x), " + 6) % 7 + 1)"),
+    quarter = paste0("((", strftime_in_sqlite("%m", x), " + 2) / 3)")
   )
 }

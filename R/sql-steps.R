@@ -20,17 +20,27 @@ set_in_sql <- function(statement, items) {
     items$columns[targets] <- NULL
     return(invisible())
   }
-  nodes <- if (statement$node$kind == "several") statement$node$parts else list(statement$node)
-  if (length(nodes) != length(targets)) not_in_sql("`", line_text(statement$line), "`")
-  operands <- lapply(nodes, sql_node, items = items)
+  operands <- operands_of(statement, items)
   for (k in seq_along(targets)) {
     operand <- operands[[k]]
     if (operand$type == "missing") operand <- as_sql_type(operand, "logical", items)
-    is_window <- length(targets) == 1 && nodes[[k]]$kind %in% c("ordered", "aggregate")
+    is_window <- length(targets) == 1 && statement$node$kind %in% c("ordered", "aggregate")
     items$columns[[targets[k]]] <- if (!operand$simple) add_item(items, operand, targets[k])
                                    else if (is_window) with_name_of_column(operand, items, targets[k])
                                    else operand
   }
+}
+
+# An operand for each column that a statement sets.
+operands_of <- function(statement, items) {
+  node <- statement$node
+  nodes <- if (node$kind == "several") node$parts else list(node)
+  count <- length(statement$targets)
+  if (length(nodes) == 1 && identical(nodes[[1]]$word$sql, "split_text")) {
+    return(sql_split_text(nodes[[1]], items, count))
+  }
+  if (length(nodes) != count) not_in_sql("`", line_text(statement$line), "`")
+  lapply(nodes, sql_node, items = items)
 }
 
 #' @export
@@ -94,12 +104,13 @@ sql_step.step_one_row_per <- function(step, relation) {
   if (!length(step$keys)) not_in_sql("one row of all")
   rows <- new_items(relation)
   keys <- lapply(stats::setNames(nm = step$keys), column_operand, items = rows)
-  lapply(keys, group_operand, items = rows)
+  keys[] <- lapply(keys, group_operand, items = rows)
   place <- if (relation$has_key) {
     add_window(paste0("row_number()", window_text(list(), order_of(list(), rows)$terms)), "integer", list(), rows)
   }
   groups <- new_items(relation)
   groups$columns <- lapply(keys, function(key) new_operand(key$sql, key$type, nan = key$nan, simple = TRUE))
+  rows$keys <- unname(keys)
   groups$groups <- rows
   groups$of_groups <- character()
   groups$level_of_rows <- level_of(c(keys, list(place)[!is.null(place)]))
@@ -120,6 +131,8 @@ sql_step.step_one_row_per <- function(step, relation) {
   by_keys <- order_terms(keys, rep(FALSE, length(keys)), FALSE, relation$dialect)
   result$order <- if (is.null(place)) by_keys else first$sql
   result$has_key <- TRUE
+  result$fewer <- TRUE
+  result$rounded <- c(groups$rounded, rows$rounded)[1]
   result
 }
 
@@ -132,12 +145,33 @@ add_group_item <- function(items, sql, type, nan = FALSE, level = 0) {
 }
 
 # As many of the steps as a server can run, from the first on: the relation after `count` of them, and the `reason` why
-# no more.
-steps_in_sql <- function(steps, relation) {
-  for (k in seq_along(steps)) {
-    after <- tryCatch(sql_step(steps[[k]], relation), rowanroot_not_in_sql = function(e) conditionMessage(e))
-    if (is.character(after)) return(list(relation = relation, count = k - 1, reason = after))
-    relation <- after
+# no more. With `fetched`, all rows that come of them are fetched: then sums and the like, whose last digits differ from
+# server to server, are left to memory, if that does not fetch more rows, so that a script gives the same wherever its
+# tables are; `reason` is the first of these words.
+steps_in_sql <- function(steps, relation, fetched = FALSE) {
+  after <- list(relation)
+  reason <- NULL
+  for (step in steps) {
+    before <- utils::tail(after, 1)[[1]]
+    before[c("rounded", "fewer")] <- NULL
+    next_one <- tryCatch(sql_step(step, before), rowanroot_not_in_sql = function(e) conditionMessage(e))
+    if (is.character(next_one)) {
+      reason <- next_one
+      break
+    }
+    after <- c(after, list(next_one))
   }
-  list(relation = relation, count = length(steps), reason = NULL)
+  if (fetched) {
+    fewer <- max(1, which(vapply(after, function(relation) isTRUE(relation$fewer), NA)))
+    rounded <- which(vapply(after, function(relation) !is.null(relation$rounded), NA))
+    rounded <- rounded[rounded > fewer]
+    if (length(rounded)) {
+      reason <- after[[rounded[1]]]$rounded
+      after <- after[seq_len(rounded[1] - 1)]
+    }
+  }
+  list(relation = utils::tail(after, 1)[[1]], count = length(after) - 1, reason = reason)
 }
+
+# What is added up differs in its last digits, by the order in which it is and by the digits that are kept on the way.
+note_rounded <- function(word, items) items$rounded <- paste0("`", word$name, "()`")

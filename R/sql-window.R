@@ -1,5 +1,4 @@
-# Words that look at several rows, as SQL: aggregates, ranks, running and moving words. All are windows, but for the
-# aggregates of groups that become one row.
+# Words that look at several rows, as SQL: ranks, running and moving words, which are windows.
 
 # The groups of a node, or those of the step.
 groups_of <- function(node, items) {
@@ -45,69 +44,6 @@ sql_row_number <- function(name, items) {
   order <- order_of(list(), items)
   number <- as_integer_sql(paste0("row_number()", window_text(groups, order$terms)), items$dialect)
   add_window(number, "integer", groups, items, order$level)
-}
-
-# What is left out, or makes the result missing, is decided here, for all servers and all aggregates.
-sql_aggregate <- function(node, items) {
-  word <- node$word
-  in_groups <- !is.null(items$groups)
-  if (in_groups && !is.null(node$within)) not_in_sql("groups within groups")
-  rows <- if (in_groups) items$groups else items
-  x <- once(sql_node(node$argument, rows), rows)
-  groups <- if (!in_groups) groups_of(node, items) else list()
-  over <- if (in_groups) "" else window_text(groups)
-  found <- aggregate_sql(word, x, node$skip_missing, over, items$dialect)
-  if (in_groups) return(add_group_item(items, found$sql, found$type, found$nan, x$level))
-  add_window(found$sql, found$type, c(list(x), groups), items, nan = found$nan)
-}
-
-aggregate_sql <- function(word, x, skip, over, dialect) {
-  count <- function(what) paste0("count(", what, ")", over)
-  what <- word$what
-  if (word$name == "length") return(list(sql = as_integer_sql(count("*"), dialect), type = "integer", nan = FALSE))
-  known <- if (skip) known_number(x) else x$sql
-  if (word$name == "count_known") return(list(sql = as_integer_sql(count(known_number(x)), dialect), type = "integer",
-                                             nan = FALSE))
-  make <- if (word$memory %in% c("moments", "truth")) dialect$aggregates[[what]]
-  if (is.null(make)) not_in_sql("`", word$name, "()`")
-  type <- aggregate_type(word, x$type)
-  if (what %in% c("any", "all")) return(list(sql = truth_sql(what, make, known, skip, over), type = type, nan = FALSE))
-  argument <- in_code_points(as_number_sql(known, x, type, dialect), x, dialect$collation)
-  sql <- make(argument, over)
-  if (type == "integer") sql <- dialect$whole(sql)
-  if (identical(word$finish, sqrt)) sql <- paste0("sqrt(", sql, ")")
-  if (x$nan && !skip && what %in% c("least", "greatest")) {
-    sql <- paste0("CASE WHEN ", count(known_number(x)), " = ", count("*"), " THEN ", sql, " ELSE 'NaN' END")
-  }
-  sql <- if (!skip) paste0("(CASE WHEN ", count(known), " = ", count("*"), " THEN ", sql, " END)")
-         else if (what == "sum") paste0("coalesce(", sql, ", 0)")
-         else if (what == "mean") dialect$mean_of_none(sql)
-         else if (what == "variance") sql
-         else paste0("(CASE WHEN ", dialect$not_nought(count(known)), " THEN ", sql, " END)")
-  list(sql = sql, type = type, nan = dialect$has_nan && type == "double")
-}
-
-aggregate_type <- function(word, type) {
-  if (word$what %in% c("any", "all")) {
-    if (type != "logical") not_in_sql("`", word$name, "()` of numbers")
-    return("logical")
-  }
-  if (type %in% c("text", "date")) {
-    if (word$what %in% c("least", "greatest")) return(type)
-    not_in_sql("`", word$name, "()` of columns of type ", type)
-  }
-  if (!type %in% c("logical", "integer", "double")) not_in_sql("`", word$name, "()` of this")
-  if (word$what %in% c("mean", "variance") || type == "double") "double" else "integer"
-}
-
-# any() of a missing value and no TRUE is missing.
-truth_sql <- function(which, make, x, skip, over) {
-  found <- make(x, over)
-  settled <- if (which == "any") "TRUE" else "FALSE"
-  other <- if (which == "any") "FALSE" else "TRUE"
-  if (skip) return(paste0("coalesce(", found, ", ", other, ")"))
-  paste0("(CASE WHEN ", found, " = ", settled, " THEN ", settled, " WHEN count(", x, ")", over, " = count(*)", over,
-         " THEN ", other, " END)")
 }
 
 sql_ordered <- function(node, items) {
@@ -205,6 +141,7 @@ total_in_window <- function(node, x, known, over, items) {
   make <- dialect$aggregates[[what]]
   if (is.null(make)) not_in_sql("`", node$word$name, "()`")
   type <- if (what == "mean" || x$type == "double") "double" else "integer"
+  if (type == "double" && !what %in% c("least", "greatest")) note_rounded(node$word, items)
   sql <- make(as_number_sql(known, x, type, dialect), over)
   list(sql = if (type == "integer") dialect$whole(sql) else sql, type = type)
 }

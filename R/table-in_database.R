@@ -6,7 +6,7 @@ pushed_table <- function(x, call) {
   table <- rooted(x)
   if (!inherits(table$source, "database_source") || inherits(table$source, "sql_source")) return(NULL)
   if (isFALSE(getOption("rowanroot.in_database"))) return(NULL)
-  found <- pushed_steps(x, call)
+  found <- pushed_steps(x, call, fetched = !identical(getOption("rowanroot.in_database"), "sums"))
   if (is.null(found) || found$count == 0) return(NULL)
   source <- new_sql_source(table$source, found$relation, source_title(table$source))
   key <- rlang::hash(c(source$query, vapply(table$steps, key_of_step, "")))
@@ -20,9 +20,9 @@ pushed_table <- function(x, call) {
 }
 
 # What a database can do of a table's steps: see steps_in_sql(). NULL if it is none that is known.
-pushed_steps <- function(x, call) {
+pushed_steps <- function(x, call, fetched = FALSE) {
   relation <- source_relation(rooted(x)$source, call)
-  if (!is.null(relation)) steps_in_sql(rooted(x)$steps, relation)
+  if (!is.null(relation)) steps_in_sql(rooted(x)$steps, relation, fetched)
 }
 
 # The values that the database gives, or NULL if it can't: then all is calculated here.

@@ -35,6 +35,7 @@ value_of <- function(code, table, env) {
 
 # Whether the database ran all of it, and whether it gave the same.
 in_both <- function(code, there, same, env) {
+  withr::local_options(rowanroot.in_database = "sums")
   env$.table <- there$table
   pushed <- tryCatch(suppressWarnings(is_there(eval(code, env))), error = function(e) FALSE)
   found <- value_of(code, there$table, env)
@@ -72,6 +73,76 @@ test_that("row-wise formulas give the same bits", {
       bquote(set_columns(.table, { new <- .(formula) }))
     })
   }
+})
+
+# Whether the database runs all of each formula, or some of them if not `all`, and gives what memory gives.
+expect_each <- function(kind, formulas, in_code, same, all = TRUE) {
+  there <- table_there(kind, 60)
+  for (formula in formulas) for (code in in_code) {
+    found <- in_both(do.call(substitute, list(code, list(FORMULA = formula))), there, same, new.env())
+    expect_identical(list(formula, same = found$same), list(formula, same = TRUE))
+    if (all) expect_identical(list(formula, pushed = found$pushed), list(formula, pushed = TRUE))
+  }
+}
+
+test_that("words of texts and dates give the same bits", {
+  withr::local_seed(as.integer(Sys.getenv("ROWANROOT_SEED", "14")))
+  both <- alist(
+    nchar(t), paste0(g, "-", h), paste(t, g), paste0(g, i), paste(g, l, day, sep = "/"), paste("NA", 3L, NA, g),
+    join_text(g, t, with = "; "), join_text(g, i, missing = "empty"), as.character(i), as.character(l), as.character(day),
+    substr(t, 2, 3), substring(long, 2), substring(t, 2, 4), trimws(long), trimws(long, "left"), startsWith(long, "a"),
+    startsWith(t, g), endsWith(long, "kg"), endsWith(t, ""), grepl("a", t), grepl("-.", long, fixed = TRUE),
+    grepl("[ab]", t), gsub("-", "<->", long), sub("-", "", long), sub("o", "", t, fixed = TRUE),
+    text_between(long, "b", "-"), text_between(long, NULL, "-"), text_between(long, "a", NULL),
+    bands(e, low = 0, high = Inf), bands(j, 2, 5, Inf, ends = "out"), bands(j, low = 1e9), bands(i, a = 0L, b = 10L),
+    bands(day, old = as.Date("2024-01-01"), new = Inf), date_part(day, "year"), date_part(day, "weekday"),
+    date_part(day, "month"), date_part(day, "quarter"), start_of(day, "month"), start_of(day, "week"),
+    start_of(day, "year"), add_time(day, 3, "days"), add_time(day, j, "weeks"), day > as.Date("2024-02-29"),
+    time_between(day, as.Date("2024-01-01"), "days"), time_between(as.Date("2024-01-01"), day, "weeks"),
+    as_date(as.character(day)), as_date(paste0("2024", "-02-", substr("29 June", 1, 2))),
+    as_date(paste0(g, "x"), "%d.%m.%Y"), if (day > as.Date("2020-01-01")) day else as.Date("2000-12-31")
+  )
+  of_one <- alist(
+    date_part(day, "week"), toupper(t), tolower(long), start_of(day, "quarter"), end_of(day, "month"),
+    end_of(day, "quarter"), end_of(day, "week"), end_of(day, "day"), add_time(day, j, "months"),
+    add_time(day, -1, "quarters"), add_time(day, 1L, "years")
+  )
+  for (kind in kinds) {
+    expect_each(kind, c(both, if (kind == "PostgreSQL") of_one), alist(set_columns(.table, { new <- FORMULA })),
+                bit_by_bit, all = FALSE)
+    expect_each(kind, c(both[c(1:22, 24)], if (kind == "PostgreSQL") of_one),
+                alist(set_columns(.table, { new <- FORMULA })), bit_by_bit)
+  }
+})
+
+test_that("texts are split there as they are here", {
+  splits <- expand.grid(short = c("error", "missing"), long = c("error", "missing", "drop", "join"),
+                        at = c("-", "b-", " "), stringsAsFactors = FALSE)
+  for (kind in kinds) {
+    there <- table_there(kind, 60)
+    for (k in seq_len(nrow(splits))) {
+      code <- bquote(set_columns(.table, {
+        c(a, .b, c) <- split_text(long, .(splits$at[k]), short = .(splits$short[k]), long = .(splits$long[k]))
+        b <- .b
+      }))
+      expect_identical(in_both(code, there, bit_by_bit, new.env()), list(pushed = TRUE, same = TRUE))
+    }
+    expect_false(is_there(set_columns(there$table, { c(a, b) <- split_text(long, pattern("-")) })))
+  }
+})
+
+test_that("aggregates of rows in order, and of what is distinct, give the same", {
+  withr::local_seed(as.integer(Sys.getenv("ROWANROOT_SEED", "15")))
+  formulas <- alist(
+    median(e), median(e, na.rm = TRUE), median(d, na.rm = TRUE), count_distinct(g), count_distinct(e),
+    count_distinct(d), count_distinct(l), count_distinct(day), first_value(e), last_value(e), first_value(g),
+    last_value(day), first_value(l), last_value(j), max(e) - median(e)
+  )
+  steps <- alist(set_columns(.table, { new <- FORMULA }), set_columns(.table, { new <- FORMULA }, within = c(g, h)),
+                 set_columns(.table, { new <- FORMULA }, along = e, within = g),
+                 one_row_per(.table, g, { new <- FORMULA; n <- length(e) }),
+                 one_row_per(.table, c(h, l), { new <- FORMULA }))
+  for (kind in kinds) expect_each(kind, formulas, steps, all_nearly)
 })
 
 test_that("words of groups and orders give the same", {
