@@ -12,9 +12,16 @@ in_memory.step_conditions <- function(step, data, call) {
         block)[[1]])
     if (!is.null(found)) broken <- c(broken, list(c(found, list(at = k))))
   }
-  if (length(broken)) tell_broken(step, broken, data, call)
+  # The columns of the first rows that break each.
+  broken <- lapply(broken, function(one) {
+    one$values <- lapply(as.list(data)[columns_of_condition(step, one$at)], take_rows, one$first)
+    one
+  })
+  if (length(broken)) tell_broken(step, broken, call)
   data
 }
+
+columns_of_condition <- function(step, at) utils::head(intersect(node_columns(step$nodes[[at]]), step$columns), 4)
 
 # A table without rows has a value too.
 value_of_table <- function(condition, block) {
@@ -33,13 +40,12 @@ broken_rows <- function(values) {
   if (length(breaks)) list(rows = length(breaks), first = utils::head(breaks, 3), missing = anyNA(values))
 }
 
-tell_broken <- function(step, broken, data, call) {
+tell_broken <- function(step, broken, call) {
   at <- vapply(broken, `[[`, 0, "at")
   formulas <- vapply(unname(step$typed$conditions[at]), one_line, "")
   count <- length(at)
   of <- length(step$nodes)
-  bullets <- vapply(seq_along(broken), function(k) broken_text(broken[[k]], step$titles[at[k]], formulas[k],
-                                                               step$nodes[[at[k]]], data), "")
+  bullets <- vapply(seq_along(broken), function(k) broken_text(broken[[k]], step$titles[at[k]], formulas[k]), "")
   is_missing <- any(vapply(broken, `[[`, NA, "missing"))
   message <- c(if (of == 1) "A condition does not hold."
                else "{count} of {of} conditions {cli::qty(count)}{?does/do} not hold.",
@@ -52,13 +58,14 @@ tell_broken <- function(step, broken, data, call) {
   warn_because(message, "broken_condition", call, broken = table)
 }
 
-broken_text <- function(one, title, formula, node, data) {
+broken_text <- function(one, title, formula) {
   named <- if (title != formula) paste0(title, " (", formula, ")") else title
   if (is.na(one$first[1])) return(paste0(named, ": it is ", if (one$missing) "missing." else "false."))
-  columns <- utils::head(intersect(node_columns(node), names(data)), 4)
-  shown <- vapply(one$first, function(row) {
-    values <- vapply(columns, function(name) paste(shown_side(name), format_value(take_rows(data[[name]], row))), "")
-    paste0("row ", row, if (length(values)) paste0(" (", paste(values, collapse = ", "), ")"))
+  shown <- vapply(seq_along(one$first), function(k) {
+    values <- vapply(names(one$values), function(name) {
+      paste(shown_side(name), format_value(take_rows(one$values[[name]], k)))
+    }, "")
+    paste0("row ", one$first[k], if (length(values)) paste0(" (", paste(values, collapse = ", "), ")"))
   }, "")
   paste0(named, ": ", counted_rows(one$rows), ", first ", paste(shown, collapse = ", "),
          if (one$rows > length(shown)) " \u2026", ".")

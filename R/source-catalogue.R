@@ -134,11 +134,13 @@ source_columns.sql_source <- function(source, call) names(source$relation$column
 
 #' @export
 source_read.sql_source <- function(source, columns, call) {
-  failed <- function(e) {
-    rlang::abort("", class = "rowanroot_sql_failed", parent = e,
-                 reason = if (is.null(e$said)) one_text(conditionMessage(e)) else e$said)
-  }
-  tryCatch(fetch_relation(source$connection, source$query, source$relation, call), error = failed)
+  tryCatch(fetch_relation(source$connection, source$query, source$relation, call), error = stop_sql_failed)
+}
+
+# A statement that fails where the same in memory may not.
+stop_sql_failed <- function(e) {
+  reason <- if (is.null(e$said)) one_text(conditionMessage(e)) else e$said
+  rlang::abort("", class = "rowanroot_sql_failed", reason = reason, parent = e)
 }
 
 # Where the driver guesses types by the first values, columns get theirs piece by piece.

@@ -67,7 +67,7 @@ sent_table <- function(table, by, take) {
 sent_type <- function(column) {
   if (inherits(column, "Date")) return("date")
   type <- value_type(column)
-  if (type == "other") not_in_sql("`look_up()` of a column of class ", class(column)[1])
+  if (type == "other") not_in_sql("a column of class ", class(column)[1], " that is here")
   type
 }
 

@@ -6,6 +6,7 @@
 #               it may be `nan`
 #   order       the order of the rows: terms of ORDER BY, over columns that `hidden` has if the table has not
 #   has_key     whether that order is that of a key, so that no two rows are alike in it
+#   checks      those of the steps so far: see sql_step.step_conditions()
 #   fewer, rounded  whether its last step leaves rows out, and the word in it whose last digits could be others
 
 new_relation <- function(dialect, table, columns, order, has_key) {
@@ -28,11 +29,13 @@ relation_sql <- function(relation, ordered = TRUE) {
   if (ordered) relation <- with_order_apart(relation)
   names <- sql_name(relation$dialect, names(relation$columns))
   select <- selected(vapply(relation$columns, `[[`, "", "sql"), names)
-  with <- if (length(relation$parts)) {
-    paste0("WITH ", paste0(names(relation$parts), " AS (\n  ", relation$parts, "\n)", collapse = ", "), "\n")
-  }
+  with <- if (length(relation$parts)) paste0("WITH ", with_parts(relation), "\n")
   paste0(with, "SELECT ", paste(select, collapse = ", "), "\nFROM ", relation$from,
          if (ordered && length(relation$order)) paste("\nORDER BY", paste(relation$order, collapse = ", ")))
+}
+
+with_parts <- function(relation) {
+  paste0(names(relation$parts), " AS (\n  ", relation$parts, "\n)", collapse = ", ")
 }
 
 # In ORDER BY a name stands for a column of the result: where one has the name of another column there, what the rows

@@ -98,13 +98,73 @@ sql_step.step_columns <- function(step, relation) {
   relation
 }
 
+# Checks leave the table as it is. They are made before it is looked at, by statements of their own: `checks` has, for
+# each step of them, the step and a relation with a column for each condition.
+#' @export
+sql_step.step_conditions <- function(step, relation) {
+  items <- new_items(relation, step$within)
+  conditions <- lapply(step$nodes, function(node) {
+    if (!length(step$within) && isTRUE(values_of_group(node, character()))) not_in_sql("a check of the whole table")
+    condition <- sql_node(node, items)
+    if (condition$type != "logical") not_in_sql("a condition that is a number")
+    add_item(items, condition)
+  })
+  result <- relation_with_items(items, names(relation$columns))
+  check <- list(step = step, relation = result, conditions = vapply(conditions, `[[`, "", "sql"))
+  relation$checks <- c(relation$checks, list(check))
+  relation
+}
+
+# Rows that are missing in the order never come before others, from whichever end one looks.
+#' @export
+sql_step.step_one_of_each <- function(step, relation) {
+  items <- new_items(relation)
+  if (!relation$has_key) not_in_sql("the order of rows: the table has no primary key")
+  is_last <- step$keep == "last"
+  order <- step$order
+  own <- if (!is.null(order)) order_terms(lapply(order$names, column_operand, items = items), order$descending, is_last,
+                                          relation$dialect)
+  terms <- c(own, relation$order)
+  groups <- lapply(lapply(step$by, column_operand, items = items), group_operand)
+  place <- add_window(paste0("row_number()", window_text(groups, if (is_last) reversed_order(terms) else terms)),
+                      "integer", groups, items)
+  relation_with_items(items, step$columns, new_operand(paste(place$sql, "= 1"), "logical", place$level))
+}
+
+# Each row with each of the labels, whose columns it then takes.
+#' @export
+sql_step.step_rows_from <- function(step, relation) {
+  items <- new_items(relation)
+  dialect <- relation$dialect
+  label <- fresh_name(relation, "label")
+  each <- seq_along(step$labels)
+  by_label <- function(values) paste0("(CASE ", label, paste0(" WHEN ", each, " THEN ", values, collapse = ""), " END)")
+  made <- lapply(step$from, function(names) {
+    operands <- lapply(names, column_operand, items = items)
+    type <- type_below(vapply(operands, `[[`, "", "type"), names[1])
+    operands <- lapply(operands, as_sql_type, type = type, items = items)
+    new_operand(by_label(vapply(operands, `[[`, "", "sql")), type, nan = any(vapply(operands, `[[`, NA, "nan")))
+  })
+  labels <- new_operand(by_label(vapply(step$labels, sql_text, "", dialect = dialect)), "text")
+  part <- paste0("labels_", length(relation$parts) + 1)
+  relation$parts[[paste0(part, " (", label, ")")]] <- paste0("VALUES ", paste0("(", each, ")", collapse = ", "))
+  relation <- with_part(relation, "*", paste0(" CROSS JOIN ", part))
+  relation$hidden <- c(relation$hidden, label)
+  items <- new_items(relation)
+  items$columns[[step$name]] <- add_item(items, labels, step$name)
+  for (name in names(made)) items$columns[[name]] <- add_item(items, made[[name]], name)
+  result <- relation_with_items(items, step$columns)
+  result$order <- c(relation$order, paste(label, "NULLS LAST"))
+  result
+}
+
 # Groups are in the order of their first rows.
 #' @export
 sql_step.step_one_row_per <- function(step, relation) {
   if (!length(step$keys)) not_in_sql("one row of all")
   rows <- new_items(relation)
   keys <- lapply(stats::setNames(nm = step$keys), column_operand, items = rows)
-  keys[] <- lapply(keys, group_operand, items = rows)
+  keys[] <- lapply(keys, group_operand)
   place <- if (relation$has_key) {
     add_window(paste0("row_number()", window_text(list(), order_of(list(), rows)$terms)), "integer", list(), rows)
   }

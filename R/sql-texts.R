@@ -25,7 +25,7 @@ text_words <- function(says) {
     begins = function(operands, type) {
       of_texts("startsWith", operands)
       size <- paste0(says$size, "(", operands$prefix$sql, ")")
-      list(sql = same_text(paste0("substr(", operands$x$sql, ", 1, ", size, ")"), operands$prefix, says),
+      list(sql = text_equals(paste0("substr(", operands$x$sql, ", 1, ", size, ")"), operands$prefix, says),
            type = "logical")
     },
     ends = function(operands, type) {
@@ -33,7 +33,7 @@ text_words <- function(says) {
       x <- operands$x$sql
       size <- sprintf("%s(%s) - %s(%s)", says$size, x, says$size, operands$suffix$sql)
       end <- paste0("substr(", x, ", ", size, " + 1)")
-      list(sql = paste0("(", size, " >= 0 AND ", same_text(end, operands$suffix, says), ")"), type = "logical")
+      list(sql = paste0("(", size, " >= 0 AND ", text_equals(end, operands$suffix, says), ")"), type = "logical")
     },
     found = function(operands, type) {
       check_literal_pattern("grepl", operands, c("pattern", "x", "fixed"))
@@ -60,7 +60,7 @@ of_texts <- function(name, operands) {
   for (operand in operands) if (!identical(operand$type, "text")) not_in_sql("`", name, "()` of this")
 }
 
-same_text <- function(sql, text, says) paste0("(", sql, " COLLATE ", says$collation, " = ", text$sql, ")")
+text_equals <- function(sql, text, says) paste0("(", sql, " COLLATE ", says$collation, " = ", text$sql, ")")
 
 # By the numbers of characters.
 part_of_text_in_sql <- function(operands) {

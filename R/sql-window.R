@@ -3,11 +3,11 @@
 # The groups of a node, or those of the step.
 groups_of <- function(node, items) {
   groups <- if (is.null(node$within)) items$within else lapply(node$within, column_operand, items = items)
-  lapply(groups, group_operand, items = items)
+  lapply(groups, group_operand)
 }
 
 # NaN and missing values are groups of their own in R, and there too.
-group_operand <- function(group, items) {
+group_operand <- function(group) {
   if (group$type == "opaque") not_in_sql("groups by a column that is only carried along")
   group
 }

@@ -22,14 +22,69 @@ pushed_table <- function(x, call) {
 # What a database can do of a table's steps: see steps_in_sql(). NULL if it is none that is known.
 pushed_steps <- function(x, call, fetched = FALSE) {
   relation <- source_relation(rooted(x)$source, call)
-  if (!is.null(relation)) steps_in_sql(rooted(x)$steps, relation, fetched)
+  if (is.null(relation)) return(NULL)
+  steps_in_sql(lapply(rooted(x)$steps, with_other_relations, rooted(x)$source$connection, call), relation, fetched)
+}
+
+# A step whose other tables are known by their relations where they are in the same database and run there.
+with_other_relations <- function(step, connection, call) {
+  step$others <- lapply(step$others, function(other) {
+    source <- if (!is.null(other$table)) rooted(other$table)$source
+    if (!inherits(source, "database_source") || !identical(source$connection, connection)) return(other)
+    found <- pushed_steps(current_table(other$table, call), call)
+    if (!is.null(found) && is.null(found$reason) && is.null(found$relation$checks)) other$relation <- found$relation
+    other
+  })
+  step
+}
+
+# The checks of a relation, as memory makes them.
+check_in_database <- function(relation, connection, call) {
+  for (check in relation$checks) {
+    count <- function(condition, as) {
+      paste0("CAST(coalesce(sum(CASE WHEN ", condition, " THEN 1 ELSE 0 END), 0) AS ",
+             relation$dialect$types[["double"]], ") AS ", as, seq_along(condition))
+    }
+    numbers <- c(count(paste0("NOT ", check$conditions), "n"), count(paste(check$conditions, "IS NULL"), "m"))
+    query <- paste0("WITH ", with_parts(check$relation), "\nSELECT ", paste(numbers, collapse = ", "), "\nFROM ",
+                    check$relation$from)
+    counts <- matrix(as.numeric(unlist(ask_database(connection, query))), ncol = 2)
+    if (!is.null(check$step$check)) check$step$check$is_done <- TRUE
+    broken <- lapply(which(rowSums(counts) > 0), function(at) {
+      c(list(rows = sum(counts[at, ]), missing = counts[at, 2] > 0, at = at), first_broken(check, at, connection))
+    })
+    if (length(broken)) tell_broken(check$step, broken, call)
+  }
+}
+
+# What a query gives; its failure is one of the database.
+ask_database <- function(connection, query) {
+  tryCatch(DBI::dbGetQuery(connection, DBI::SQL(query)), error = function(e) stop_sql_failed(e))
+}
+
+# The first rows in which a condition does not hold, by their numbers in the table's order.
+first_broken <- function(check, at, connection) {
+  columns <- columns_of_condition(check$step, at)
+  relation <- check$relation
+  place <- fresh_name(relation, "place")
+  order <- if (length(relation$order)) paste(" ORDER BY", paste(relation$order, collapse = ", "))
+  relation <- with_part(relation, c("*", paste0("row_number() OVER (", order, ") AS ", place)))
+  relation <- with_part(relation, "*", paste0("\n  WHERE ", check$conditions[at], " IS NOT TRUE"))
+  relation$columns <- c(relation$columns[columns], list(.place = list(sql = place, type = "integer")))
+  relation$order <- paste(place, "NULLS LAST")
+  first <- first_in_database(relation, connection, 3)
+  list(first = first$.place, values = as.list(first)[columns])
 }
 
 # The values that the database gives, or NULL if it can't: then all is calculated here.
 values_from_database <- function(x, look, call) {
   pushed <- pushed_table(x, call)
   if (is.null(pushed)) return(NULL)
-  tryCatch(look(pushed), rowanroot_sql_failed = function(e) {
+  tryCatch({
+    source <- rooted(pushed)$source
+    check_in_database(source$relation, source$connection, call)
+    look(pushed)
+  }, rowanroot_sql_failed = function(e) {
     note_that("The database can't calculate this, so it is done here. Its message: {e$reason}", "calculated_here")
     NULL
   })
@@ -42,7 +97,10 @@ looked_at_in_database <- function(x, look, call = NULL) {
   if (!inherits(source, "database_source") || isFALSE(getOption("rowanroot.in_database"))) return(NULL)
   found <- pushed_steps(x, call)
   if (is.null(found) || !is.null(found$reason)) return(NULL)
-  tryCatch(look(found$relation, source$connection), error = function(e) {
+  tryCatch({
+    check_in_database(found$relation, source$connection, call)
+    look(found$relation, source$connection)
+  }, error = function(e) {
     # What is wrong with the table is wrong here, too.
     if (inherits(e, "rowanroot_error") && !inherits(e, "rowanroot_database")) stop(e)
     NULL

@@ -192,6 +192,79 @@ test_that("steps after each other give the same rows in the same order", {
   }
 })
 
+test_that("rows are picked, joined, put below each other and made of columns as they are here", {
+  withr::local_seed(as.integer(Sys.getenv("ROWANROOT_SEED", "16")))
+  small <- quote(keep_columns(.table, id, e, g))
+  codes <- list(
+    quote(one_of_each(.table, g)), quote(one_of_each(.table, g, h, keep = "last")),
+    quote(one_of_each(.table, g, along = e)), quote(one_of_each(.table, g, l, keep = "last", along = descending(j))),
+    quote(one_of_each(.table)), quote(must_hold(.table, !is.na(id), id > 0)),
+    bquote(rows_from_columns(.(small), id, e, name = "what", value = "n")),
+    quote(set_columns(rows_from_columns(rows_from_columns(keep_columns(.table, id, g, t, day, eve), g, t, name = "what",
+                                                          value = "n"), day, eve, name = "w", value = "d"), {
+      place <- ranking(id, best = "highest", ties = "first", within = n)
+    })),
+    bquote(append_rows(.(small), data.frame(g = c("x'", NA), id = 101:102, e = c(2L, NA)), .(small))),
+    bquote(append_rows(.(small), list(g = "x", id = 101.5, e = 2.5))), bquote(append_rows(.(small), keep_rows(.(small), NA))),
+    bquote(set_columns(append_rows(.(small), keep_rows(.(small), e > 0)), {
+      place <- ranking(e, best = "highest", ties = "first")
+      n <- .row
+    })),
+    quote(join_rows(.table, sizes, by = g)), quote(join_rows(.table, sizes, by = g, unmatched = "keep")),
+    bquote(join_rows(.(small), rename_columns(keep_columns(.table, id, j, l), k = id), by = c(id = k))),
+    quote(set_columns(join_rows(keep_columns(.table, id, h, g), keep_columns(keep_rows(.table, id < 40L), id, j, l),
+                                by = c(h = id), unmatched = "keep"), { z <- j + h; w <- running_count(j) })),
+    quote(join_rows(.table, two_keys, by = c(h, g)))
+  )
+  env <- list2env(list(
+    sizes = data.frame(g = c("x", "z", ""), size = c(1.5, NA, 3), note = c("a", "'b'", NA)),
+    two_keys = data.frame(h = c(1, 2, 3), g = c("x", "y", NA), until = as.Date(c("2024-01-01", NA, "2020-01-01")))
+  ))
+  for (kind in kinds) {
+    there <- table_there(kind, 60)
+    for (code in codes) {
+      expect_identical(c(code, in_both(code, there, bit_by_bit, env)), list(code, pushed = TRUE, same = TRUE))
+    }
+    twice <- data.frame(g = c("x", "x"), size = 1:2)
+    joined <- join_rows(there$table, twice, by = g)
+    expect_true(is_there(joined))
+    expect_error(suppressMessages(as.data.frame(joined)), class = "rowanroot_several_matches")
+  }
+})
+
+test_that("checks are made there, and say the same", {
+  for (kind in kinds) {
+    there <- table_there(kind, 60)
+    said <- function(verb, x) {
+      x <- set_columns(x, { f <- e * 2 }) |> verb("f is positive" = f > 0, !is.na(g), known(id), g == "x", within = l)
+      look <- function(...) tryCatch(c("", nrow(as.data.frame(x))), ..., warning = conditionMessage)
+      look(error = conditionMessage)
+    }
+    expect_identical(said(must_hold, there$table), said(must_hold, there$data))
+    expect_identical(said(should_hold, there$table), said(should_hold, there$data))
+    checked <- must_hold(there$table, e > 0)
+    expect_true(is_there(checked))
+    expect_error(dim(checked), class = "rowanroot_broken_condition")
+    expect_null(rooted(checked)$cache$data)
+    connection <- there$connection
+    if (kind == "PostgreSQL") {
+      expect_error(save_table(checked, connection, table = "checked"), class = "rowanroot_broken_condition")
+      expect_false(DBI::dbExistsTable(connection, "checked"))
+    }
+  }
+})
+
+test_that("sums whose rows come here are calculated here, and there if they stay there", {
+  there <- table_there("PostgreSQL", 60)
+  table <- set_columns(there$table, { s <- running_total(e); up <- e * 2 })
+  expect_identical(pushed_steps(current_table(table, NULL), NULL, fetched = TRUE)$count, 0)
+  expect_true(is_there(table))
+  expect_match(show_steps(table)$where, "running_total", fixed = TRUE, all = FALSE)
+  fewer <- one_row_per(table, g, { total <- max(s) })
+  expect_identical(pushed_steps(current_table(fewer, NULL), NULL, fetched = TRUE)$count, 2)
+  expect_identical(as.data.frame(table)$s, running_total(there$data$e))
+})
+
 test_that("names and texts stay names and texts", {
   hostile <- c("a\"; DROP TABLE rows; --", "it's `b` {1}", "\u00e6 column", "\\", "step_1", ".item 1")
   texts <- c("x'); DROP TABLE rows; --", "\"q\" {2} \\", NA)

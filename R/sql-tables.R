@@ -1,0 +1,154 @@
+# Steps that take other tables: those of the same database as they are there, small ones that are here as rows that the
+# statement brings along.
+
+# Columns of subqueries are called by what they are, and by their numbers.
+alias_of <- function(dialect, numbers, of = ".column ") sql_name(dialect, paste0(of, numbers, recycle0 = TRUE))
+
+place_in_sql <- function(dialect) sql_name(dialect, ".place")
+
+# The relation of another table that a step takes: with it if it is in the same database, else of its values.
+relation_of_other <- function(other, dialect) {
+  if (!is.null(other$relation)) return(other$relation)
+  if (!is.null(other$table) && inherits(rooted(other$table)$source, "database_source")) {
+    not_in_sql("a table that is elsewhere, or whose steps don't all run there")
+  }
+  data <- other$values
+  if (nrow(data) > most_sent) not_in_sql("a table here of more than ", format(most_sent, big.mark = ","), " rows")
+  sent_relation(data, dialect)
+}
+
+# The rows of a data frame in the statement, with their numbers.
+sent_relation <- function(data, dialect) {
+  types <- vapply(data, sent_type, "")
+  items <- list(dialect = dialect)
+  values <- Map(function(column, type) {
+    null <- typed_null(type, items)
+    vapply(seq_along(column), function(k) {
+      if (is.na(column[k]) && !is.nan(column[k])) null else sql_literal(dialect, column[k])
+    }, "")
+  }, unname(as.list(data)), types)
+  aliases <- alias_of(dialect, seq_along(data))
+  place <- place_in_sql(dialect)
+  columns <- Map(function(alias, type, column) {
+    list(sql = alias, type = type, nan = type == "double" && any(is.nan(column)))
+  }, aliases, types, as.list(data))
+  relation <- new_relation(dialect, "sent", stats::setNames(columns, names(data)), paste(place, "NULLS LAST"), TRUE)
+  rows <- do.call(paste, c(values, list(seq_len(nrow(data))), sep = ", "))
+  part <- paste0("sent (", paste(c(aliases, place), collapse = ", "), ")")
+  relation$parts[[part]] <- if (nrow(data)) paste0("VALUES ", paste0("(", rows, ")", collapse = ",\n    ")) else {
+    paste("SELECT", paste(c(vapply(types, typed_null, "", items), "0"), collapse = ", "), "WHERE 1 = 0")
+  }
+  relation$hidden <- place
+  relation
+}
+
+# The relation's rows as a last part with columns that are only called by their numbers, converted to `types`, then
+# their place, the row's number, and `more`.
+with_aliases <- function(relation, types, more = character()) {
+  items <- list(dialect = relation$dialect)
+  sql <- unlist(Map(function(column, type) {
+    as_sql_type(new_operand(column$sql, column$type, nan = isTRUE(column$nan)), type, items)$sql
+  }, relation$columns, types))
+  order <- if (length(relation$order)) paste(" ORDER BY", paste(relation$order, collapse = ", "))
+  with_part(relation, c(paste(sql, "AS", alias_of(relation$dialect, seq_along(sql))),
+                        paste0("row_number() OVER (", order, ") AS ", place_in_sql(relation$dialect)), more))
+}
+
+# As a subquery in the FROM of another statement.
+subquery <- function(relation) {
+  paste0("(\n  WITH ", with_parts(relation), "\n  SELECT * FROM ", relation$from, "\n  )")
+}
+
+# The relation of such a part, by names.
+relation_of_aliases <- function(relation, names, types, nan, order) {
+  aliases <- alias_of(relation$dialect, seq_along(names))
+  relation$columns <- Map(function(alias, type, nan) list(sql = alias, type = type, nan = nan && type == "double"),
+                          aliases, types, nan)
+  names(relation$columns) <- names
+  relation$order <- paste(order, "NULLS LAST")
+  relation$hidden <- order
+  relation
+}
+
+types_in_sql <- function(columns) vapply(columns, `[[`, "", "type")
+
+may_be_nan <- function(columns) vapply(columns, function(column) isTRUE(column$nan), NA)
+
+# The type of rows below each other: whole numbers become doubles where others are.
+type_below <- function(types, name) {
+  if (length(unique(types)) == 1 && !types[1] %in% "opaque") return(types[1])
+  if (all(types %in% c("integer", "double"))) return("double")
+  not_in_sql("the column `", name, "`, of several types")
+}
+
+#' @export
+sql_step.step_append_rows <- function(step, relation) {
+  others <- lapply(step$others, relation_of_other, dialect = relation$dialect)
+  all <- c(list(relation), others)
+  same <- vapply(all, function(one) setequal(names(one$columns), step$columns), NA)
+  if (!all(same)) not_in_sql("tables with other columns")
+  all <- lapply(all, function(one) {
+    one$columns <- one$columns[step$columns]
+    one
+  })
+  if (any(vapply(all, function(one) any(vapply(one$columns, function(column) is_category_type(column$type), NA)), NA))) {
+    not_in_sql("categories")
+  }
+  types <- vapply(step$columns, function(name) {
+    type_below(vapply(all, function(one) one$columns[[name]]$type, ""), name)
+  }, "")
+  nan <- Reduce(`|`, lapply(all, function(one) may_be_nan(one$columns)))
+  part <- sql_name(relation$dialect, ".part")
+  numbered <- Map(function(one, k) with_aliases(one, types, paste(k, "AS", part)), all, seq_along(all))
+  below <- vapply(numbered[-1], function(one) paste0("\n  UNION ALL SELECT * FROM ", subquery(one), " AS other"), "")
+  result <- with_part(numbered[[1]], "*", paste(below, collapse = ""))
+  result <- relation_of_aliases(result, step$columns, types, nan, c(part, place_in_sql(relation$dialect)))
+  result$has_key <- all(vapply(all, `[[`, NA, "has_key"))
+  result
+}
+
+# Of keys that several rows of the other table have the statement fails, if they are not to: here the error says which.
+#' @export
+sql_step.step_join <- function(step, relation) {
+  if (step$unmatched == "keep both") not_in_sql("rows of the other table that match nothing")
+  if (step$several == "all") not_in_sql("rows that match several, of which is told how many they are")
+  other <- relation_of_other(step$others[[1]], relation$dialect)
+  other$columns <- other$columns[c(step$keys$other, step$taken)]
+  conditions <- key_conditions(relation, other, step$keys)
+  times <- sql_name(relation$dialect, ".times")
+  by <- vapply(other$columns[step$keys$other], `[[`, "", "sql")
+  there <- with_aliases(other, types_in_sql(other$columns),
+                        paste0("count(*) OVER (PARTITION BY ", paste(by, collapse = ", "), ") AS ", times))
+  own <- with_aliases(relation, types_in_sql(relation$columns))
+  place <- place_in_sql(relation$dialect)
+  count <- length(relation$columns)
+  numbers <- seq_along(step$taken)
+  taken <- paste0("other.", alias_of(relation$dialect, length(by) + numbers), " AS ",
+                  alias_of(relation$dialect, count + numbers), recycle0 = TRUE)
+  once <- paste0("(CASE WHEN other.", times, " > 1 THEN ", failure_as("integer", relation$dialect), " END) IS NULL")
+  own <- with_part(own, c(paste0("base.", c(alias_of(relation$dialect, seq_len(count)), place)), taken),
+                   paste0(" AS base\n  ", if (step$unmatched == "keep") "LEFT ", "JOIN ", subquery(there),
+                          " AS other ON ", paste(conditions, collapse = " AND "), "\n  WHERE ", once))
+  columns <- c(relation$columns, other$columns[step$taken])
+  result <- relation_of_aliases(own, names(columns), types_in_sql(columns), may_be_nan(columns), place)
+  result$has_key <- TRUE
+  result$fewer <- step$unmatched == "drop"
+  result
+}
+
+# That rows of both have the same key; a missing one matches nothing.
+key_conditions <- function(relation, other, keys) {
+  vapply(seq_along(keys$own), function(k) {
+    own <- relation$columns[[keys$own[k]]]
+    theirs <- other$columns[[keys$other[k]]]
+    types <- c(own$type, theirs$type)
+    if (!all(types %in% c("logical", "integer", "double", "text", "date"))) not_in_sql("keys like these")
+    if (own$type != theirs$type && !all(types %in% c("integer", "double"))) not_in_sql("keys of several types")
+    number <- c(base = match(keys$own[k], names(relation$columns)), other = k)
+    sides <- Map(function(column, from) {
+      sql <- paste0(from, ".", alias_of(relation$dialect, number[[from]]))
+      known_number(new_operand(sql, column$type, nan = isTRUE(column$nan)))
+    }, list(own, theirs), names(number))
+    paste(sides[[1]], "=", sides[[2]])
+  }, "")
+}
