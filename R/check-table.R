@@ -78,5 +78,7 @@ is_rooted_table <- function(x) inherits(x, "rooted_table")
 # The parts of a rooted table: `$` gives its columns.
 rooted <- function(x) attr(x, "parts")
 
+is_in_database <- function(x) is_rooted_table(x) && inherits(rooted(x)$source, "database_source")
+
 # What the values of a table are made from, as it is now.
 origin_now <- function(x, call) UseMethod("origin_now")

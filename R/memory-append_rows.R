@@ -1,6 +1,6 @@
 #' @export
 in_memory.step_append_rows <- function(step, data, call) {
-  tables <- c(list(data), lapply(step$others, `[[`, "values"))
+  tables <- c(list(data), lapply(step$others, other_values))
   places <- function(at) paste(ifelse(at == 1, "the first table", paste("table", at - 1, "to append")),
                                collapse = " and ")
   columns <- tables_below(tables, step$columns, places, function(parts, name) put_below(parts, name, call))
@@ -11,14 +11,14 @@ in_memory.step_append_rows <- function(step, data, call) {
 
 #' @export
 in_memory.step_append_columns <- function(step, data, call) {
-  rows <- vapply(step$others, function(other) nrow(other$values), 0L)
+  rows <- vapply(step$others, function(other) nrow(other_values(other)), 0L)
   wrong <- which(rows != nrow(data))
   if (length(wrong)) {
     stop_because(c("Tables side by side must have the same number of rows.",
                    "found" = "The first has {nrow(data)}, table {wrong[1]} to append {rows[wrong[1]]}.",
                    "try" = "To match rows by a key, use {.code join_rows()}."), "wrong_length", call)
   }
-  columns <- c(unclass(data)[step$columns_before], unlist(lapply(step$others, function(other) as.list(other$values)),
+  columns <- c(unclass(data)[step$columns_before], unlist(lapply(step$others, function(other) as.list(other_values(other))),
                                                           recursive = FALSE))
   with_columns(data, stats::setNames(columns, step$columns))
 }

@@ -1,6 +1,6 @@
 #' @export
 in_memory.step_join <- function(step, data, call) {
-  other <- step$others[[1]]$values
+  other <- other_values(step$others[[1]])
   keys <- unname(as.list(data)[step$keys$own])
   of_other <- unname(as.list(other)[step$keys$other])
   for (k in seq_along(keys)) check_key_types(keys[[k]], of_other[[k]], step$keys$other[k], call)

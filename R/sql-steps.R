@@ -158,12 +158,52 @@ sql_step.step_rows_from <- function(step, relation) {
   result
 }
 
-# Groups are in the order of their first rows.
+# The value of a cell is that of its one row; of several the statement fails: here the error says which.
+#' @export
+sql_step.step_columns_from <- function(step, relation) {
+  rows <- new_items(relation)
+  is_column <- vapply(step$values, function(node) node$kind == "column", NA)
+  name <- column_operand(step$name, rows)
+  if (!length(step$ids) || !all(is_column) || name$type != "text" || length(step$labels) > most_labels) {
+    not_in_sql("`", step_lines(step)[[1]]$text, "`")
+  }
+  groups <- groups_in_sql(step$ids, rows, relation)
+  dialect <- relation$dialect
+  for (k in seq_along(step$made)) {
+    value <- column_operand(step$values[[(k - 1) %/% length(step$labels) + 1]]$name, rows)
+    if (!value$type %in% names(dialect$types)) not_in_sql("values like these in cells")
+    is_cell <- compared("=", dialect$collation)(list(name, new_operand(
+      sql_text(dialect, step$labels[(k - 1) %% length(step$labels) + 1]), "text")))
+    count <- paste0("count(CASE WHEN ", is_cell, " THEN 1 END)")
+    most <- dialect$aggregates[[if (value$type == "logical") "any" else "greatest"]]
+    one <- most(in_code_points(paste0("CASE WHEN ", is_cell, " THEN ", value$sql, " END"), value, dialect$collation), "")
+    absent <- as_sql_type(sql_value(step$absent, rows), value$type, rows)$sql
+    groups$columns[[step$made[k]]] <- add_group_item(
+      groups, paste0("CASE ", count, " WHEN 0 THEN ", absent, " WHEN 1 THEN ", one, " ELSE ",
+                     failure_as(value$type, dialect), " END"), value$type, value$nan)
+  }
+  relation_of_groups(groups, step$columns)
+}
+
+# With more the statement would be too long.
+most_labels <- 200
+
 #' @export
 sql_step.step_one_row_per <- function(step, relation) {
   if (!length(step$keys)) not_in_sql("one row of all")
-  rows <- new_items(relation)
-  keys <- lapply(stats::setNames(nm = step$keys), column_operand, items = rows)
+  groups <- groups_in_sql(step$keys, new_items(relation), relation)
+  for (statement in step$statements) {
+    if (!statement$removes && !is_for_groups(statement$node, names(groups$columns))) {
+      not_in_sql("`", line_text(statement$line), "` for each row")
+    }
+    set_in_sql(statement, groups)
+  }
+  relation_of_groups(groups, step$columns)
+}
+
+# Items of groups, by the columns that make them; `rows` are those of their rows.
+groups_in_sql <- function(keys, rows, relation) {
+  keys <- lapply(stats::setNames(nm = keys), column_operand, items = rows)
   keys[] <- lapply(keys, group_operand)
   place <- if (relation$has_key) {
     add_window(paste0("row_number()", window_text(list(), order_of(list(), rows)$terms)), "integer", list(), rows)
@@ -174,22 +214,23 @@ sql_step.step_one_row_per <- function(step, relation) {
   groups$groups <- rows
   groups$of_groups <- character()
   groups$level_of_rows <- level_of(c(keys, list(place)[!is.null(place)]))
-  for (statement in step$statements) {
-    if (!statement$removes && !is_for_groups(statement$node, names(groups$columns))) {
-      not_in_sql("`", line_text(statement$line), "` for each row")
-    }
-    set_in_sql(statement, groups)
-  }
   if (!is.null(place)) {
-    first <- add_group_item(groups, paste0("min(", place$sql, ")"), "integer", level = place$level)
+    groups$first <- add_group_item(groups, paste0("min(", place$sql, ")"), "integer", level = place$level)
   }
-  by <- vapply(keys, `[[`, "", "sql")
+  groups
+}
+
+# Groups are in the order of their first rows.
+relation_of_groups <- function(groups, columns) {
+  rows <- groups$groups
+  by <- vapply(rows$keys, `[[`, "", "sql")
   groups$relation <- with_part(with_levels(rows, groups$level_of_rows),
                                c(by, selected(groups$of_groups, names(groups$of_groups))),
                                paste0("\n  GROUP BY ", paste(by, collapse = ", ")))
-  result <- relation_with_items(groups, step$columns)
-  by_keys <- order_terms(keys, rep(FALSE, length(keys)), FALSE, relation$dialect)
-  result$order <- if (is.null(place)) by_keys else first$sql
+  result <- relation_with_items(groups, columns)
+  result$order <- if (is.null(groups$first)) {
+    order_terms(rows$keys, rep(FALSE, length(by)), FALSE, result$dialect)
+  } else groups$first$sql
   result$has_key <- TRUE
   result$fewer <- TRUE
   result$rounded <- c(groups$rounded, rows$rounded)[1]

@@ -12,7 +12,7 @@ relation_of_other <- function(other, dialect) {
   if (!is.null(other$table) && inherits(rooted(other$table)$source, "database_source")) {
     not_in_sql("a table that is elsewhere, or whose steps don't all run there")
   }
-  data <- other$values
+  data <- other_values(other)
   if (nrow(data) > most_sent) not_in_sql("a table here of more than ", format(most_sent, big.mark = ","), " rows")
   sent_relation(data, dialect)
 }

@@ -324,7 +324,10 @@ summary.rooted_table <- function(object, ...) summary(table_data(object), ...)
 open_frame <- function(x) new_rooted_table(new_frame_source(x, "a data frame"), names(x))
 
 #' @export
-origin_now.rooted_table <- function(x, call) table_origin(current_table(x, call), call)
+origin_now.rooted_table <- function(x, call) {
+  now <- current_table(x, call)
+  c(table_origin(now, call), list(columns = rooted(now)$columns))
+}
 
 
 # A table whose steps lead back to itself is named once.

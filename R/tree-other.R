@@ -11,12 +11,20 @@ opened_table.default <- function(x) x
 values_now <- function(x) if (is_rooted_table(x)) as.data.frame(x) else x
 
 # A table that a verb is given: its `values` as they are now, the `shown` code, and of a rooted table the table itself
-# and what its values were made from.
+# and what its values were made from. Those of a table in a database are only fetched if they are looked at.
 new_other_table <- function(x, shown, call) {
   opened <- opened_table(x)
   if (!is_rooted_table(opened)) return(list(values = opened, shown = shown))
-  list(values = values_now(opened), shown = shown, table = opened, origin = origin_now(opened, call))
+  other <- list(shown = shown, table = opened, origin = origin_now(opened, call))
+  if (!is_in_database(opened)) return(c(list(values = values_now(opened)), other))
+  later <- new.env(parent = emptyenv())
+  delayedAssign("values", values_now(opened), assign.env = later)
+  c(list(later = later), other)
 }
+
+other_values <- function(other) if (is.null(other$values)) other$later$values else other$values
+
+other_columns <- function(other) if (is.null(other$values)) other$origin$columns else names(other$values)
 
 # The same as it is now.
 other_table_now <- function(other, call) {
@@ -24,13 +32,13 @@ other_table_now <- function(other, call) {
 }
 
 # The key of a rooted table, or the values of another.
-key_of_other <- function(other) if (is.null(other$table)) as.list(other$values) else other$origin$key
+key_of_other <- function(other) if (is.null(other$table)) as.list(other_values(other)) else other$origin$key
 
 # What the line of a step depends on in its other tables. The files that these are made from are left out: a run names
 # them by themselves.
 line_keys_of <- function(step) {
   lapply(step$others, function(other) {
-    if (is.null(other$table)) return(as.list(other$values))
+    if (is.null(other$table)) return(as.list(other_values(other)))
     vapply(rooted(other$table)$steps, key_of_step, "")
   })
 }

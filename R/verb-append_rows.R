@@ -76,7 +76,7 @@ new_step_append <- function(verb, others, absent, names, call) {
     stop_because(c("There is nothing to append.", "try" = "{.code {verb}(x, other)}"), "bad_argument", call)
   }
   check_one_of(absent, c("error", "missing"), "absent", call)
-  added <- lapply(others, function(other) base::names(other$values))
+  added <- lapply(others, other_columns)
   is_below <- verb == "append_rows"
   if (is_below && absent == "error") for (k in seq_along(others)) check_same_columns(added[[k]], names, k, call)
   columns <- if (is_below) unique(c(names, unlist(added))) else c(names, unlist(added, use.names = FALSE))
@@ -134,16 +134,16 @@ step_reason.step_append_rows <- function(step, column, row, rows) {
   if (row <= rows) return(if (column %in% step$columns_before) reason_same(column, row) else reason_given())
   row <- row - rows
   for (other in step$others) {
-    if (row <= nrow(other$values)) break
-    row <- row - nrow(other$values)
+    if (row <= nrow(other_values(other))) break
+    row <- row - nrow(other_values(other))
   }
-  if (column %in% names(other$values)) reason_other(other, column, row) else reason_given()
+  if (column %in% other_columns(other)) reason_other(other, column, row) else reason_given()
 }
 
 #' @export
 step_reason.step_append_columns <- function(step, column, row, rows) {
   if (column %in% step$columns_before) return(reason_same(column, row))
-  other <- Find(function(other) column %in% names(other$values), step$others)
+  other <- Find(function(other) column %in% other_columns(other), step$others)
   reason_other(other, column, row)
 }
 

@@ -21,7 +21,7 @@ new_step_columns_from <- function(typed, absent, table, names, env, call) {
   name <- one_column(typed$name, names, env, call, "One column has the names.")
   values <- values_of_cells(typed$value, names, env, call)
   other <- new_other_table(table, quote(x), call)
-  labels <- labels_of_names(other$values[[name]], name, call)
+  labels <- labels_of_names(column_of_names(other, name), name, call)
   ids <- setdiff(names, c(name, unlist(lapply(values, node_columns))))
   made <- cell_names(labels, base::names(values))
   twice <- c(intersect(made, ids), made[duplicated(made)])
@@ -35,6 +35,14 @@ new_step_columns_from <- function(typed, absent, table, names, env, call) {
   structure(list(typed = typed, absent = absent, name = name, values = values, labels = labels, ids = ids, made = made,
                  others = others, columns = c(ids, made), columns_before = names, env = env),
             class = c("step_columns_from", "step"))
+}
+
+# The column of a table; of one in a database each value once, unless some are missing, which are told with their rows.
+column_of_names <- function(other, name) {
+  if (is.null(other$later)) return(other_values(other)[[name]])
+  names <- as.name(name)
+  each <- as.data.frame(eval(bquote(one_of_each(keep_columns(other$table, .(names)), .(names)))))[[name]]
+  if (anyNA(each)) other_values(other)[[name]] else each
 }
 
 # Columns, or an aggregate of them, as trees with names.

@@ -58,8 +58,8 @@ stop_no_key <- function(names, others, call) {
 new_step_join <- function(other, by, unmatched, several, names, env, call) {
   check_one_of(unmatched, c("drop", "keep", "keep both"), "unmatched", call)
   check_one_of(several, c("error", "all"), "several", call)
-  keys <- keys_of_both(by, names, base::names(other$values), env, call)
-  taken <- setdiff(base::names(other$values), keys$other)
+  keys <- keys_of_both(by, names, other_columns(other), env, call)
+  taken <- setdiff(other_columns(other), keys$other)
   twice <- intersect(taken, names)
   if (length(twice)) {
     stop_because(c("Both tables have {cli::qty(length(twice))}{?a column/columns} {listed(twice)}.",
@@ -155,7 +155,7 @@ step_reason.step_join <- function(step, column, row, rows) list(kind = "joined")
 
 #' @export
 step_schema.step_join <- function(step, schema, call) {
-  of_other <- columns_of_schema(schema_of(step$others[[1]]$values), step$taken)
+  of_other <- columns_of_schema(schema_of(other_values(step$others[[1]])), step$taken)
   new_schema(c(schema$types, of_other$types), c(schema$likes, of_other$likes))
 }
 

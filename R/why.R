@@ -153,7 +153,7 @@ explain_other <- function(other, column, row, call) {
     trace <- new_trace(other$table, call)
     return(explain_column(trace, length(trace$steps) + 1, column, row))
   }
-  new_explanation(column, row, take_rows(other$values[[column]], row),
+  new_explanation(column, row, take_rows(other_values(other)[[column]], row),
                   place = paste0(one_line(other$shown), ", row ", row))
 }
 
@@ -197,7 +197,10 @@ rows_joined <- function(step, data, row, call) {
   own <- ".rowanroot number of row"
   theirs <- ".rowanroot number of other row"
   data[[own]] <- seq_len(nrow(data))
-  step$others[[1]]$values[[theirs]] <- seq_len(nrow(step$others[[1]]$values))
+  other <- step$others[[1]]
+  other$values <- other_values(other)
+  other$values[[theirs]] <- seq_len(nrow(other$values))
+  step$others[[1]] <- other
   step$columns_before <- c(step$columns_before, own)
   step$taken <- c(step$taken, theirs)
   joined <- suppressMessages(execute(default_engine(), step, data, call))
