@@ -48,13 +48,17 @@
 #' @param parts For a folder: the column that says which file a row belongs in. Its values are the
 #'   names of the files. They can't be missing, begin with a dot, or contain a slash.
 #' @param parts_most How many files `parts` may make.
+#' @param as What a database gets: a `"table"` with the rows as they are now; or a `"view"`, which
+#'   follows the tables that it is made from by itself. All its steps must run in the database, as
+#'   [show_steps()] tells; where the database's arithmetic fails, looking at it is an error there.
 #' @return `x`, invisibly.
 #' @section Errors: `rowanroot_foreign_output` if the file was written or edited by something else,
 #'   `rowanroot_output_is_input` if the table is made from the file itself,
 #'   `rowanroot_output_saved_twice` if a script saves it twice, `rowanroot_cannot_write`,
 #'   `rowanroot_bad_text` for text that is not UTF-8, `rowanroot_unknown_format`;
 #'   `rowanroot_no_parts` if rows are not of one file each, `rowanroot_bad_part` for a value that
-#'   can't name a file, `rowanroot_too_many_parts` if there would be more than `parts_most` files.
+#'   can't name a file, `rowanroot_too_many_parts` if there would be more than `parts_most` files;
+#'   `rowanroot_not_in_database` for a view whose steps don't all run there.
 #' @examples
 #' old <- setwd(tempdir())
 #' visits <- data.frame(hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5), tare_kg = c(6, 6.2))
@@ -69,10 +73,11 @@
 #' unlink(c("yield.csv", "hives", ".rowanroot"), recursive = TRUE)
 #' setwd(old)
 #' @export
-save_table <- function(x, path, table = NULL, force = FALSE, guard_formulas = FALSE, parts = NULL, parts_most = 1000) {
+save_table <- function(x, path, table = NULL, force = FALSE, guard_formulas = FALSE, parts = NULL, parts_most = 1000,
+                       as = "table") {
   call <- quote(save_table())
   check_table(x, call)
-  target <- output_target(path, table, parts_column(substitute(parts), x, parent.frame(), call), parts_most, call)
+  target <- output_target(path, table, parts_column(substitute(parts), x, parent.frame(), call), parts_most, as, call)
   if (identical(state$run$mode, "look")) return(invisible(look_at_output(target, x, guard_formulas, call)))
   check_saved_once(target$name, call)
   check_flag(force, "force", call)
@@ -167,8 +172,14 @@ save_or_note <- function(x, target, force, guard, call) {
   })
 }
 
+# What the values of the table are made from, as far as it counts for an output.
+origin_of_output <- function(target, x, call) UseMethod("origin_of_output")
+
+#' @export
+origin_of_output.default <- function(target, x, call) table_origin(x, call)
+
 record_for <- function(target, x, guard, call) {
-  origin <- table_origin(x, call)
+  origin <- origin_of_output(target, x, call)
   if (guard) origin$key <- rlang::hash(paste(origin$key, "guarded"))
   if (!is.null(target$parts)) origin$key <- rlang::hash(paste(origin$key, "parts", target$parts))
   now <- new_record(target$name, x, origin, table_keys(x, origin$parts, call))

@@ -28,8 +28,9 @@ target_write <- function(target, x, now, found, force, call) UseMethod("target_w
 
 new_target <- function(kind, name, ...) structure(list(name = name, ...), class = c(paste0(kind, "_target"), "target"))
 
-# `parts` is the column by which a folder has its files, `most` how many there may be.
-output_target <- function(path, table, parts, most, call) {
+# `parts` is the column by which a folder has its files, `most` how many there may be; `as` is what a database gets.
+output_target <- function(path, table, parts, most, as, call) {
+  if (check_one_of(as, c("table", "view"), "as", call) == "view") return(new_view_target(path, table, call))
   if (is_folder_path(path)) {
     if (!is.null(table)) stop_table_of_file(path, call)
     return(new_folder_target(path, parts, most, call))

@@ -169,8 +169,7 @@ bound_again <- function(step, columns, call) {
 
 # What the values of a table are made from: its parts and its steps, and one key of all that; `keys` has such a key for
 # the values after each step.
-table_origin <- function(x, call) {
-  parts <- source_parts(rooted(x)$source, call)
+table_origin <- function(x, call, parts = source_parts(rooted(x)$source, call)) {
   made_from <- c(engine_version, source_key(rooted(x)$source), parts$hash, vapply(rooted(x)$steps, key_of_step, ""))
   steps <- length(rooted(x)$steps)
   key_after <- function(k) rlang::hash(paste(utils::head(made_from, length(made_from) - steps + k), collapse = "\n"))
