@@ -43,8 +43,8 @@ where_steps_run <- function(x, call) {
   }
   c(if (sure) paste(steps(1, sure), "in the database."),
     if (there > sure) {
-      paste0(steps(sure + 1, there), " there if what comes of it stays there, and here if its rows come here: the last ",
-             "digits of ", rows_there$reason, " could be others.")
+      paste0(steps(sure + 1, there), " there if what comes of it stays there, and here if its rows come here: the ",
+             "last digits of ", rows_there$reason, " could be others.")
     },
     if (there < sum(typed)) {
       paste0(steps(there + 1, sum(typed)), " here. What the database can't do in the same way: ", found$reason, ".")

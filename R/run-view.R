@@ -15,7 +15,7 @@ new_view_target <- function(connection, table, call) {
 #' @export
 origin_of_output.view_target <- function(target, x, call) {
   source <- rooted(x)$source
-  if (!inherits(source, "database_source")) stop_no_view("It is made from {source_title(source)}.", call, source = source)
+  if (!is_in_database(x)) stop_no_view("It is made from {source_title(source)}.", call, source = source)
   table_origin(x, call, parts = data.frame(name = source_title(source), hash = "followed by a view"))
 }
 

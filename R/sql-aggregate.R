@@ -88,7 +88,7 @@ group_value <- function(make, operand, type, groups, items, nan = FALSE) {
 edge_sql <- function(node, x, groups, items) {
   if (!x$type %in% names(items$dialect$types)) not_in_sql("`", node$word$name, "()` of this")
   rows <- rows_before_groups(items)
-  order <- order_of(list(), rows)
+  order <- order_of(node, rows)
   terms <- if (node$word$what == "last") reversed_order(order$terms) else order$terms
   value <- add_window(paste0("first_value(", x$sql, ")", window_text(groups, terms)), x$type, c(list(x), groups), rows,
                       order$level, nan = x$nan)

@@ -34,8 +34,8 @@ sql_text <- function(dialect, text) as.character(DBI::dbQuoteString(dialect$conn
 
 # What makes the statement fail where a value of a type is due.
 failure_as <- function(type, dialect) {
-  cast <- paste0("CAST(", dialect$failure, " AS ", dialect$types[[type]], ")")
-  if (type == "date" && dialect$types[["date"]] == "date") paste0("(DATE '1970-01-01' + ", dialect$failure, ")") else cast
+  if (type == "date" && dialect$types[["date"]] == "date") return(paste0("(DATE '1970-01-01' + ", dialect$failure, ")"))
+  paste0("CAST(", dialect$failure, " AS ", dialect$types[[type]], ")")
 }
 
 # A single value of R.

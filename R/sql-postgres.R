@@ -139,8 +139,8 @@ postgres_dates <- function(dialect) {
     end_of_period = function(operands, type) {
       unit <- c(year = "1 year", quarter = "3 months", month = "1 month", week = "7 days", day = "1 day")
       part <- part_of_dates(operands, names(unit))
-      list(sql = paste0("(", period_in_postgres(operands), " + interval '", unit[[part]], "' - interval '1 day')::date"),
-           type = "date")
+      start <- period_in_postgres(operands)
+      list(sql = paste0("(", start, " + interval '", unit[[part]], "' - interval '1 day')::date"), type = "date")
     },
     later_date = function(operands, type) {
       units <- c(days = "days", weeks = "weeks", months = "months", quarters = "months", years = "years")

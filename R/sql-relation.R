@@ -7,11 +7,32 @@
 #   order       the order of the rows: terms of ORDER BY, over columns that `hidden` has if the table has not
 #   has_key     whether that order is that of a key, so that no two rows are alike in it
 #   checks      those of the steps so far: see sql_step.step_conditions()
+#   is_sorted   whether a step has sorted the rows, if there is no key
 #   fewer, rounded  whether its last step leaves rows out, and the word in it whose last digits could be others
 
 new_relation <- function(dialect, table, columns, order, has_key) {
   list(dialect = dialect, parts = character(), from = table, columns = columns, order = order, hidden = character(),
-       has_key = has_key)
+       has_key = has_key, is_sorted = FALSE)
+}
+
+# Rows without a key are in the order of all their columns, so that only what is alike is in any order. What needs an
+# order goes by their places in that one, which all that a statement calculates then agrees upon: see steps_in_sql().
+needs_order <- function(is_given, node = NULL) {
+  word <- if (is.null(node$word)) ".row" else paste0(node$word$name, "()")
+  stop(structure(class = c("rowanroot_needs_places", "condition"),
+                 list(message = "", call = NULL, word = if (!is_given) word)))
+}
+
+with_places <- function(relation) {
+  if (any(vapply(relation$columns, `[[`, "", "type") == "opaque")) not_in_sql("an order, as there is no primary key")
+  place <- fresh_name(relation, "place")
+  order <- paste(relation$order, collapse = ", ")
+  relation <- with_part(relation, c("*", paste0("row_number() OVER (ORDER BY ", order, ") AS ", place)),
+                        relation$dialect$fence)
+  relation$hidden <- c(relation$hidden, place)
+  relation$order <- paste(place, "NULLS LAST")
+  relation$has_key <- TRUE
+  relation
 }
 
 # Another subquery: `select` has what it gives, by names as they are there.

@@ -59,6 +59,7 @@ sql_step.step_sort_rows <- function(step, relation) {
   own <- order_terms(lapply(step$order$names, column_operand, items = items), step$order$descending,
                      step$missing == "first", relation$dialect)
   relation$order <- c(own, relation$order)
+  relation$is_sorted <- TRUE
   relation
 }
 
@@ -70,7 +71,7 @@ sql_step.step_top_rows <- function(step, relation) {
   by <- column_operand(step$by, items)
   groups <- lapply(step$within, column_operand, items = items)
   own <- order_terms(list(by), step$verb == "top_rows", FALSE, relation$dialect)
-  if (step$ties == "cut") own <- c(own, order_of(list(), items)$terms)
+  if (step$ties == "cut") own <- c(own, order_of(list(), items, breaks_ties = TRUE)$terms)
   position <- add_window(paste0(if (step$ties == "cut") "row_number()" else "rank()", window_text(groups, own)),
                          "integer", list(by), items)
   first <- if (length(groups)) first_of_groups(groups, items)
@@ -84,8 +85,8 @@ sql_step.step_top_rows <- function(step, relation) {
 
 # For each row the place of the first row of its group.
 first_of_groups <- function(groups, items) {
-  place <- add_window(paste0("row_number()", window_text(list(), order_of(list(), items)$terms)), "integer", groups,
-                      items)
+  order <- order_of(list(), items, breaks_ties = TRUE)
+  place <- add_window(paste0("row_number()", window_text(list(), order$terms)), "integer", groups, items)
   add_window(paste0("min(", place$sql, ")", window_text(groups)), "integer", c(list(place), groups), items)
 }
 
@@ -119,8 +120,8 @@ sql_step.step_conditions <- function(step, relation) {
 #' @export
 sql_step.step_one_of_each <- function(step, relation) {
   items <- new_items(relation)
-  if (!relation$has_key) not_in_sql("the order of rows: the table has no primary key")
   is_last <- step$keep == "last"
+  if (!relation$has_key) needs_order(TRUE)
   order <- step$order
   own <- if (!is.null(order)) order_terms(lapply(order$names, column_operand, items = items), order$descending, is_last,
                                           relation$dialect)
@@ -172,11 +173,12 @@ sql_step.step_columns_from <- function(step, relation) {
   for (k in seq_along(step$made)) {
     value <- column_operand(step$values[[(k - 1) %/% length(step$labels) + 1]]$name, rows)
     if (!value$type %in% names(dialect$types)) not_in_sql("values like these in cells")
-    is_cell <- compared("=", dialect$collation)(list(name, new_operand(
-      sql_text(dialect, step$labels[(k - 1) %% length(step$labels) + 1]), "text")))
+    label <- new_operand(sql_text(dialect, step$labels[(k - 1) %% length(step$labels) + 1]), "text")
+    is_cell <- compared("=", dialect$collation)(list(name, label))
     count <- paste0("count(CASE WHEN ", is_cell, " THEN 1 END)")
     most <- dialect$aggregates[[if (value$type == "logical") "any" else "greatest"]]
-    one <- most(in_code_points(paste0("CASE WHEN ", is_cell, " THEN ", value$sql, " END"), value, dialect$collation), "")
+    of_cell <- paste0("CASE WHEN ", is_cell, " THEN ", value$sql, " END")
+    one <- most(in_code_points(of_cell, value, dialect$collation), "")
     absent <- as_sql_type(sql_value(step$absent, rows), value$type, rows)$sql
     groups$columns[[step$made[k]]] <- add_group_item(
       groups, paste0("CASE ", count, " WHEN 0 THEN ", absent, " WHEN 1 THEN ", one, " ELSE ",
@@ -248,8 +250,17 @@ add_group_item <- function(items, sql, type, nan = FALSE, level = 0) {
 # As many of the steps as a server can run, from the first on: the relation after `count` of them, and the `reason` why
 # no more. With `fetched`, all rows that come of them are fetched: then sums and the like, whose last digits differ from
 # server to server, are left to memory, if that does not fetch more rows, so that a script gives the same wherever its
-# tables are; `reason` is the first of these words.
+# tables are; `reason` is the first of these words. `lacks_order` is a word that needs an order of rows that have none.
 steps_in_sql <- function(steps, relation, fetched = FALSE) {
+  tryCatch(steps_from(steps, relation, fetched), rowanroot_needs_places = function(needed) {
+    if (!is.null(needed$word)) return(list(relation = relation, count = 0, lacks_order = needed$word))
+    with_places <- tryCatch(with_places(relation), rowanroot_not_in_sql = function(e) conditionMessage(e))
+    if (is.character(with_places)) return(list(relation = relation, count = 0, reason = with_places))
+    steps_from(steps, with_places, fetched)
+  })
+}
+
+steps_from <- function(steps, relation, fetched) {
   after <- list(relation)
   reason <- NULL
   for (step in steps) {

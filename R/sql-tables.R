@@ -91,9 +91,7 @@ sql_step.step_append_rows <- function(step, relation) {
     one$columns <- one$columns[step$columns]
     one
   })
-  if (any(vapply(all, function(one) any(vapply(one$columns, function(column) is_category_type(column$type), NA)), NA))) {
-    not_in_sql("categories")
-  }
+  if (any(is_category_type(unlist(lapply(all, function(one) types_in_sql(one$columns)))))) not_in_sql("categories")
   types <- vapply(step$columns, function(name) {
     type_below(vapply(all, function(one) one$columns[[name]]$type, ""), name)
   }, "")
@@ -103,7 +101,7 @@ sql_step.step_append_rows <- function(step, relation) {
   below <- vapply(numbered[-1], function(one) paste0("\n  UNION ALL SELECT * FROM ", subquery(one), " AS other"), "")
   result <- with_part(numbered[[1]], "*", paste(below, collapse = ""))
   result <- relation_of_aliases(result, step$columns, types, nan, c(part, place_in_sql(relation$dialect)))
-  result$has_key <- all(vapply(all, `[[`, NA, "has_key"))
+  result$has_key <- TRUE
   result
 }
 

@@ -173,7 +173,8 @@ sql_split_text <- function(node, items, count) {
   }
   options <- list(short = option("short", "error"), long = option("long", "error"), at = option("at", NULL))
   is_plain <- is_one_text(options$at) && nzchar(options$at) && option("type", "text") == "text" &&
-    option("parts", count) == count && all(unlist(options[c("short", "long")]) %in% c("error", "missing", "drop", "join"))
+    option("parts", count) == count && options$short %in% c("error", "missing") &&
+    options$long %in% c("error", "missing", "drop", "join")
   if (!is_plain) not_in_sql("`split_text()` like this")
   x <- once(sql_node(given$x, items), items)
   of_texts("split_text", list(x))
@@ -229,7 +230,8 @@ sql_bands <- function(node, items) {
   known <- known_number(x)
   cases <- vapply(seq_along(ends), function(k) {
     is_all <- is.infinite(ends[[k]]) && ends[[k]] > 0
-    end <- if (!is_all) sql_literal(items$dialect, if (inherits(ends[[k]], "Date")) ends[[k]] else as.numeric(ends[[k]]))
+    value <- if (inherits(ends[[k]], "Date")) ends[[k]] else as.numeric(ends[[k]])
+    end <- if (!is_all) sql_literal(items$dialect, value)
     condition <- if (is_all) paste(known, "IS NOT NULL") else paste(known, if (out == "in") "<=" else "<", end)
     paste0("WHEN ", condition, " THEN ", sql_text(items$dialect, names[k]))
   }, "")

@@ -12,14 +12,11 @@ group_operand <- function(group) {
   group
 }
 
-# The order of the rows for a node: its own, or the step's, and that of the table.
-order_of <- function(node, items) {
+# The order of the rows for a node: its own, or the step's, and that of the table, which may only break ties.
+order_of <- function(node, items, breaks_ties = FALSE) {
   along <- if (is.null(node$along)) items$along else along_operands(node$along, items)
   own <- if (!is.null(along)) order_terms(along$columns, along$descending, FALSE, items$dialect)
-  if (!items$relation$has_key) {
-    if (is.null(own)) not_in_sql("the order of rows: the table has no primary key, and no `along` is given")
-    not_in_sql("the order of rows that are alike in `along`: the table has no primary key")
-  }
+  if (!items$relation$has_key) needs_order(breaks_ties || !is.null(own) || items$relation$is_sorted, node)
   list(terms = c(own, items$relation$order), level = level_of(along$columns))
 }
 
@@ -88,7 +85,7 @@ with_known <- function(groups, x) c(groups, list(list(sql = paste0("(", known_nu
 rank_order <- function(node, x, items, ties) {
   own <- order_terms(list(x), node$options$best == "highest", FALSE, items$dialect)
   if (!ties %in% c("first", "last")) return(list(terms = own, level = 0))
-  order <- order_of(node, items)
+  order <- order_of(node, items, breaks_ties = TRUE)
   list(terms = c(own, if (ties == "last") reversed_order(order$terms) else order$terms), level = order$level)
 }
 

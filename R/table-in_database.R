@@ -23,7 +23,13 @@ pushed_table <- function(x, call) {
 pushed_steps <- function(x, call, fetched = FALSE) {
   relation <- source_relation(rooted(x)$source, call)
   if (is.null(relation)) return(NULL)
-  steps_in_sql(lapply(rooted(x)$steps, with_other_relations, rooted(x)$source$connection, call), relation, fetched)
+  steps <- lapply(rooted(x)$steps, with_other_relations, rooted(x)$source$connection, call)
+  found <- steps_in_sql(steps, relation, fetched)
+  if (is.null(found$lacks_order)) return(found)
+  stop_because(c("{.code {found$lacks_order}} needs an order of rows, and a table without a primary key has none.",
+                 "in" = "{source_title(rooted(x)$source)}",
+                 "try" = "Say which: {.code along = day}, or {.code sort_rows(day)} before it.",
+                 "try" = "A primary key of the table is an order, too."), "no_order", call)
 }
 
 # A step whose other tables are known by their relations where they are in the same database and run there.

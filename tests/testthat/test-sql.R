@@ -271,6 +271,43 @@ test_that("sums whose rows come here are calculated here, and there if they stay
   expect_identical(as.data.frame(table)$s, running_total(there$data$e))
 })
 
+test_that("rows without a key have an order if one is given", {
+  connection <- local_postgres()
+  DBI::dbWriteTable(connection, "rows", data.frame(day = c(2L, 1L, 2L, 2L, 1L), kg = c(3, 1, 3, 2, NA)))
+  table <- open_table(connection, table = "rows")
+  expect_error(dim(set_columns(table, { n <- .row })), "`.row` needs an order", class = "rowanroot_no_order")
+  expect_error(show_steps(set_columns(table, { n <- previous(kg) })), "previous()", class = "rowanroot_no_order")
+  found <- set_columns(table, { n <- running_count(kg); place <- ranking(kg, best = "lowest", ties = "first") }, along = day)
+  sorted <- data.frame(day = c(1L, 1L, 2L, 2L, 2L), kg = c(1, NA, 2, 3, 3))
+  expect_true(is_there(found))
+  expect_equal(as.data.frame(found), cbind(sorted, n = c(1L, NA, 2:4), place = c(1L, NA, 2:4)))
+  expect_identical(as.data.frame(set_columns(sort_rows(table, kg), { n <- .row }))$n, 1:5)
+})
+
+test_that("a view follows its table, and is made anew if it is defined in another way", {
+  local_folder()
+  for (kind in kinds) {
+    there <- table_there(kind, 20)
+    connection <- there$connection
+    save <- function(x, ...) paste(testthat::capture_messages(save_table(x, connection, table = "seen", ...)), collapse = "")
+    half <- set_columns(keep_columns(there$table, id, e, g), { half <- e / 2 })
+    expect_match(save(half, as = "view"), "made: 20 rows")
+    DBI::dbExecute(connection, "DELETE FROM rows WHERE id > 15")
+    expect_no_match(save(half, as = "view"), "made")
+    expect_identical(nrow(as.data.frame(open_table(connection, table = "seen"))), 15L)
+    expect_match(save(set_columns(half, { third <- e / 3 }), as = "view"), "made: 15 rows")
+    expect_error(save(half), class = "rowanroot_foreign_output")
+    expect_error(save(set_columns(half, { word <- sprintf("%d", id) }), as = "view"), "sprintf",
+                 class = "rowanroot_not_in_database")
+    expect_error(save(open_table(there$data), as = "view"), class = "rowanroot_not_in_database")
+    DBI::dbExecute(connection, "DROP VIEW seen")
+    DBI::dbExecute(connection, "CREATE TABLE seen (a INTEGER)")
+    expect_error(save(half, as = "view"), class = "rowanroot_foreign_output")
+    expect_match(save(half, as = "view", force = TRUE), "made: 15 rows")
+  }
+  expect_error(save_table(half, "seen.csv", as = "view"), class = "rowanroot_bad_argument")
+})
+
 test_that("names and texts stay names and texts", {
   hostile <- c("a\"; DROP TABLE rows; --", "it's `b` {1}", "\u00e6 column", "\\", "step_1", ".item 1")
   texts <- c("x'); DROP TABLE rows; --", "\"q\" {2} \\", NA)
