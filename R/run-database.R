@@ -55,6 +55,8 @@ written_there <- function(target, x, now, found, force, call) {
   }
   looked_at_in_database(x, function(relation, there) {
     if (any(vapply(relation$columns, `[[`, "", "type") == "opaque")) return(NULL)
+    on_servers <- written_on_servers(target, x, relation, now, found, force, call)
+    if (!is.null(on_servers)) return(on_servers)
     like <- first_in_database(relation, connection, 0)
     statement <- relation_sql(relation, ordered = FALSE)
     in_transaction(target, connection, call, function() {
@@ -97,9 +99,9 @@ in_transaction <- function(target, connection, call, write) {
   }
   tryCatch(DBI::dbWithTransaction(connection, alone()), error = function(e) {
     if (inherits(e, "rowanroot_error")) stop(e)
-    stop_because(c("Can't write the table {.val {table_label(target$table)}}.",
-                   "found" = "Its message: {one_text(conditionMessage(e))}", "found" = "The table did not change."),
-                 "database", call)
+    said <- one_text(conditionMessage(e))
+    stop_because(c("Can't write the table {.val {table_label(target$table)}}.", "found" = "Its message: {said}",
+                   "found" = "The table did not change."), "database", call, said = said)
   })
 }
 

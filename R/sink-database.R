@@ -60,16 +60,20 @@ make_room_for_table <- function(connection, table, data, force, call) {
       identical(tolower(about$columns$type), tolower(unname(types)))) {
     DBI::dbExecute(connection, DBI::SQL(paste("DELETE FROM", DBI::dbQuoteIdentifier(connection, table))))
   } else {
-    if (length(about$kept) && !force) {
-      stop_because(c("Creating the table {.val {table_label(table)}} again would lose what belongs to it.",
-                     "found" = "{about$kept}",
-                     "try" = paste0("To accept that, run with {.code --force}, or write ",
-                                    "{.code save_table(\u2026, force = TRUE)}.")),
-                   "cannot_write", call)
-    }
+    if (!is.null(about)) check_nothing_lost(about, table, force, call)
     if (!is.null(about)) DBI::dbRemoveTable(connection, table)
     DBI::dbCreateTable(connection, table, types)
   }
+}
+
+# What belongs to a table would be lost with it.
+check_nothing_lost <- function(about, table, force, call) {
+  if (!length(about$kept) || force) return(invisible())
+  stop_because(c("Creating the table {.val {table_label(table)}} again would lose what belongs to it.",
+                 "found" = "{about$kept}",
+                 "try" = paste0("To accept that, run with {.code --force}, or write ",
+                                "{.code save_table(\u2026, force = TRUE)}.")),
+               "cannot_write", call)
 }
 
 # Two runs that write the same table do so one after the other.

@@ -54,8 +54,18 @@ table_relation.PqConnection <- function(connection, source, dialect) {
     list(sql = paste0(column$sql, "::int4"), type = "integer", nan = FALSE)
   })
   if (any(key %in% about$name[known == "opaque"])) key <- character()
-  relation <- relation_of_columns(dialect, from, columns, key)
-  with_plain_names(relation)
+  make <- function(from) with_plain_names(relation_of_columns(dialect, from, columns, key))
+  servers <- if (is.null(source$query)) servers_of_table(connection, from)
+  with_servers(make(from), servers, make)
+}
+
+# The relation of a table whose rows are on several servers has one for each of its partitions.
+with_servers <- function(relation, servers, make) {
+  if (is.null(servers)) return(relation)
+  relation$servers <- c(servers, list(there = lapply(servers$partitions$there, make),
+                                      by = vapply(relation$columns[servers$key], `[[`, "", "sql")))
+  relation$partitions <- lapply(servers$partitions$here, make)
+  relation
 }
 
 # Columns that must be something else first are made so in a part of their own.

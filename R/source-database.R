@@ -107,9 +107,12 @@ content_number.PqConnection <- function(connection, source, call) {
   if (!is.null(source$query)) return(NULL)
   table <- all_of_table(connection, source$table)
   about <- columns_of_query(connection, table, call)
-  found <- asking(call, DBI::dbGetQuery(connection, DBI::SQL(paste0(
-    "SELECT count(*)::text AS rows, sum(", number_of_row(connection, about), ")::text AS number FROM (", table,
-    ") AS asked"))))
+  select <- paste0("SELECT count(*)::text AS rows, sum(", number_of_row(connection, about), ")::text AS number")
+  name <- as.character(DBI::dbQuoteIdentifier(connection, source$table))
+  found <- number_on_servers(connection, name, select, about$name, call)
+  if (is.null(found)) {
+    found <- asking(call, DBI::dbGetQuery(connection, DBI::SQL(paste0(select, " FROM (", table, ") AS asked"))))
+  }
   structure(rlang::hash(c("rows of a table", found$rows, found$number, about$name, about$.typname)),
             rows = as.numeric(found$rows))
 }

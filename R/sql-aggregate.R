@@ -10,7 +10,10 @@ sql_aggregate <- function(node, items) {
   groups <- if (in_groups) items$groups$keys else groups_of(node, items)
   over <- if (in_groups) "" else window_text(groups)
   by_order <- aggregates_by_order[[c(if (word$memory != "rows") word$memory, word$name)[1]]]
-  if (!is.null(by_order)) return(by_order(node, x, groups, items))
+  if (!is.null(by_order)) {
+    if (!is.null(items$partials)) not_in_sql("`", word$name, "()` of several servers")
+    return(by_order(node, x, groups, items))
+  }
   found <- aggregate_sql(word, x, node$skip_missing, over, items$dialect)
   if (found$type == "double" && !word$what %in% c("least", "greatest")) note_rounded(word, items)
   if (in_groups) return(add_group_item(items, found$sql, found$type, found$nan, x$level))
@@ -18,7 +21,7 @@ sql_aggregate <- function(node, items) {
 }
 
 aggregate_sql <- function(word, x, skip, over, dialect) {
-  count <- function(what) paste0("count(", what, ")", over)
+  count <- function(what) dialect$count(what, over)
   what <- word$what
   if (word$name == "length") return(list(sql = as_integer_sql(count("*"), dialect), type = "integer", nan = FALSE))
   known <- if (skip) known_number(x) else x$sql
@@ -27,7 +30,9 @@ aggregate_sql <- function(word, x, skip, over, dialect) {
   make <- if (word$memory %in% c("moments", "truth")) dialect$aggregates[[what]]
   if (is.null(make)) not_in_sql("`", word$name, "()`")
   type <- aggregate_type(word, x$type)
-  if (what %in% c("any", "all")) return(list(sql = truth_sql(what, make, known, skip, over), type = type, nan = FALSE))
+  if (what %in% c("any", "all")) {
+    return(list(sql = truth_sql(what, make, known, skip, over, count), type = type, nan = FALSE))
+  }
   argument <- in_code_points(as_number_sql(known, x, type, dialect), x, dialect$collation)
   sql <- make(argument, over)
   if (type == "integer") sql <- dialect$whole(sql)
@@ -57,15 +62,14 @@ aggregate_type <- function(word, type) {
 }
 
 # any() of a missing value and no TRUE is missing.
-truth_sql <- function(which, make, x, skip, over) {
+truth_sql <- function(which, make, x, skip, over, count) {
   found <- make(x, over)
   settled <- if (which == "any") "TRUE" else "FALSE"
   other <- if (which == "any") "FALSE" else "TRUE"
   if (skip) return(paste0("coalesce(", found, ", ", other, ")"))
-  paste0("(CASE WHEN ", found, " = ", settled, " THEN ", settled, " WHEN count(", x, ")", over, " = count(*)", over,
-         " THEN ", other, " END)")
+  paste0("(CASE WHEN ", found, " = ", settled, " THEN ", settled, " WHEN ", count(x), " = ", count("*"), " THEN ", other,
+         " END)")
 }
-
 
 # Aggregates for which the rows of a group are put in order first: each row gets its place, and those at certain places
 # are picked.
@@ -118,8 +122,9 @@ quantile_sql <- function(node, x, groups, items) {
   rows <- rows_before_groups(items)
   note_rounded(node$word, items)
   known <- known_number(x)
-  place <- add_window(paste0("row_number()", window_text(with_known(groups, x), order_terms(list(x), FALSE, FALSE,
-                      dialect))), "integer", c(list(x), groups), rows)
+  terms <- order_terms(list(x), FALSE, FALSE, dialect)
+  place <- add_window(paste0("row_number()", window_text(with_known(groups, x), terms)), "integer",
+                      c(list(x), groups), rows)
   count <- add_window(paste0("count(", known, ")", window_text(groups)), "integer", c(list(x), groups), rows)
   middle <- paste0("(CASE WHEN ", known, " IS NOT NULL AND ", place$sql, " IN ((", count$sql, " + 1) / 2, (", count$sql,
                    " + 2) / 2) THEN ", as_number_sql(x$sql, x, "double", dialect), " END)")

@@ -4,7 +4,8 @@
 #   words       functions that make SQL of operands, by the names of the core's operations, or those that the `sql` of
 #               words has (language.R)
 #   size, place, trim, of_date  what it calls these functions (sql-texts.R)
-#   aggregates  the same of aggregates: functions of the operand and of the window, or of "" for groups
+#   aggregates  the same of aggregates: functions of the operand and of the window, or of "" for groups; `count` is
+#               apart
 #   collation   that which orders texts by their code points
 #   literal     a value of R of a type as SQL
 #   convert     SQL of one type as SQL of another
@@ -49,6 +50,7 @@ sql_literal <- function(dialect, value) {
 
 # The words that all servers know, and those that this one says in its own way.
 with_words <- function(dialect, words) {
+  dialect$count <- function(what, over) paste0("count(", what, ")", over)
   dialect$words <- utils::modifyList(c(standard_words(dialect$collation), text_words(dialect)), words)
   dialect
 }
@@ -80,7 +82,7 @@ fill_template <- function(template, operands) {
 
 # NaN is equal to itself for a database; for R a comparison with it is missing.
 known_number <- function(operand) {
-  if (operand$nan) paste0("nullif(", operand$sql, ", 'NaN'::float8)") else operand$sql
+  if (operand$nan) paste0("(CASE WHEN ", operand$sql, " <> 'NaN' THEN ", operand$sql, " END)") else operand$sql
 }
 
 # Texts are compared by their code points.

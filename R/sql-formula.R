@@ -219,6 +219,7 @@ with_levels <- function(items, count) {
 relation_with_items <- function(items, columns, where = NULL) {
   relation <- with_levels(items, length(items$levels))
   relation$rounded <- items$rounded
+  relation$crosses <- isTRUE(relation$crosses) || isTRUE(items$crosses)
   if (!is.null(where)) {
     relation <- with_part(relation, "*", paste0("\n  WHERE ", where$sql))
     relation$fewer <- TRUE

@@ -7,12 +7,20 @@
 #   order       the order of the rows: terms of ORDER BY, over columns that `hidden` has if the table has not
 #   has_key     whether that order is that of a key, so that no two rows are alike in it
 #   checks      those of the steps so far: see sql_step.step_conditions()
+#   servers, partitions, crosses  where the rows are, if they are on several servers (source-servers.R); the same
+#               relation of each partition; whether what was calculated needs rows of several of them
 #   is_sorted   whether a step has sorted the rows, if there is no key
 #   fewer, rounded  whether its last step leaves rows out, and the word in it whose last digits could be others
 
 new_relation <- function(dialect, table, columns, order, has_key) {
   list(dialect = dialect, parts = character(), from = table, columns = columns, order = order, hidden = character(),
        has_key = has_key, is_sorted = FALSE)
+}
+
+# Whether all rows of each group are on one server.
+note_crossing <- function(groups, items) {
+  by <- items$relation$servers$by
+  if (!is.null(by) && !all(by %in% vapply(groups, `[[`, "", "sql"))) items$crosses <- TRUE
 }
 
 # Rows without a key are in the order of all their columns, so that only what is alike is in any order. What needs an
@@ -32,6 +40,7 @@ with_places <- function(relation) {
   relation$hidden <- c(relation$hidden, place)
   relation$order <- paste(place, "NULLS LAST")
   relation$has_key <- TRUE
+  relation$partitions <- lapply(relation$partitions, with_places)
   relation
 }
 

@@ -70,6 +70,7 @@ sql_step.step_top_rows <- function(step, relation) {
   items <- new_items(relation)
   by <- column_operand(step$by, items)
   groups <- lapply(step$within, column_operand, items = items)
+  note_crossing(groups, items)
   own <- order_terms(list(by), step$verb == "top_rows", FALSE, relation$dialect)
   if (step$ties == "cut") own <- c(own, order_of(list(), items, breaks_ties = TRUE)$terms)
   position <- add_window(paste0(if (step$ties == "cut") "row_number()" else "rank()", window_text(groups, own)),
@@ -127,6 +128,7 @@ sql_step.step_one_of_each <- function(step, relation) {
                                           relation$dialect)
   terms <- c(own, relation$order)
   groups <- lapply(lapply(step$by, column_operand, items = items), group_operand)
+  note_crossing(groups, items)
   place <- add_window(paste0("row_number()", window_text(groups, if (is_last) reversed_order(terms) else terms)),
                       "integer", groups, items)
   relation_with_items(items, step$columns, new_operand(paste(place$sql, "= 1"), "logical", place$level))
@@ -193,20 +195,27 @@ most_labels <- 200
 #' @export
 sql_step.step_one_row_per <- function(step, relation) {
   if (!length(step$keys)) not_in_sql("one row of all")
+  in_parts <- tryCatch(groups_of_servers(step, relation), rowanroot_not_in_sql = function(e) NULL)
+  if (!is.null(in_parts)) return(in_parts)
   groups <- groups_in_sql(step$keys, new_items(relation), relation)
+  set_of_groups(step, groups)
+  relation_of_groups(groups, step$columns)
+}
+
+set_of_groups <- function(step, groups) {
   for (statement in step$statements) {
     if (!statement$removes && !is_for_groups(statement$node, names(groups$columns))) {
       not_in_sql("`", line_text(statement$line), "` for each row")
     }
     set_in_sql(statement, groups)
   }
-  relation_of_groups(groups, step$columns)
 }
 
 # Items of groups, by the columns that make them; `rows` are those of their rows.
 groups_in_sql <- function(keys, rows, relation) {
   keys <- lapply(stats::setNames(nm = keys), column_operand, items = rows)
   keys[] <- lapply(keys, group_operand)
+  note_crossing(keys, rows)
   place <- if (relation$has_key) {
     add_window(paste0("row_number()", window_text(list(), order_of(list(), rows)$terms)), "integer", list(), rows)
   }
@@ -233,6 +242,7 @@ relation_of_groups <- function(groups, columns) {
   result$order <- if (is.null(groups$first)) {
     order_terms(rows$keys, rep(FALSE, length(by)), FALSE, result$dialect)
   } else groups$first$sql
+  result$crosses <- isTRUE(result$crosses) || isTRUE(rows$crosses)
   result$has_key <- TRUE
   result$fewer <- TRUE
   result$rounded <- c(groups$rounded, rows$rounded)[1]
@@ -271,6 +281,7 @@ steps_from <- function(steps, relation, fetched) {
       reason <- next_one
       break
     }
+    next_one$partitions <- if (!isTRUE(next_one$crosses)) lapply(before$partitions, sql_step, step = step)
     after <- c(after, list(next_one))
   }
   if (fetched) {

@@ -62,6 +62,8 @@ subquery <- function(relation) {
 # The relation of such a part, by names.
 relation_of_aliases <- function(relation, names, types, nan, order) {
   aliases <- alias_of(relation$dialect, seq_along(names))
+  at <- match(relation$servers$by, vapply(relation$columns, `[[`, "", "sql"))
+  if (anyNA(at)) relation$crosses <- TRUE else if (length(at)) relation$servers$by <- aliases[at]
   relation$columns <- Map(function(alias, type, nan) list(sql = alias, type = type, nan = nan && type == "double"),
                           aliases, types, nan)
   names(relation$columns) <- names
@@ -102,6 +104,7 @@ sql_step.step_append_rows <- function(step, relation) {
   result <- with_part(numbered[[1]], "*", paste(below, collapse = ""))
   result <- relation_of_aliases(result, step$columns, types, nan, c(part, place_in_sql(relation$dialect)))
   result$has_key <- TRUE
+  result$crosses <- TRUE
   result
 }
 
@@ -131,6 +134,7 @@ sql_step.step_join <- function(step, relation) {
   result <- relation_of_aliases(own, names(columns), types_in_sql(columns), may_be_nan(columns), place)
   result$has_key <- TRUE
   result$fewer <- step$unmatched == "drop"
+  if (!is.null(step$others[[1]]$relation)) result$crosses <- TRUE
   result
 }
 

@@ -3,6 +3,7 @@
 # The groups of a node, or those of the step.
 groups_of <- function(node, items) {
   groups <- if (is.null(node$within)) items$within else lapply(node$within, column_operand, items = items)
+  note_crossing(groups, items)
   lapply(groups, group_operand)
 }
 
@@ -35,7 +36,9 @@ add_window <- function(sql, type, operands, items, level = 0, nan = FALSE) {
 sql_row_number <- function(name, items) {
   groups <- groups_of(list(), items)
   if (name == ".rows") {
-    if (!is.null(items$groups)) return(add_group_item(items, as_integer_sql("count(*)", items$dialect), "integer"))
+    if (!is.null(items$groups)) {
+      return(add_group_item(items, as_integer_sql(items$dialect$count("*", ""), items$dialect), "integer"))
+    }
     return(add_window(as_integer_sql(paste0("count(*)", window_text(groups)), items$dialect), "integer", groups, items))
   }
   order <- order_of(list(), items)

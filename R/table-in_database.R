@@ -23,13 +23,16 @@ pushed_table <- function(x, call) {
 pushed_steps <- function(x, call, fetched = FALSE) {
   relation <- source_relation(rooted(x)$source, call)
   if (is.null(relation)) return(NULL)
-  steps <- lapply(rooted(x)$steps, with_other_relations, rooted(x)$source$connection, call)
-  found <- steps_in_sql(steps, relation, fetched)
+  found <- steps_in_sql(steps_to_push(x, call), relation, fetched)
   if (is.null(found$lacks_order)) return(found)
   stop_because(c("{.code {found$lacks_order}} needs an order of rows, and a table without a primary key has none.",
                  "in" = "{source_title(rooted(x)$source)}",
                  "try" = "Say which: {.code along = day}, or {.code sort_rows(day)} before it.",
                  "try" = "A primary key of the table is an order, too."), "no_order", call)
+}
+
+steps_to_push <- function(x, call) {
+  lapply(rooted(x)$steps, with_other_relations, rooted(x)$source$connection, call)
 }
 
 # A step whose other tables are known by their relations where they are in the same database and run there.
@@ -90,10 +93,11 @@ values_from_database <- function(x, look, call) {
     source <- rooted(pushed)$source
     check_in_database(source$relation, source$connection, call)
     look(pushed)
-  }, rowanroot_sql_failed = function(e) {
-    note_that("The database can't calculate this, so it is done here. Its message: {e$reason}", "calculated_here")
-    NULL
-  })
+  }, rowanroot_sql_failed = function(e) note_done_here(e$reason))
+}
+
+note_done_here <- function(reason) {
+  note_that("The database can't calculate this, so it is done here. Its message: {reason}", "calculated_here")
 }
 
 # What a look at the relation of all steps gives; NULL where the database can't do them all, or fails.
@@ -109,7 +113,7 @@ looked_at_in_database <- function(x, look, call = NULL) {
   }, error = function(e) {
     # What is wrong with the table is wrong here, too.
     if (inherits(e, "rowanroot_error") && !inherits(e, "rowanroot_database")) stop(e)
-    NULL
+    note_done_here(c(e$reason, e$said, one_text(conditionMessage(e)))[1])
   })
 }
 

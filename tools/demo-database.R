@@ -12,11 +12,12 @@ visits <- as.data.frame(open_table("visits/*.csv"))
 visits <- cbind(visit = seq_len(nrow(visits)), visits)
 
 on_database <- function(name, connection) {
-  force(connection)
-  DBI::dbWriteTable(connection, "visits", visits)
-  key <- "CREATE UNIQUE INDEX visits_key ON visits (visit)"
-  if (inherits(connection, "PqConnection")) key <- "ALTER TABLE visits ADD PRIMARY KEY (visit)"
-  DBI::dbExecute(connection, key)
+  if (!DBI::dbExistsTable(connection, "visits")) {
+    DBI::dbWriteTable(connection, "visits", visits)
+    key <- "CREATE UNIQUE INDEX visits_key ON visits (visit)"
+    if (inherits(connection, "PqConnection")) key <- "ALTER TABLE visits ADD PRIMARY KEY (visit)"
+    DBI::dbExecute(connection, key)
+  }
   source <- "open_table(connection, table = \"visits\") |> drop_columns(visit)"
   script <- sub("open_table(\"visits/*.csv\")", source, readLines("yield.R"), fixed = TRUE)
   unlink(c("out", ".rowanroot"), recursive = TRUE)
@@ -41,8 +42,14 @@ on_database <- function(name, connection) {
   print(show_steps(totals))
 }
 
-on_both <- function() {
+on_each <- function() {
   on_database("SQLite", local_sqlite())
   on_database("PostgreSQL", local_postgres())
+  above <- local_servers(visits, "hive_code")
+  DBI::dbExecute(above, "ALTER TABLE rows RENAME TO visits")
+  on_database("PostgreSQL, whose rows are on two other servers", above)
+  for (server in attr(above, "servers")) {
+    cat("\nOn a server of its own: ", paste(sort(DBI::dbListTables(server)), collapse = ", "), "\n", sep = "")
+  }
 }
-on_both()
+on_each()

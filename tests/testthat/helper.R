@@ -83,6 +83,31 @@ local_postgres <- function(env = parent.frame()) {
   connection
 }
 
+# A PostgreSQL server above `count` others, which have the rows of `data` by the hash of the column `key`, as the table
+# `rows`. The others are the attribute "servers".
+local_servers <- function(data, key, count = 2, env = parent.frame()) {
+  above <- local_postgres(env)
+  for (extension in c("postgres_fdw", "dblink")) DBI::dbExecute(above, paste("CREATE EXTENSION", extension))
+  quoted <- function(names) DBI::dbQuoteIdentifier(above, names)
+  columns <- paste(quoted(names(data)), DBI::dbDataType(above, data), collapse = ", ")
+  DBI::dbExecute(above, DBI::SQL(paste0("CREATE TABLE rows (", columns, ") PARTITION BY HASH (", quoted(key), ")")))
+  servers <- lapply(seq_len(count), function(k) {
+    server <- local_postgres(env)
+    DBI::dbExecute(server, DBI::SQL(paste0("CREATE TABLE rows_there (", columns, ")")))
+    about <- DBI::dbGetInfo(server)
+    for (statement in c(
+      paste0("CREATE SERVER s", k, " FOREIGN DATA WRAPPER postgres_fdw OPTIONS (host '", about$host,
+             "', dbname 'postgres', async_capable 'true')"),
+      paste0("CREATE USER MAPPING FOR CURRENT_USER SERVER s", k, " OPTIONS (user '", about$username, "')"),
+      paste0("CREATE FOREIGN TABLE rows_", k, " PARTITION OF rows FOR VALUES WITH (modulus ", count, ", remainder ",
+             k - 1, ") SERVER s", k, " OPTIONS (table_name 'rows_there')")
+    )) DBI::dbExecute(above, DBI::SQL(statement))
+    server
+  })
+  DBI::dbAppendTable(above, "rows", data)
+  structure(above, servers = servers)
+}
+
 local_sqlite <- function(env = parent.frame()) {
   connection <- DBI::dbConnect(RSQLite::SQLite(), tempfile(fileext = ".sqlite"), extended_types = TRUE,
                                synchronous = NULL)

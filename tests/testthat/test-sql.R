@@ -46,8 +46,6 @@ in_both <- function(code, there, same, env) {
 
 bit_by_bit <- function(found, expected) all(mapply(same_values, unclass(found), unclass(expected)))
 
-all_nearly <- function(found, expected) nrow(found) == nrow(expected) && nearly(unclass(found), unclass(expected))
-
 expect_both <- function(kind, rounds, same, code_of, least) {
   there <- table_there(kind, 60)
   env <- list2env(list(two_ways = two_ways, three_ways = three_ways, named = named,
@@ -89,7 +87,8 @@ test_that("words of texts and dates give the same bits", {
   withr::local_seed(as.integer(Sys.getenv("ROWANROOT_SEED", "14")))
   both <- alist(
     nchar(t), paste0(g, "-", h), paste(t, g), paste0(g, i), paste(g, l, day, sep = "/"), paste("NA", 3L, NA, g),
-    join_text(g, t, with = "; "), join_text(g, i, missing = "empty"), as.character(i), as.character(l), as.character(day),
+    join_text(g, t, with = "; "), join_text(g, i, missing = "empty"), as.character(i), as.character(l),
+    as.character(day),
     substr(t, 2, 3), substring(long, 2), substring(t, 2, 4), trimws(long), trimws(long, "left"), startsWith(long, "a"),
     startsWith(t, g), endsWith(long, "kg"), endsWith(t, ""), grepl("a", t), grepl("-.", long, fixed = TRUE),
     grepl("[ab]", t), gsub("-", "<->", long), sub("-", "", long), sub("o", "", t, fixed = TRUE),
@@ -205,7 +204,8 @@ test_that("rows are picked, joined, put below each other and made of columns as 
       place <- ranking(id, best = "highest", ties = "first", within = n)
     })),
     bquote(append_rows(.(small), data.frame(g = c("x'", NA), id = 101:102, e = c(2L, NA)), .(small))),
-    bquote(append_rows(.(small), list(g = "x", id = 101.5, e = 2.5))), bquote(append_rows(.(small), keep_rows(.(small), e > 1e9))),
+    bquote(append_rows(.(small), list(g = "x", id = 101.5, e = 2.5))),
+    bquote(append_rows(.(small), keep_rows(.(small), e > 1e9))),
     bquote(set_columns(append_rows(.(small), keep_rows(.(small), e > 0)), {
       place <- ranking(e, best = "highest", ties = "first")
       n <- .row
@@ -215,9 +215,10 @@ test_that("rows are picked, joined, put below each other and made of columns as 
     quote(set_columns(join_rows(keep_columns(.table, id, h, g), keep_columns(keep_rows(.table, id < 40L), id, j, l),
                                 by = c(h = id), unmatched = "keep"), { z <- j + h; w <- running_count(j) })),
     quote(join_rows(.table, two_keys, by = c(h, g))),
-    quote(columns_from_rows(keep_columns(keep_rows(one_of_each(.table, g, t), known(t)), g, t, e), name = t, value = e)),
-    quote(columns_from_rows(keep_columns(keep_rows(one_of_each(.table, h, t), t %in% c("a", "b")), h, t, j, s), name = t,
-                            value = j, absent = 7L))
+    quote(columns_from_rows(keep_columns(keep_rows(one_of_each(.table, g, t), known(t)), g, t, e), name = t,
+                            value = e)),
+    quote(columns_from_rows(keep_columns(keep_rows(one_of_each(.table, h, t), t %in% c("a", "b")), h, t, j, s),
+                            name = t, value = j, absent = 7L))
   )
   env <- list2env(list(
     sizes = data.frame(g = c("x", "z", ""), size = c(1.5, NA, 3), note = c("a", "'b'", NA)),
@@ -277,7 +278,10 @@ test_that("rows without a key have an order if one is given", {
   table <- open_table(connection, table = "rows")
   expect_error(dim(set_columns(table, { n <- .row })), "`.row` needs an order", class = "rowanroot_no_order")
   expect_error(show_steps(set_columns(table, { n <- previous(kg) })), "previous()", class = "rowanroot_no_order")
-  found <- set_columns(table, { n <- running_count(kg); place <- ranking(kg, best = "lowest", ties = "first") }, along = day)
+  found <- set_columns(table, {
+    n <- running_count(kg)
+    place <- ranking(kg, best = "lowest", ties = "first")
+  }, along = day)
   sorted <- data.frame(day = c(1L, 1L, 2L, 2L, 2L), kg = c(1, NA, 2, 3, 3))
   expect_true(is_there(found))
   expect_equal(as.data.frame(found), cbind(sorted, n = c(1L, NA, 2:4), place = c(1L, NA, 2:4)))
@@ -289,7 +293,9 @@ test_that("a view follows its table, and is made anew if it is defined in anothe
   for (kind in kinds) {
     there <- table_there(kind, 20)
     connection <- there$connection
-    save <- function(x, ...) paste(testthat::capture_messages(save_table(x, connection, table = "seen", ...)), collapse = "")
+    save <- function(x, ...) {
+      paste(testthat::capture_messages(save_table(x, connection, table = "seen", ...)), collapse = "")
+    }
     half <- set_columns(keep_columns(there$table, id, e, g), { half <- e / 2 })
     expect_match(save(half, as = "view"), "made: 20 rows")
     DBI::dbExecute(connection, "DELETE FROM rows WHERE id > 15")
@@ -393,7 +399,7 @@ test_that("an output is up to date as long as the table there is the same, in wh
   expect_error(open_table("out.csv", changes_with = sign), class = "rowanroot_bad_argument")
 })
 
-test_that("the demo's output is byte for byte the same from files, SQLite and PostgreSQL", {
+test_that("the demo's output is byte for byte the same from files, SQLite, PostgreSQL and two servers", {
   local_folder()
   suppressMessages(make_demo("bees"))
   setwd("bees")
@@ -402,9 +408,14 @@ test_that("the demo's output is byte for byte the same from files, SQLite and Po
   from_files <- bytes()
   visits <- as.data.frame(open_table("visits/*.csv"))
   visits <- cbind(visit = seq_len(nrow(visits)), visits)
-  for (kind in kinds) {
-    connection <- if (kind == "PostgreSQL") local_postgres() else local_sqlite()
-    DBI::dbWriteTable(connection, "visits", visits)
+  for (kind in c(kinds, "two servers")) {
+    if (kind == "two servers") {
+      connection <- local_servers(visits, "hive_code")
+      DBI::dbExecute(connection, "ALTER TABLE rows RENAME TO visits")
+    } else {
+      connection <- if (kind == "PostgreSQL") local_postgres() else local_sqlite()
+      DBI::dbWriteTable(connection, "visits", visits)
+    }
     if (kind == "PostgreSQL") DBI::dbExecute(connection, "ALTER TABLE visits ADD PRIMARY KEY (visit)")
     source <- "open_table(connection, table = \"visits\") |> drop_columns(visit)"
     script <- sub("open_table(\"visits/*.csv\")", source, readLines("yield.R", encoding = "UTF-8"), fixed = TRUE)

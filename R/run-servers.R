@@ -1,0 +1,82 @@
+# Tables whose rows stay on the servers that they are on: each server makes its part of the output from its part of the
+# source, and the server above has a table of these parts.
+
+# The number of rows that were written; NULL where the rows of one server don't suffice for what is calculated of them.
+written_on_servers <- function(target, x, relation, now, found, force, call) {
+  connection <- target$connection
+  servers <- relation$servers
+  by <- match(servers$by, vapply(relation$columns, `[[`, "", "sql"))
+  if (is.null(servers) || isTRUE(relation$crosses) || anyNA(by) || !has_dblink(connection)) return(NULL)
+  key <- names(relation$columns)[by]
+  made <- parts_to_make(target, x, servers, call)
+  is_done <- FALSE
+  on.exit(if (!is_done) drop_on_servers(connection, made))
+  make_parts(connection, made, call)
+  like <- first_in_database(relation, connection, 0)
+  old <- NULL
+  rows <- in_transaction(target, connection, call, function() {
+    old <<- old_parts(connection, target$table)
+    attach_parts(connection, target$table, like, key, servers$strategy, made, force, call)
+    check_no_nan(connection, target$table, relation, call)
+    check_names_kept(connection, target$table, names(like))
+    written <- hash_of_table(connection, target$table)
+    record_output(target, now, written$hash, written$rows, names(like), found, force, call)
+    written$rows
+  })
+  is_done <- TRUE
+  drop_on_servers(connection, old)
+  rows
+}
+
+# For each partition of the source the `server`, the `there` of a table that is not there yet, as a name, and as `SQL`,
+# its `bound`, and the statement that gives its rows.
+parts_to_make <- function(target, x, servers, call) {
+  parts <- servers$partitions
+  steps <- steps_to_push(x, call)
+  parts$statement <- vapply(servers$there, function(relation) {
+    relation_sql(steps_in_sql(steps, relation)$relation, ordered = FALSE)
+  }, "")
+  label <- substr(gsub("[^A-Za-z0-9_]", "_", table_label(target$table)), 1, 30)
+  parts$name <- paste0(label, "_", seq_len(nrow(parts)), "_", substr(rlang::hash(new_nonce()), 1, 12))
+  name <- DBI::dbQuoteIdentifier(target$connection, parts$name)
+  parts$there <- paste0(DBI::dbQuoteIdentifier(target$connection, parts$schema), ".", name)
+  parts
+}
+
+make_parts <- function(connection, parts, call) {
+  asking(call, on_servers(connection, parts$server, paste0("CREATE TABLE ", parts$there, " AS\n", parts$statement)))
+}
+
+# The table above, in place of one that may be there.
+attach_parts <- function(connection, table, like, key, strategy, parts, force, call) {
+  name <- DBI::dbQuoteIdentifier(connection, table)
+  quoted_names <- function(names) as.character(DBI::dbQuoteIdentifier(connection, names))
+  if (DBI::dbExistsTable(connection, table)) {
+    check_nothing_lost(table_about(connection, table), table, force, call)
+    DBI::dbRemoveTable(connection, table)
+  }
+  execute_sql <- function(...) DBI::dbExecute(connection, DBI::SQL(paste0(...)))
+  execute_sql("CREATE TABLE ", name, " (", paste(quoted_names(names(like)), column_types(connection, like),
+                                                 collapse = ", "),
+              ") PARTITION BY ", strategy, " (", paste(quoted_names(key), collapse = ", "), ")")
+  for (k in seq_len(nrow(parts))) {
+    execute_sql("CREATE FOREIGN TABLE ", quoted_names(parts$name[k]), " PARTITION OF ", name, " ", parts$bound[k],
+                " SERVER ", quoted_names(parts$server[k]), " OPTIONS (schema_name ",
+                DBI::dbQuoteString(connection, parts$schema[k]), ", table_name ",
+                DBI::dbQuoteString(connection, parts$name[k]), ", fetch_size '10000')")
+  }
+}
+
+# The parts of an output that was made like this before, by the names that only such have.
+old_parts <- function(connection, table) {
+  name <- as.character(DBI::dbQuoteIdentifier(connection, table))
+  parts <- servers_of_table(connection, name)$partitions
+  parts[grepl("_[0-9]+_[0-9a-f]{12}$", parts$name), ]
+}
+
+# What can't be dropped is left there: the output is complete without.
+drop_on_servers <- function(connection, parts) {
+  for (k in seq_len(NROW(parts))) {
+    try(on_servers(connection, parts$server[k], paste("DROP TABLE IF EXISTS", parts$there[k])), silent = TRUE)
+  }
+}
