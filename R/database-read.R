@@ -87,8 +87,14 @@ each_fetched <- function(connection, statement, columns, asked, work, call) {
   }
 }
 
+# A driver that was told to stop (Ctrl-C) has stopped the statement on the server, and gives an error: it is no failure.
+go_on_interrupted <- function(condition) {
+  if (identical(conditionMessage(condition), "Interrupted.")) rlang::interrupt()
+}
+
 asking <- function(call, code) {
   refuse <- function(condition) {
+    go_on_interrupted(condition)
     if (inherits(condition, "rowanroot_error")) stop(condition)
     said <- one_text(conditionMessage(condition))
     stop_because(c("The database could not run the query.", "found" = "Its message: {said}"), "database", call,

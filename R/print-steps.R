@@ -27,6 +27,15 @@ show_steps <- function(x) {
   structure(list(title = title, steps = lapply(steps, call_in_words), where = where), class = "step_list")
 }
 
+# For a table whose rows are on several servers.
+where_rows_are <- function(relation) {
+  count <- nrow(relation$servers$partitions)
+  if (is.null(count)) return(NULL)
+  if (!isTRUE(relation$crosses)) return(paste0("Its rows are on ", count, " servers: each calculates with its own, and ",
+                                               "what is saved there stays there."))
+  paste0("Its rows are on ", count, " servers: as those of several are looked at together, the server above calculates.")
+}
+
 # Which steps a database does, in words, and why no more; NULL where none is asked.
 where_steps_run <- function(x, call) {
   x <- current_table(x, call)
@@ -48,7 +57,8 @@ where_steps_run <- function(x, call) {
     },
     if (there < sum(typed)) {
       paste0(steps(there + 1, sum(typed)), " here. What the database can't do in the same way: ", found$reason, ".")
-    })
+    },
+    where_rows_are(found$relation))
 }
 
 #' @export

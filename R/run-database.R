@@ -93,16 +93,23 @@ check_no_nan <- function(connection, table, relation, call) {
 }
 
 in_transaction <- function(target, connection, call, write) {
+  is_written <- FALSE
   alone <- function() {
     wait_for_others(connection, target$table)
-    write()
+    rows <- write()
+    is_written <<- TRUE
+    rows
   }
-  tryCatch(DBI::dbWithTransaction(connection, alone()), error = function(e) {
+  rows <- tryCatch(DBI::dbWithTransaction(connection, alone()), error = function(e) {
     if (inherits(e, "rowanroot_error")) stop(e)
+    go_on_interrupted(e)
     said <- one_text(conditionMessage(e))
     stop_because(c("Can't write the table {.val {table_label(target$table)}}.", "found" = "Its message: {said}",
                    "found" = "The table did not change."), "database", call, said = said)
   })
+  # A driver may end a transaction that is interrupted as if there were nothing to it.
+  if (!is_written) rlang::interrupt()
+  rows
 }
 
 write_from_here <- function(target, x, now, found, force, call) {

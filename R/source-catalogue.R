@@ -149,6 +149,7 @@ source_read.sql_source <- function(source, columns, call) {
 
 # A statement that fails where the same in memory may not.
 stop_sql_failed <- function(e) {
+  go_on_interrupted(e)
   reason <- if (is.null(e$said)) one_text(conditionMessage(e)) else e$said
   rlang::abort("", class = "rowanroot_sql_failed", reason = reason, parent = e)
 }

@@ -3,7 +3,7 @@
 
 # NULL where the rows are on one server, or were compared across several before.
 groups_of_servers <- function(step, relation) {
-  if (is.null(relation$partitions) || isTRUE(relation$crosses) || relation$has_key) return(NULL)
+  if (!length(relation$partitions) || isTRUE(relation$crosses) || relation$has_key) return(NULL)
   by <- vapply(relation$columns[step$keys], `[[`, "", "sql")
   parts <- lapply(relation$partitions, groups_in_part, step = step)
   # What is put together is the same for all.

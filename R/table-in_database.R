@@ -111,6 +111,7 @@ looked_at_in_database <- function(x, look, call = NULL) {
     check_in_database(found$relation, source$connection, call)
     look(found$relation, source$connection)
   }, error = function(e) {
+    go_on_interrupted(e)
     # What is wrong with the table is wrong here, too.
     if (inherits(e, "rowanroot_error") && !inherits(e, "rowanroot_database")) stop(e)
     note_done_here(c(e$reason, e$said, one_text(conditionMessage(e)))[1])

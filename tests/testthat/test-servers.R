@@ -28,6 +28,7 @@ test_that("what goes by the rows of each server is calculated on each, and stays
   }
   save <- function(x) testthat::capture_messages(save_table(x, above, table = "yield"))
   source <- open_table(above, table = "rows")
+  expect_match(show_steps(make(source))$where, "each calculates with its own", all = FALSE)
   expect_match(save(make(source)), "made", all = FALSE)
   in_order <- function(data) data[order(data$id), ]
   found <- in_order(as.data.frame(open_table(above, table = "yield")))
@@ -43,6 +44,13 @@ test_that("what goes by the rows of each server is calculated on each, and stays
   change <- "UPDATE rows_there SET e = e + 1 WHERE id = (SELECT min(id) FROM rows_there)"
   DBI::dbExecute(attr(above, "servers")[[1]], change)
   expect_match(save(set_columns(make(source), { more <- 1L })), "made", all = FALSE)
+  best <- one_row_per(make(source), c(hive, h), { best <- max(up); rows <- .rows })
+  expect_match(testthat::capture_messages(save_table(best, above, table = "yield_best")), "made", all = FALSE)
+  expect_true(all(lengths(lapply(rows_there(above), grep, pattern = "^yield_best_")) == 1))
+  found <- as.data.frame(open_table(above, table = "yield_best"))
+  expected <- as.data.frame(one_row_per(make(as.data.frame(source)), c(hive, h), { best <- max(up); rows <- .rows }))
+  sorted <- function(data) data[order(data$hive, data$h), ]
+  expect_true(all_nearly(sorted(found), sorted(expected)))
   # What fails on one server leaves nothing behind on any.
   before <- rows_there(above)
   nan <- set_columns(make(source), { bad <- e * 0 / 0 })
