@@ -452,6 +452,81 @@ test_that("an output of a table in the same database is written there, and is wh
   expect_identical(by_id(as.data.frame(open_table(there$connection, table = "from_there"))), by_id(found))
 })
 
+# A connection of its own to the same server.
+another_connection <- function(connection, user = DBI::dbGetInfo(connection)$username, ..., env = parent.frame()) {
+  other <- DBI::dbConnect(RPostgres::Postgres(), host = DBI::dbGetInfo(connection)$host, user = user,
+                          dbname = "postgres", ...)
+  withr::defer(DBI::dbDisconnect(other), env)
+  other
+}
+
+test_that("a user who may only read can do all but outputs", {
+  local_folder()
+  there <- table_there("PostgreSQL", 30)
+  DBI::dbExecute(there$connection, "CREATE ROLE reader LOGIN")
+  DBI::dbExecute(there$connection, "GRANT SELECT ON rows TO reader")
+  reader <- another_connection(there$connection, "reader")
+  table <- open_table(reader, table = "rows") |>
+    keep_columns(id, e, j) |>
+    set_columns({ half <- e / 2; place <- ranking(j, best = "highest") })
+  expect_identical(nrow(as.data.frame(table)), 30L)
+  expect_identical(peek(table)$rows, 30)
+  suppressMessages(save_table(table, "half.csv"))
+  expect_error(suppressMessages(save_table(table, reader, table = "half")), "permission denied",
+               class = "rowanroot_database")
+  DBI::dbExecute(there$connection, "REVOKE SELECT ON rows FROM reader")
+  expect_error(suppressMessages(as.data.frame(table)), "permission denied", class = "rowanroot_database")
+})
+
+test_that("a statement that takes too long, and a server that goes away, are told, and nothing is lost", {
+  local_folder()
+  there <- table_there("PostgreSQL", 30)
+  own <- another_connection(there$connection)
+  DBI::dbExecute(there$connection, "CREATE VIEW slow AS SELECT id, e, pg_sleep(0.2) IS NULL AS l FROM rows")
+  table <- set_columns(open_table(own, table = "slow", changes_with = "SELECT 1"), { half <- e / 2 })
+  save <- function() suppressMessages(save_table(table, own, table = "half"))
+  DBI::dbExecute(own, "SET statement_timeout = '300ms'")
+  expect_error(save(), "statement timeout", class = "rowanroot_database")
+  expect_false(DBI::dbExistsTable(there$connection, "half"))
+  pid <- DBI::dbGetQuery(own, "SELECT pg_backend_pid() AS pid")$pid
+  DBI::dbGetQuery(there$connection, "SELECT pg_terminate_backend($1)", params = list(pid))
+  expect_error(suppressMessages(as.data.frame(table)), class = "rowanroot_database")
+})
+
+test_that("an interrupt stops the statement on the server within a second", {
+  folder <- local_folder()
+  connection <- local_postgres()
+  DBI::dbExecute(connection, "CREATE TABLE rows (id int PRIMARY KEY)")
+  DBI::dbExecute(connection, "INSERT INTO rows SELECT generate_series(1, 1000)")
+  DBI::dbExecute(connection, "CREATE VIEW slow AS SELECT id, pg_sleep(0.1) IS NULL AS l FROM rows")
+  about <- DBI::dbGetInfo(connection)
+  for (how in c("as.data.frame(table)", "save_table(table, connection, table = \"out\")")) {
+    writeLines(c(
+      sprintf(".libPaths(c(%s))", paste(deparse(.libPaths()), collapse = "")), "library(rowanroot)",
+      sprintf("connection <- DBI::dbConnect(RPostgres::Postgres(), host = %s, user = %s, dbname = \"postgres\",",
+              deparse(about$host), deparse(about$username)), "check_interrupts = TRUE)",
+      "table <- open_table(connection, table = \"slow\", changes_with = \"SELECT 1\")",
+      "cat(Sys.getpid(), file = \"pid\")", "started <- Sys.time()",
+      paste("found <- tryCatch(", how, ", interrupt = function(i) \"stopped\")"), "cat(found, file = \"found\")"
+    ), "interrupted.R")
+    unlink(c("pid", "found"))
+    system2("Rscript", "interrupted.R", wait = FALSE, stdout = FALSE, stderr = FALSE)
+    running <- "SELECT count(*)::int AS n FROM pg_stat_activity WHERE state = 'active' AND pid <> pg_backend_pid()"
+    wait_for <- function(code, seconds) {
+      code_is_true <- function() isTRUE(suppressWarnings(tryCatch(code(), error = function(e) FALSE)))
+      until <- Sys.time() + seconds
+      while (!code_is_true() && Sys.time() < until) Sys.sleep(0.05)
+      code_is_true()
+    }
+    expect_true(wait_for(function() file.exists("pid") && DBI::dbGetQuery(connection, running)$n >= 1, 30))
+    Sys.sleep(0.5)
+    tools::pskill(as.integer(readLines("pid", warn = FALSE)), tools::SIGINT)
+    expect_true(wait_for(function() DBI::dbGetQuery(connection, running)$n == 0, 2))
+    expect_true(wait_for(function() identical(readLines("found", warn = FALSE), "stopped"), 5))
+  }
+  expect_false(DBI::dbExistsTable(connection, "out"))
+})
+
 test_that("names that a server takes for others, and texts that it takes for equal, change nothing", {
   long <- strrep("a_long_name_", 6)
   for (kind in kinds) {
