@@ -32,7 +32,7 @@ written_on_servers <- function(target, x, relation, now, found, force, call) {
 # its `bound`, and the statement that gives its rows.
 parts_to_make <- function(target, x, servers, call) {
   parts <- servers$partitions
-  steps <- steps_to_push(x, call)
+  steps <- rooted(x)$steps
   parts$statement <- vapply(servers$there, function(relation) {
     relation_sql(steps_in_sql(steps, relation)$relation, ordered = FALSE)
   }, "")

@@ -78,12 +78,43 @@ source_parts.database_source <- function(source, call) {
   if (!DBI::dbIsValid(source$connection)) stop_because("The connection is closed.", "database", call)
   hash <- if (!is.null(source$changes_with)) sign_of_change(source, call)
           else as.vector(content_number(source$connection, source, call))
-  if (is.null(hash)) {
-    source$cache$data <- source_read(source, NULL, call)
-    hash <- if (has_order(source)) rlang::hash(canonical_value(source$cache$data)) else content_hash(source$cache$data)
-    source$cache$key <- hash
-  }
+  if (is.null(hash)) hash <- hash_by_state(source, call)
   data.frame(name = source_title(source), hash = hash)
+}
+
+# What was fetched is fetched again only if the database has another state since, where one can be told.
+hash_by_state <- function(source, call) {
+  # A query may ask for more than tables, such as the time.
+  file <- if (is.null(source$query)) content_state(source$connection)
+  name <- paste(file$path, rlang::hash(source$table), sep = "\n")
+  known <- if (!is.null(file)) known_hashes()[[name]]
+  if (!is.null(known) && identical(known$state, file$state)) return(known$hash)
+  source$cache$data <- source_read(source, NULL, call)
+  hash <- if (has_order(source)) rlang::hash(canonical_value(source$cache$data)) else content_hash(source$cache$data)
+  source$cache$key <- hash
+  same <- !is.null(file) && identical(content_state(source$connection), file)
+  if (same) assign(name, list(state = file$state, hash = hash), envir = known_hashes())
+  hash
+}
+
+# The `state` of all that a connection sees, as the hash of a file, and its `path`; NULL where it can't be told.
+content_state <- function(connection) UseMethod("content_state")
+
+#' @export
+content_state.default <- function(connection) NULL
+
+# What a transaction has not written yet is not in the file.
+#' @export
+content_state.SQLiteConnection <- function(connection) {
+  files <- DBI::dbGetQuery(connection, "PRAGMA database_list")$file
+  if (length(files) != 1 || !nzchar(files)) return(NULL)
+  path <- normalizePath(files)
+  begun <- tryCatch(DBI::dbExecute(connection, "BEGIN"), error = function(e) NULL)
+  if (is.null(begun)) return(NULL)
+  DBI::dbExecute(connection, "ROLLBACK")
+  beside <- paste0(path, "-wal")
+  files <- c(path, if (file.exists(beside)) beside)
+  list(path = path, state = paste(file_hashes(files), collapse = " "))
 }
 
 # What the script's own query gives: one value.

@@ -1,4 +1,4 @@
-# Values of another table, which is here: it is sent with the statement, and joined.
+# Values of another table: one that is there is joined, one that is here is sent with the statement.
 
 most_sent <- 10000
 
@@ -8,21 +8,56 @@ sql_look_up <- function(node, items) {
   option <- function(name) arguments[[name]]$value
   if (!is.null(items$groups) || !is.null(option("match"))) not_in_sql("`look_up()` like this")
   keys <- lapply(unname(arguments[!nzchar(given)]), function(key) once(sql_node(key, items), items))
-  sent <- sent_table(option("table"), option("by"), option("take"))
-  keys <- Map(function(key, column) {
-    type <- sent_type(column)
-    if (key$type != type && !all(c(key$type, type) %in% c("integer", "double"))) not_in_sql("keys of type ", key$type)
-    if (key$nan) not_in_sql("keys that may be NaN")
-    key
-  }, keys, sent$keys)
-  joined <- join_sent(sent, keys, items)
+  there <- items$relation$tables[[c(node$looked_up$origin$key, "")[1]]]
+  joined <- if (is.null(there)) look_up_sent(option("table"), option("by"), option("take"), keys, items)
+            else look_up_there(there, option("by"), option("take"), keys, items)
   # What is not found makes the statement fail: here the error says which.
   failure <- failure_as(joined$type, items$dialect)
-  known <- paste0(vapply(keys, `[[`, "", "sql"), " IS NOT NULL", collapse = " AND ")
-  sql <- if (option("unknown") == "missing") joined$sql
-         else paste0("(CASE WHEN ", joined$found, " IS NULL AND ", known, " THEN ", failure, " ELSE ", joined$sql,
-                     " END)")
+  known <- paste0(vapply(keys, known_number, ""), " IS NOT NULL", collapse = " AND ")
+  cases <- c(if (option("unknown") == "error") paste(joined$found, "IS NULL AND", known), joined$fails)
+  sql <- if (!length(cases)) joined$sql
+         else paste0("(CASE", paste0(" WHEN ", cases, " THEN ", failure, collapse = ""), " ELSE ", joined$sql, " END)")
   new_operand(sql, joined$type, joined$level, nan = joined$type == "double" && items$dialect$has_nan)
+}
+
+look_up_sent <- function(table, by, take, keys, items) {
+  sent <- sent_table(table, by, take)
+  Map(check_key_in_sql, keys, lapply(sent$keys, sent_type))
+  if (any(vapply(keys, `[[`, NA, "nan"))) not_in_sql("keys that may be NaN")
+  join_sent(sent, keys, items)
+}
+
+check_key_in_sql <- function(key, type) {
+  if (!key$type %in% c("logical", "integer", "double", "text", "date")) not_in_sql("keys of type ", key$type)
+  if (key$type != type && !all(c(key$type, type) %in% c("integer", "double"))) not_in_sql("keys of type ", key$type)
+}
+
+# One row of each key; if any has several, what is looked up fails.
+look_up_there <- function(there, by, take, keys, items) {
+  if (length(take) != 1) not_in_sql("`look_up()` of several columns")
+  columns <- there$columns[c(by, take)]
+  types <- types_in_sql(columns)
+  Map(check_key_in_sql, keys, types[seq_along(by)])
+  if (!types[length(types)] %in% names(items$dialect$types)) not_in_sql("`look_up()` of this")
+  items$crosses <- TRUE
+  own <- vapply(columns, `[[`, "", "sql")
+  known <- vapply(columns[seq_along(by)], function(column) {
+    known_number(new_operand(column$sql, column$type, nan = isTRUE(column$nan)))
+  }, "")
+  names <- vapply(c(columns, "place", "times"), function(column) item_name(items, NULL), "")
+  values <- utils::head(names, -2)
+  over <- paste0("OVER (PARTITION BY ", paste(own[seq_along(by)], collapse = ", "))
+  there <- with_part(there, c(paste(own, "AS", values), paste0("row_number() ", over, " ORDER BY ", own[1], ") AS ",
+                                                               names[length(names) - 1]),
+                              paste0("count(*) ", over, ") AS ", names[length(names)])),
+                     paste0("\n  WHERE ", paste(known, "IS NOT NULL", collapse = " AND ")))
+  place <- names[length(names) - 1]
+  times <- names[length(names)]
+  there <- with_part(there, c(values, place, paste0("max(", times, ") OVER () AS ", times)))
+  there <- with_part(there, c(values, times), paste0("\n  WHERE ", place, " = 1"))
+  found <- join_part(paste("SELECT * FROM", subquery(there), "AS other"), NULL, utils::head(values, -1), keys, items)
+  list(sql = utils::tail(values, 1), found = values[1], type = types[[length(types)]], level = found,
+       fails = paste(times, "> 1"))
 }
 
 # `x %in% c("a", "b")`: never missing; a missing value is among others if one of these is missing.
@@ -83,14 +118,22 @@ join_sent <- function(sent, keys, items) {
       if (is.na(value) && !is.nan(value)) null else sql_literal(dialect, value)
     }, "")
   })
+  rows <- paste0("VALUES ", paste0("(", do.call(paste, c(values, sep = ", ")), ")", collapse = ",\n    "))
+  level <- join_part(rows, names, utils::head(names, -1), keys, items)
+  list(sql = utils::tail(names, 1), found = names[1], type = sent_type(sent$taken), level = level)
+}
+
+# Joins a part, whose columns get these `names`, by its columns `by`; gives the level at which all of its columns are
+# there.
+join_part <- function(sql, names, by, keys, items) {
   part <- paste0("look_", length(items$sent) + length(items$relation$parts) + 1)
-  items$sent[[paste0(part, " (", paste(names, collapse = ", "), ")")]] <-
-    paste0("VALUES ", paste0("(", do.call(paste, c(values, sep = ", ")), ")", collapse = ",\n    "))
+  called <- if (length(names)) paste0(" (", paste(names, collapse = ", "), ")")
+  items$sent[[paste0(part, called)]] <- sql
   level <- level_of(keys) + 1
-  on <- paste(paste0("base.", vapply(keys, `[[`, "", "sql")), "=", utils::head(names, -1), collapse = " AND ")
+  own <- vapply(keys, function(key) known_number(utils::modifyList(key, list(sql = paste0("base.", key$sql)))), "")
   items$levels <- with_length(items$levels, level)
   items$joins <- with_length(items$joins, level)
+  on <- paste(own, "=", by, collapse = " AND ")
   items$joins[[level]] <- c(items$joins[[level]], paste0("\n  LEFT JOIN ", part, " ON ", on))
-  # Both come with all of the part's columns.
-  list(sql = utils::tail(names, 1), found = names[1], type = sent_type(sent$taken), level = level)
+  level
 }

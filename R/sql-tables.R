@@ -7,8 +7,10 @@ alias_of <- function(dialect, numbers, of = ".column ") sql_name(dialect, paste0
 place_in_sql <- function(dialect) sql_name(dialect, ".place")
 
 # The relation of another table that a step takes: with it if it is in the same database, else of its values.
-relation_of_other <- function(other, dialect) {
-  if (!is.null(other$relation)) return(other$relation)
+relation_of_other <- function(other, relation) {
+  there <- relation$tables[[c(other$origin$key, "")[1]]]
+  if (!is.null(there)) return(there)
+  dialect <- relation$dialect
   if (!is.null(other$table) && inherits(rooted(other$table)$source, "database_source")) {
     not_in_sql("a table that is elsewhere, or whose steps don't all run there")
   }
@@ -85,7 +87,7 @@ type_below <- function(types, name) {
 
 #' @export
 sql_step.step_append_rows <- function(step, relation) {
-  others <- lapply(step$others, relation_of_other, dialect = relation$dialect)
+  others <- lapply(step$others, relation_of_other, relation = relation)
   all <- c(list(relation), others)
   same <- vapply(all, function(one) setequal(names(one$columns), step$columns), NA)
   if (!all(same)) not_in_sql("tables with other columns")
@@ -113,7 +115,7 @@ sql_step.step_append_rows <- function(step, relation) {
 sql_step.step_join <- function(step, relation) {
   if (step$unmatched == "keep both") not_in_sql("rows of the other table that match nothing")
   if (step$several == "all") not_in_sql("rows that match several, of which is told how many they are")
-  other <- relation_of_other(step$others[[1]], relation$dialect)
+  other <- relation_of_other(step$others[[1]], relation)
   other$columns <- other$columns[c(step$keys$other, step$taken)]
   conditions <- key_conditions(relation, other, step$keys)
   times <- sql_name(relation$dialect, ".times")
@@ -134,7 +136,7 @@ sql_step.step_join <- function(step, relation) {
   result <- relation_of_aliases(own, names(columns), types_in_sql(columns), may_be_nan(columns), place)
   result$has_key <- TRUE
   result$fewer <- step$unmatched == "drop"
-  if (!is.null(step$others[[1]]$relation)) result$crosses <- TRUE
+  if (!is.null(step$others[[1]]$table)) result$crosses <- TRUE
   result
 }
 

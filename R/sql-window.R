@@ -34,11 +34,11 @@ add_window <- function(sql, type, operands, items, level = 0, nan = FALSE) {
 }
 
 sql_row_number <- function(name, items) {
+  if (name == ".rows" && !is.null(items$groups)) {
+    return(add_group_item(items, as_integer_sql(items$dialect$count("*", ""), items$dialect), "integer"))
+  }
   groups <- groups_of(list(), items)
   if (name == ".rows") {
-    if (!is.null(items$groups)) {
-      return(add_group_item(items, as_integer_sql(items$dialect$count("*", ""), items$dialect), "integer"))
-    }
     return(add_window(as_integer_sql(paste0("count(*)", window_text(groups)), items$dialect), "integer", groups, items))
   }
   order <- order_of(list(), items)

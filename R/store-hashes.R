@@ -62,7 +62,8 @@ know_written <- function() {
 # For the next session. Those of files that are no more are dropped.
 keep_hashes <- function() {
   known <- mget(ls(known_hashes(), all.names = TRUE), envir = known_hashes())
-  known <- known[file.exists(names(known))]
+  # Tables of a file stand under its path, and a line of their own.
+  known <- known[file.exists(sub("\n.*", "", names(known)))]
   if (!length(known)) return(invisible())
   replace_file(hashes_path(), function(file) writeLines(enc2utf8(jsonlite::toJSON(known, auto_unbox = TRUE)), file,
                                                         useBytes = TRUE))

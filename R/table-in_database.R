@@ -23,7 +23,8 @@ pushed_table <- function(x, call) {
 pushed_steps <- function(x, call, fetched = FALSE) {
   relation <- source_relation(rooted(x)$source, call)
   if (is.null(relation)) return(NULL)
-  found <- steps_in_sql(steps_to_push(x, call), relation, fetched)
+  relation$tables <- tables_there(x, call)
+  found <- steps_in_sql(rooted(x)$steps, relation, fetched)
   if (is.null(found$lacks_order)) return(found)
   stop_because(c("{.code {found$lacks_order}} needs an order of rows, and a table without a primary key has none.",
                  "in" = "{source_title(rooted(x)$source)}",
@@ -31,20 +32,16 @@ pushed_steps <- function(x, call, fetched = FALSE) {
                  "try" = "A primary key of the table is an order, too."), "no_order", call)
 }
 
-steps_to_push <- function(x, call) {
-  lapply(rooted(x)$steps, with_other_relations, rooted(x)$source$connection, call)
-}
-
-# A step whose other tables are known by their relations where they are in the same database and run there.
-with_other_relations <- function(step, connection, call) {
-  step$others <- lapply(step$others, function(other) {
-    source <- if (!is.null(other$table)) rooted(other$table)$source
-    if (!inherits(source, "database_source") || !identical(source$connection, connection)) return(other)
+# Relations of the other tables that the steps take, where these are in the same database and all of their steps run
+# there, by the keys of what their values are made from.
+tables_there <- function(x, call) {
+  others <- unlist(lapply(rooted(x)$steps, looked_up_by), recursive = FALSE)
+  tables <- lapply(others, function(other) {
+    if (!identical(rooted(other$table)$source$connection, rooted(x)$source$connection)) return(NULL)
     found <- pushed_steps(current_table(other$table, call), call)
-    if (!is.null(found) && is.null(found$reason) && is.null(found$relation$checks)) other$relation <- found$relation
-    other
+    if (!is.null(found) && is.null(found$reason) && is.null(found$relation$checks)) found$relation
   })
-  step
+  stats::setNames(tables, vapply(others, function(other) other$origin$key, ""))
 }
 
 # The checks of a relation, as memory makes them.

@@ -344,6 +344,33 @@ test_that("a key that a table has not is the same error", {
   expect_false(is_there(set_columns(there$table, { size <- look_up(g, c(x = 1, x = 2)) })))
 })
 
+test_that("tables that are there are looked up there, and a view follows them", {
+  local_folder()
+  for (kind in kinds) {
+    there <- table_there(kind, 30)
+    connection <- there$connection
+    sizes <- data.frame(g = c("x", "y", "z", ""), big = c(1.5, NA, 3, 4), at = as.Date("2024-01-01") + 0:3)
+    DBI::dbWriteTable(connection, "sizes", sizes)
+    sizes_there <- open_table(connection, table = "sizes")
+    code <- quote(set_columns(.table, {
+      size <- look_up(g, sizes, take = big, unknown = "missing")
+      more <- look_up(g, keep_rows(sizes, known(big)), take = big, by = g, unknown = "missing") + 1
+    }))
+    env <- list2env(list(sizes = sizes_there))
+    expect_identical(in_both(code, there, bit_by_bit, env), list(pushed = TRUE, same = TRUE))
+    table <- keep_columns(eval(code, list(.table = there$table, sizes = sizes_there)), id, size)
+    quietly(save_table(table, connection, table = "seen", as = "view"))
+    DBI::dbExecute(connection, "UPDATE sizes SET big = 10 WHERE g = 'x'")
+    seen <- as.data.frame(open_table(connection, table = "seen"))
+    expect_setequal(seen$size[seen$id %in% there$data$id[there$data$g %in% "x"]], 10)
+    unknown <- set_columns(there$table, { size <- look_up(paste0(g, "?"), sizes_there, take = big, by = g) })
+    expect_error(suppressMessages(as.data.frame(unknown)), class = "rowanroot_unknown_key")
+    DBI::dbAppendTable(connection, "sizes", sizes[1, ])
+    twice <- set_columns(there$table, { size <- look_up(g, sizes_there, take = big, unknown = "missing") })
+    expect_error(suppressMessages(as.data.frame(twice)), class = "rowanroot_duplicate_key")
+  }
+})
+
 test_that("what a database can't do as it is done here is done here, and told", {
   there <- table_there("SQLite", 20)
   table <- set_columns(set_columns(there$table, { a <- e * 2 }), { b <- sprintf("%d", j) })
@@ -397,6 +424,33 @@ test_that("an output is up to date as long as the table there is the same, in wh
   expect_match(save(changes_with = sign), "made", all = FALSE)
   expect_error(save(changes_with = "SELECT * FROM visits"), class = "rowanroot_bad_argument")
   expect_error(open_table("out.csv", changes_with = sign), class = "rowanroot_bad_argument")
+})
+
+test_that("a table of SQLite is only fetched again if its file changed, or a transaction is open", {
+  local_folder()
+  connection <- local_sqlite()
+  DBI::dbWriteTable(connection, "visits", data.frame(id = 1:5, kg = c(3, 1, 2, NA, 5)))
+  fetched <- function() {
+    source <- rooted(open_table(connection, table = "visits"))$source
+    hash <- source_parts(source, NULL)$hash
+    list(hash = hash, is_fetched = !is.null(source$cache$data))
+  }
+  Sys.sleep(0.1)
+  first <- fetched()
+  expect_true(first$is_fetched)
+  expect_identical(fetched(), list(hash = first$hash, is_fetched = FALSE))
+  other <- DBI::dbConnect(RSQLite::SQLite(), connection@dbname)
+  withr::defer(DBI::dbDisconnect(other))
+  DBI::dbExecute(other, "UPDATE visits SET kg = 7 WHERE id = 1")
+  second <- fetched()
+  expect_true(second$is_fetched && second$hash != first$hash)
+  DBI::dbBegin(connection)
+  DBI::dbExecute(connection, "UPDATE visits SET kg = 3 WHERE id = 1")
+  expect_identical(fetched(), first)
+  DBI::dbRollback(connection)
+  expect_identical(fetched(), list(hash = second$hash, is_fetched = FALSE))
+  DBI::dbExecute(connection, "CREATE TEMP TABLE visits AS SELECT * FROM main.visits WHERE id < 3")
+  expect_true(fetched()$is_fetched && fetched()$hash != second$hash)
 })
 
 test_that("the demo's output is byte for byte the same from files, SQLite, PostgreSQL and two servers", {
@@ -510,7 +564,7 @@ test_that("an interrupt stops the statement on the server within a second", {
       paste("found <- tryCatch(", how, ", interrupt = function(i) \"stopped\")"), "cat(found, file = \"found\")"
     ), "interrupted.R")
     unlink(c("pid", "found"))
-    system2("Rscript", "interrupted.R", wait = FALSE, stdout = FALSE, stderr = FALSE)
+    system2("Rscript", "interrupted.R", wait = FALSE, stdout = FALSE, stderr = "said")
     running <- "SELECT count(*)::int AS n FROM pg_stat_activity WHERE state = 'active' AND pid <> pg_backend_pid()"
     wait_for <- function(code, seconds) {
       code_is_true <- function() isTRUE(suppressWarnings(tryCatch(code(), error = function(e) FALSE)))
@@ -518,7 +572,8 @@ test_that("an interrupt stops the statement on the server within a second", {
       while (!code_is_true() && Sys.time() < until) Sys.sleep(0.05)
       code_is_true()
     }
-    expect_true(wait_for(function() file.exists("pid") && DBI::dbGetQuery(connection, running)$n >= 1, 30))
+    expect_true(wait_for(function() file.exists("pid") && DBI::dbGetQuery(connection, running)$n >= 1, 30),
+                info = paste(readLines("said"), collapse = "\n"))
     Sys.sleep(0.5)
     tools::pskill(as.integer(readLines("pid", warn = FALSE)), tools::SIGINT)
     expect_true(wait_for(function() DBI::dbGetQuery(connection, running)$n == 0, 2))
