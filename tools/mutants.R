@@ -133,7 +133,7 @@ tests_for <- function(file) {
                 rank = "ranks", sort = "sort|ranks", top = "ranks|verbs", gather = "sort", filter = "keep_rows",
                 aggregate = "aggregate", quantiles = "aggregate", distribution = "summary",
                 groups = "aggregate|look_up", numbering = "aggregate|look_up", text = "text", dates = "dates",
-                moments = "convert|dates")
+                moments = "convert|dates", memory = "memory", scratch = "memory")
   of_subject <- paste(subjects[vapply(names(subjects), grepl, NA, file)], collapse = "|")
   of_formulas <- "formula-random|formula-types|formula-aggregates|set_columns|every-way|reference"
   all <- list.files("tests/testthat", "^test-.*[.]R$")

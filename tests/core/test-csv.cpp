@@ -278,6 +278,48 @@ TEST("texts are quoted when they must be, and come back the same") {
   CHECK(written("a,b") == "\"a,b\"" && written("a\"b") == "\"a\"\"b\"" && written("a\nb") == "\"a\nb\"");
 }
 
+TEST("a sign is found wherever it stands in a text") {
+  for (std::size_t size = 1; size < 40; ++size) {
+    const std::string plain(size, 'a');
+    CHECK(written(plain) == plain);
+    for (std::size_t at = 0; at < size; ++at) for (const char sign : {',', '"', '\n', '\r'}) {
+      std::string text = plain;
+      text[at] = sign;
+      const std::string quoted = written(text);
+      CHECK(quoted.front() == '"' && quoted.back() == '"' && fields("a,b\n" + quoted + ",1\n").at(0) == text);
+    }
+  }
+}
+
+TEST("a doubled quote may stand where what was read so far ends") {
+  for (std::size_t size : {1, 20, 500, 4080}) for (std::size_t more = 0; more < 40; ++more) {
+    const std::string text = std::string(size + more, 'x') + "\"" + std::string(30, 'y');
+    for (const std::size_t piece_bytes : {7, 64, 4096}) {
+      CHECK(fields("a\n" + written(text) + "\nz\n", {}, piece_bytes) == (Texts{text, "z"}));
+    }
+  }
+}
+
+TEST("chunks have as many bytes as they may, and no more") {
+  std::string bytes = "a\n";
+  for (int i = 0; i < 30; ++i) bytes += "12345\n";
+  const auto file = std::make_shared<CsvFile>(input_of(bytes), CsvFormat(), 1, std::size_t(6));
+  const std::vector<CsvChunkOfFile> each = csv_chunks({file}, 6), pairs = csv_chunks({file}, 12);
+  std::size_t rows = 0;
+  for (const CsvChunkOfFile& one : pairs) rows += one.rows;
+  CHECK(each.size() == 30 && pairs.size() == 15 && rows == 30);
+  CHECK(csv_chunks({file}, 11).size() == 30 && csv_chunks({file}, 180).size() == 1);
+}
+
+TEST("a number with a decimal comma may have as many digits as fit") {
+  for (std::size_t size : {62, 63, 64, 65, 66}) {
+    const std::string text = "0," + std::string(size - 2, '1');
+    double value = 0;
+    CHECK(read_real(text, ',', &value) == (size <= 64));
+    CHECK(size > 64 || std::fabs(value - 1.0 / 9) < 1e-15);
+  }
+}
+
 TEST("UTF-8 is told from what is not") {
   CHECK(valid_utf8_prefix("z\xC3\xA6\xE2\x82\xAC\xF0\x9F\x90\x9D") == 10);
   for (const std::string text :

@@ -1,8 +1,10 @@
 #include <cerrno>
+#include <csignal>
 #include <cstring>
 #include <string>
 
 #ifdef __linux__
+#include <sys/resource.h>
 #include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>
@@ -55,6 +57,22 @@ TEST("a small piece is the C library's") {
 }
 
 #ifdef __linux__
+TEST("a file that can't be large enough is an error, and no memory") {
+  const pid_t child = ::fork();
+  if (child == 0) {
+    std::signal(SIGXFSZ, SIG_IGN);
+    const rlimit most = {1 << 20, 1 << 20};
+    ::setrlimit(RLIMIT_FSIZE, &most);
+    const std::size_t mega = std::size_t(1) << 20;
+    limit_memory(64 * mega, "/tmp");
+    const bool told = throws<OutOfMemory>([&] { Buffer<char> large(80 * mega); });
+    ::_exit(told ? 0 : 1);
+  }
+  int status = 1;
+  ::waitpid(child, &status, 0);
+  CHECK(status == 0);
+}
+
 TEST("beyond the budget regions are files without a name, which are there to be written to and given back") {
   const std::string folder = "/tmp/rowanroot-scratch-" + std::to_string(::getpid());
   ::mkdir(folder.c_str(), 0700);

@@ -311,3 +311,31 @@ TEST("rows without a place along the scale have no window, whatever their value 
     CHECK(std::equal(known.begin(), known.end(), found.begin()) && std::isnan(found[3]) && std::isnan(found[4]));
   }
 }
+
+TEST("windows along a scale are the same in a long group, which several threads share") {
+  const std::size_t rows = 200000;
+  std::vector<double> at(rows), from(rows), to(rows), values(rows);
+  for (std::size_t i = 0; i < rows; ++i) {
+    at[i] = static_cast<double>(i / 2), from[i] = at[i] - 3, to[i] = at[i] + 1, values[i] = static_cast<double>(i % 7);
+  }
+  Sequence sequence;
+  sequence.rows = rows;
+  sequence.threads = 2;
+  Window window;
+  window.at = at.data(), window.from = from.data(), window.to = to.data();
+  window.complete = false;
+  std::vector<double> totals(rows, 0), least(rows, 0);
+  moving(Moving::total, window, values.data(), sequence, totals.data());
+  moving(Moving::least, window, values.data(), sequence, least.data());
+  bool right = true;
+  for (std::size_t i = 0; i < rows; ++i) {
+    const std::size_t place = i / 2, first = place < 3 ? 0 : 2 * (place - 3), last = std::min(rows, 2 * (place + 1));
+    double total = 0, low = 7;
+    // An end may belong to the window or not, which the first row of all tells.
+    std::size_t begin = window.with_to ? std::min(first + (place < 3 ? 0 : 2), rows) : first;
+    std::size_t end = window.with_to ? std::min(rows, last + 2) : last;
+    for (std::size_t k = begin; k < end; ++k) total += values[k], low = std::min(low, values[k]);
+    right = right && totals[i] == total && least[i] == low;
+  }
+  CHECK(right);
+}

@@ -359,6 +359,52 @@ TEST("the variance of long integers is that of a sample") {
   CHECK(found.quantiles == Reals({3, 10}));
 }
 
+TEST("variances are those of samples, of few different values and of many, of each type") {
+  const auto is_right = [](Type type, const auto& column) {
+    long double sum = 0, squares = 0;
+    for (const auto value : column) sum += static_cast<long double>(value);
+    const long double mean = sum / static_cast<long double>(column.size());
+    for (const auto value : column) squares += (value - mean) * (value - mean);
+    const double expected = static_cast<double>(squares / (static_cast<long double>(column.size()) - 1));
+    const Distribution found = distribution(type, column.data(), column.size(), {0.5}, 2);
+    CHECK(std::fabs(found.mean - static_cast<double>(mean)) <= 1e-12 * std::fabs(static_cast<double>(mean)));
+    CHECK(std::fabs(found.variance - expected) <= 1e-9 * expected);
+  };
+  for (const std::size_t rows : {40, 60000}) for (const std::size_t different : {std::size_t(5), rows}) {
+    Reals reals(rows);
+    std::vector<std::int32_t> wholes(rows);
+    std::vector<std::int64_t> longs(rows);
+    for (std::size_t i = 0; i < rows; ++i) {
+      const std::size_t k = i * 7919 % different;
+      reals[i] = 100 + static_cast<double>(k) / 3;
+      wholes[i] = static_cast<std::int32_t>(k) + 3, longs[i] = static_cast<std::int64_t>(k) * 3000000000 + 5;
+    }
+    is_right(Type::real, reals);
+    is_right(Type::integer, wholes);
+    is_right(Type::long_integer, longs);
+  }
+}
+
+TEST("a value at its very place does not depend on the next one") {
+  const Reals values = {1, 2, infinity};
+  const std::int32_t groups[] = {0, 0, 0};
+  CHECK(quantiles(0.5, Type::real, values.data(), 3, groups, 1)[0] == 2);
+  CHECK(distribution(Type::real, values.data(), 3, {0.5}, 1).quantiles[0] == 2);
+}
+
+TEST("months before the year 0 begin on a first, too") {
+  for (std::int64_t year : {-401, -2, -1, 0}) for (int month = 1; month <= 12; ++month) {
+    const double day = static_cast<double>(days_of_date<std::int64_t>(year, month, 10));
+    double first, last, later;
+    period_days(Period::month, false, &day, 1, 1, &first);
+    period_days(Period::month, true, &day, 1, 1, &last);
+    CHECK(first == day - 9 && last == day - 10 + days_of_month(year, month));
+    const double by = 1;
+    add_months(&day, 1, 1, &by, 1, &later);
+    CHECK(later == last + 10);
+  }
+}
+
 TEST("numbers change their sign") {
   Program program;
   program.add_output(program.add_operation("negate", {program.add_input(Type::real)}));

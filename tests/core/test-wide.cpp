@@ -59,6 +59,15 @@ TEST("the greatest and the least of a row are found where they come first") {
   }
 }
 
+TEST("the greatest of very large numbers is told from others") {
+  const std::vector<double> first = {1e308, -1.5e308}, second = {1.5e308, -1e308};
+  for (bool greatest : {true, false}) {
+    std::int32_t found[2];
+    number_of_end({first.data(), second.data()}, 2, greatest, false, 1, found);
+    CHECK(found[0] == (greatest ? 2 : 1) && found[1] == (greatest ? 2 : 1));
+  }
+}
+
 TEST("the nearest keys are those that a look at all of them finds") {
   std::mt19937 random(4);
   for (const std::size_t rows : {0, 5, 20000}) for (const std::size_t size : {0, 1, 2, 7, 64})

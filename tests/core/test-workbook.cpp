@@ -49,6 +49,16 @@ TEST("cells have a place, a kind and a value") {
         cell_name(1048575, 16383) == "XFD1048576");
 }
 
+TEST("the first style counts, texts of cells are numbered on, and marked sections are text") {
+  const SheetCells found = sheet_cells(
+      "<row><c s=\"0\"><v>46023</v></c><c t=\"inlineStr\"><is><t>a</t></is></c><c t=\"str\"><v>b</v></c>"
+      "<c t=\"inlineStr\"><is><t>c<![CDATA[<d>]]>e</t></is></c></row>",
+      {"hive", "apiary"}, {NumberIs::moment});
+  CHECK(found.cells.size() == 4 && found.cells[0].is == CellIs::moment);
+  for (std::uint32_t k = 0; k < 3; ++k) CHECK(found.cells[k + 1].text == 2 + k);
+  CHECK(found.own_texts == (std::vector<std::string>{"a", "b", "c<d>e"}));
+}
+
 TEST("names of cells have all letters and digits") {
   for (std::uint32_t row = 0; row < 100; ++row) {
     const std::uint32_t column = (row * 37) % 703;
