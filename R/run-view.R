@@ -53,6 +53,9 @@ target_write.view_target <- function(target, x, now, found, force, call) {
   if (is.null(pushed)) stop_no_view("Its table is a query, or of a kind whose steps run here.", call)
   if (!is.null(pushed$reason)) stop_no_view("The database can't do in the same way: {reason}.", call,
                                             reason = pushed$reason)
+  if (length(pushed$relation$prepare)) {
+    stop_no_view("A {.code running()} needs a function, which ends with the session.", call)
+  }
   check_in_database(pushed$relation, connection, call)
   name <- DBI::dbQuoteIdentifier(connection, target$table)
   in_transaction(target, connection, call, function() {

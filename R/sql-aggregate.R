@@ -67,8 +67,8 @@ truth_sql <- function(which, make, x, skip, over, count) {
   settled <- if (which == "any") "TRUE" else "FALSE"
   other <- if (which == "any") "FALSE" else "TRUE"
   if (skip) return(paste0("coalesce(", found, ", ", other, ")"))
-  paste0("(CASE WHEN ", found, " = ", settled, " THEN ", settled, " WHEN ", count(x), " = ", count("*"), " THEN ", other,
-         " END)")
+  all_known <- paste(count(x), "=", count("*"))
+  paste0("(CASE WHEN ", found, " = ", settled, " THEN ", settled, " WHEN ", all_known, " THEN ", other, " END)")
 }
 
 # Aggregates for which the rows of a group are put in order first: each row gets its place, and those at certain places

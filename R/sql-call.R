@@ -5,7 +5,8 @@
 sql_call <- function(node, items) {
   word <- node$word
   if (identical(word$kind, "look_up")) return(sql_look_up(node, items))
-  if (is.null(word$sql) || !goes_by_value(word, node$arguments) || !is.null(node$within)) {
+  # Memory calls no function of R's in a recurrence.
+  if (is.null(word$sql) || isTRUE(items$is_row) || !goes_by_value(word, node$arguments) || !is.null(node$within)) {
     not_in_sql("`", node$name, "()`")
   }
   if (word$sql == "in_values") return(sql_in_values(node, items))

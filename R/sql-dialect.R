@@ -14,6 +14,8 @@
 #   has_nan     whether doubles can be NaN
 #   whole       SQL of a whole number that fails if it is none of R's
 #   mean_of_none, not_nought  the mean of a column without values; a count that must not be 0
+#   recurrence  a function of a type, the types of what each row gives, and a formula (sql-recurrence.R): the `name` of
+#               an aggregate, and the statements that make it, to `prepare` the session; none if it can't be
 #   fence       what keeps a server from writing a subquery's formulas into the query around it
 # An operand is a list: its text as `sql`, its `type`, the `level` at which it can be had (sql-formula.R), whether it
 # may be `nan`, whether it is `simple` enough to be written twice, and the `value` of a literal.
@@ -68,8 +70,29 @@ standard_words <- function(collation) {
     is_missing = function(operands, type) paste0("(", known_number(operands[[1]]), " IS NULL)"),
     equal = compared("=", collation), not_equal = compared("<>", collation), less = compared("<", collation),
     at_most = compared("<=", collation), greater = compared(">", collation), at_least = compared(">=", collation),
-    negate = as_is("(- {1})"), absolute = as_is("abs({1})")
+    negate = as_is("(- {1})"), absolute = as_is("abs({1})"),
+    lesser_of = one_of_two("<", FALSE), greater_of = one_of_two(">", FALSE), lesser_known = one_of_two("<", TRUE),
+    greater_known = one_of_two(">", TRUE)
   )
+}
+
+# The lesser or the greater of two; what is not a number is so without what is known besides, and what is missing is
+# missing before that.
+one_of_two <- function(sign, skips) {
+  force(sign)
+  force(skips)
+  function(operands, type) {
+    if (!type %in% c("integer", "double")) not_in_sql("the lesser of these")
+    a <- operands[[1]]$sql
+    b <- operands[[2]]$sql
+    known <- vapply(operands, known_number, "")
+    is_nan <- paste0(c(a, b)[known != c(a, b)], " = 'NaN'", recycle0 = TRUE)
+    unknown <- if (skips) paste0(" WHEN ", known, " IS NULL THEN ", c(b, a), collapse = "") else {
+      paste0(" WHEN ", a, " IS NULL OR ", b, " IS NULL THEN NULL",
+             if (length(is_nan)) paste0(" WHEN ", paste(is_nan, collapse = " OR "), " THEN 'NaN'"))
+    }
+    paste0("(CASE", unknown, " WHEN ", b, " ", sign, " ", a, " THEN ", b, " ELSE ", a, " END)")
+  }
 }
 
 # What an operand has in it, such as a text with braces, is no place for another.

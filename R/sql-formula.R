@@ -77,11 +77,15 @@ with_name_of_column <- function(operand, items, name) {
 }
 
 # An operand that may be written more than once.
-once <- function(operand, items) if (operand$simple || !is.null(operand$value)) operand else add_item(items, operand)
+once <- function(operand, items) {
+  if (operand$simple || !is.null(operand$value) || isTRUE(items$is_row)) operand else add_item(items, operand)
+}
 
 sql_node <- function(node, items) {
   switch(node$kind,
-    column = column_operand(node$name, items),
+    column = if (isTRUE(items$is_row)) input_of_row(node$name, items) else column_operand(node$name, items),
+    above = items$above,
+    running = sql_recurrence(node, items),
     value = sql_value(node$value, items),
     rows = sql_row_number(node$name, items),
     word = sql_word(node, items),
@@ -219,6 +223,7 @@ with_levels <- function(items, count) {
 relation_with_items <- function(items, columns, where = NULL) {
   relation <- with_levels(items, length(items$levels))
   relation$rounded <- items$rounded
+  relation$prepare <- unique(c(relation$prepare, items$prepare))
   relation$crosses <- isTRUE(relation$crosses) || isTRUE(items$crosses)
   if (!is.null(where)) {
     relation <- with_part(relation, "*", paste0("\n  WHERE ", where$sql))

@@ -1,17 +1,19 @@
 # PostgreSQL. Its arithmetic is R's, but for errors where R has infinite values, NaN or 0, and warnings: a statement
 # that fails is calculated in memory.
 
+postgres_types <- c(logical = "bool", integer = "int4", double = "float8", text = "text", date = "date")
+
 #' @export
 sql_dialect.PqConnection <- function(connection) {
   dialect <- list(connection = connection,
-       types = c(logical = "bool", integer = "int4", double = "float8", text = "text", date = "date"),
+       types = postgres_types,
        collation = "\"C\"", size = "char_length", place = "strpos", trim = "btrim",
        of_date = function(sql) paste0("to_char(", sql, ", 'YYYY-MM-DD')"),
        aggregates = named_aggregates(c(sum = "sum", total = "sum", mean = "avg", variance = "var_samp", least = "min",
                                        greatest = "max", any = "bool_or", all = "bool_and")),
        literal = postgres_literal, is_typed = TRUE, has_nan = TRUE,
        failure = "(1 / (random() * 0)::int4)", fence = " OFFSET 0", convert = postgres_convert,
-       whole = whole_in_postgres,
+       whole = whole_in_postgres, recurrence = postgres_recurrence,
        mean_of_none = function(sql) paste0("coalesce(", sql, ", 'NaN'::float8)"),
        not_nought = function(count) paste0("1 / ", count, " >= 0"))
   with_words(dialect, postgres_words(dialect))
@@ -158,4 +160,24 @@ postgres_dates <- function(dialect) {
 period_in_postgres <- function(operands) {
   part <- part_of_dates(operands, c("year", "quarter", "month", "week", "day"))
   paste0("date_trunc('", part, "', ", operands[[1]]$sql, "::timestamp)::date")
+}
+
+# In the schema of the session, which ends with it. What has the same name does the same.
+postgres_recurrence <- function(type, given, formula) {
+  types <- postgres_types[c(type, given)]
+  if (anyNA(types)) not_in_sql("`running()` of this")
+  name <- paste0("pg_temp.rowanroot_", substr(rlang::hash(c(types, formula)), 1, 16))
+  list(name = name, prepare = c(
+    paste0("CREATE OR REPLACE FUNCTION ", name, "_row(", paste(types, collapse = ", "), ") RETURNS ", types[[1]],
+           " LANGUAGE SQL AS ", dollar_quoted(paste("SELECT", formula))),
+    paste0("CREATE OR REPLACE AGGREGATE ", name, "(", paste(types[-1], collapse = ", "), ") (SFUNC = ", name,
+           "_row, STYPE = ", types[[1]], ")")
+  ))
+}
+
+# Between marks that the text has not.
+dollar_quoted <- function(text) {
+  mark <- "$row$"
+  while (grepl(mark, text, fixed = TRUE)) mark <- sub("row", "row_", mark, fixed = TRUE)
+  paste0(mark, text, mark)
 }

@@ -6,6 +6,7 @@
 #               it may be `nan`
 #   order       the order of the rows: terms of ORDER BY, over columns that `hidden` has if the table has not
 #   has_key     whether that order is that of a key, so that no two rows are alike in it
+#   prepare     statements that the session must have run before, each of which may be run again
 #   tables      relations of other tables that steps take, by the keys of their values
 #   checks      those of the steps so far: see sql_step.step_conditions()
 #   servers, partitions, crosses  where the rows are, if they are on several servers (source-servers.R); the same

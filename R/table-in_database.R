@@ -25,11 +25,20 @@ pushed_steps <- function(x, call, fetched = FALSE) {
   if (is.null(relation)) return(NULL)
   relation$tables <- tables_there(x, call)
   found <- steps_in_sql(rooted(x)$steps, relation, fetched)
-  if (is.null(found$lacks_order)) return(found)
+  if (is.null(found$lacks_order)) return(prepared(found, rooted(x)$source$connection))
   stop_because(c("{.code {found$lacks_order}} needs an order of rows, and a table without a primary key has none.",
                  "in" = "{source_title(rooted(x)$source)}",
                  "try" = "Say which: {.code along = day}, or {.code sort_rows(day)} before it.",
                  "try" = "A primary key of the table is an order, too."), "no_order", call)
+}
+
+# The same once the session is prepared for its statement; where it can't be, no step runs there.
+prepared <- function(found, connection) {
+  for (statement in found$relation$prepare) {
+    done <- tryCatch(DBI::dbExecute(connection, DBI::SQL(statement)), error = function(e) conditionMessage(e))
+    if (is.character(done)) return(NULL)
+  }
+  found
 }
 
 # Relations of the other tables that the steps take, where these are in the same database and all of their steps run

@@ -144,6 +144,30 @@ test_that("aggregates of rows in order, and of what is distinct, give the same",
   for (kind in kinds) expect_each(kind, formulas, steps, all_nearly)
 })
 
+test_that("a recurrence goes along in a database whose sessions have functions", {
+  withr::local_seed(as.integer(Sys.getenv("ROWANROOT_SEED", "17")))
+  formulas <- alist(
+    running(.above * 0.9 + e, start = 0), running(if (is.na(e)) .above else .above + e, start = 10L),
+    running(if (j > 0L) .above + 1L else 0L, start = 0L, along = id), running(row_max(0, .above + e), start = 0),
+    running(if (l) e else .above, start = e, within = g), running(pmin(.above, d), start = 100, within = h),
+    running(if (.above < j) j else .above, start = j, within = c(g, h), along = descending(id)),
+    running(if (t == "b\t" || g == "{1}$row$") t else .above, start = "x"),
+    running(first_known(.above, e) + 1, start = NA)
+  )
+  steps <- alist(set_columns(.table, { new <- FORMULA }),
+                 keep_rows(set_columns(.table, { new <- FORMULA }), known(new)))
+  expect_each("PostgreSQL", formulas, steps, bit_by_bit)
+  local_folder()
+  there <- table_there("PostgreSQL", 30)
+  table <- set_columns(keep_columns(there$table, id, e), { level <- running(.above * 0.9 + e, start = 0) })
+  expect_error(suppressMessages(save_table(table, there$connection, table = "level", as = "view")), "session",
+               class = "rowanroot_not_in_database")
+  quietly(save_table(table, there$connection, table = "level"))
+  found <- as.data.frame(open_table(there$connection, table = "level"))
+  expected <- set_columns(there$data, { level <- running(.above * 0.9 + e, start = 0) })
+  expect_identical(found$level[order(found$id)], expected$level)
+})
+
 test_that("words of groups and orders give the same", {
   withr::local_seed(as.integer(Sys.getenv("ROWANROOT_SEED", "12")))
   words <- c("sum", "mean", "min", "max", "sd", "var", "any", "all", "length", "count_known", "ranking", "equal_parts",
