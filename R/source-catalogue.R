@@ -92,23 +92,34 @@ table_relation.SQLiteConnection <- function(connection, source, dialect) {
   from <- sql_name_of_table(dialect, source$table)
   query <- paste("SELECT * FROM", from)
   if (!is_usual_sqlite_table(connection, source$table)) return(NULL)
+  types <- sqlite_types(connection, source$table, query)
+  if (any(types == "opaque")) return(NULL)
+  columns <- column_relation(dialect, names(types), unname(types), FALSE)
+  number <- setdiff(c("rowid", "_rowid_", "oid"), tolower(names(types)))[1]
+  if (is.na(number)) return(NULL)
+  relation <- new_relation(dialect, from, columns, character(), TRUE)
+  names <- sql_name(dialect, names(types))
+  place <- fresh_name(relation, "row")
+  relation <- with_part(relation, c(names, selected(number, place)))
+  relation$order <- paste(place, "NULLS LAST")
+  relation$hidden <- place
+  relation
+}
+
+# The types of the columns, by their names. All values are looked at, but not again as long as the database is the same.
+sqlite_types <- function(connection, table, query) {
+  now <- content_state(connection)
+  name <- paste(c(now$path, table), collapse = "\n")
+  known <- state$sqlite_types[[name]]
+  if (!is.null(now) && identical(known$state, now$state)) return(known$types)
   about <- columns_of_query(connection, query, NULL)
   storage <- storage_of(connection, query, about$name)
   declared <- tolower(declared_types(connection, query))
   types <- vapply(about$name, function(name) {
     sqlite_type(storage[[name]], if (name %in% names(declared)) declared[[name]] else "")
   }, "")
-  if (any(types == "opaque")) return(NULL)
-  columns <- column_relation(dialect, about$name, unname(types), FALSE)
-  number <- setdiff(c("rowid", "_rowid_", "oid"), tolower(about$name))[1]
-  if (is.na(number)) return(NULL)
-  relation <- new_relation(dialect, from, columns, character(), TRUE)
-  names <- sql_name(dialect, about$name)
-  place <- fresh_name(relation, "row")
-  relation <- with_part(relation, c(names, selected(number, place)))
-  relation$order <- paste(place, "NULLS LAST")
-  relation$hidden <- place
-  relation
+  state$sqlite_types[[name]] <- list(state = now$state, types = types)
+  types
 }
 
 is_usual_sqlite_table <- function(connection, table) {

@@ -106,9 +106,12 @@ content_state.default <- function(connection) NULL
 # What a transaction has not written yet is not in the file.
 #' @export
 content_state.SQLiteConnection <- function(connection) {
-  files <- DBI::dbGetQuery(connection, "PRAGMA database_list")$file
-  if (length(files) != 1 || !nzchar(files)) return(NULL)
-  path <- normalizePath(files)
+  files <- DBI::dbGetQuery(connection, "PRAGMA database_list")
+  # Tables of the session, and attached files, are elsewhere.
+  others <- DBI::dbGetQuery(connection, "SELECT count(*) AS n FROM sqlite_temp_master")$n
+  file <- files$file[files$name == "main"]
+  if (others > 0 || any(!files$name %in% c("main", "temp")) || !nzchar(file)) return(NULL)
+  path <- normalizePath(file)
   begun <- tryCatch(DBI::dbExecute(connection, "BEGIN"), error = function(e) NULL)
   if (is.null(begun)) return(NULL)
   DBI::dbExecute(connection, "ROLLBACK")

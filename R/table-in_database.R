@@ -103,7 +103,7 @@ values_from_database <- function(x, look, call) {
 }
 
 note_done_here <- function(reason) {
-  note_that("The database can't calculate this, so it is done here. Its message: {reason}", "calculated_here")
+  note_that("The database can't do this, so it is done here. Its message: {reason}", "calculated_here")
 }
 
 # What a look at the relation of all steps gives; NULL where the database can't do them all, or fails.
