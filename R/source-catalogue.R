@@ -144,7 +144,18 @@ sqlite_type <- function(storage, declared) {
 # The table that the database gives for a relation, as a source: what it is made from is what comes.
 new_sql_source <- function(source, relation, title) {
   new_source(c("sql_source", "database_source"), connection = source$connection, table = source$table,
-             query = relation_sql(relation), types = NULL, relation = relation, title = title)
+             query = relation_sql(relation), types = NULL, relation = relation, title = title, base = source)
+}
+
+# By the state of the table that it is made from, where that can be told without fetching; else by what comes.
+#' @export
+source_parts.sql_source <- function(source, call) {
+  base <- source$base
+  known <- if (!is.null(base$changes_with)) sign_of_change(base, call)
+           else if (is.null(base$query)) c(content_state(base$connection)$state,
+                                           as.vector(content_number(base$connection, base, call)))[1]
+  if (is.null(known)) return(NextMethod())
+  data.frame(name = source_title(source), hash = rlang::hash(c(known, source$query)))
 }
 
 #' @export
@@ -155,7 +166,13 @@ source_columns.sql_source <- function(source, call) names(source$relation$column
 
 #' @export
 source_read.sql_source <- function(source, columns, call) {
-  tryCatch(fetch_relation(source$connection, source$query, source$relation, call), error = stop_sql_failed)
+  relation <- source$relation
+  query <- source$query
+  if (!is.null(columns) && length(columns) < length(relation$columns)) {
+    relation$columns <- relation$columns[columns]
+    query <- relation_sql(relation)
+  }
+  tryCatch(fetch_relation(source$connection, query, relation, call), error = stop_sql_failed)
 }
 
 # A statement that fails where the same in memory may not.

@@ -421,6 +421,9 @@ test_that("nothing is fetched when a table of a database is opened, peeked at or
     expect_identical(view$rows, as.numeric(nrow(kept)))
     expect_null(rooted(table)$source$cache$data)
     expect_null(rooted(table)$cache$data)
+    # A summary of some columns fetches these.
+    expect_equal(as.data.frame(column_summary(table, e, g)), as.data.frame(column_summary(kept, e, g)))
+    expect_named(rooted(rooted(current_table(table, NULL))$cache$pushed$table)$source$cache$data, c("e", "g"))
   }
 })
 
