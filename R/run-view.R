@@ -62,9 +62,18 @@ target_write.view_target <- function(target, x, now, found, force, call) {
     make_room_for_view(connection, target$table)
     statement <- relation_sql(pushed$relation, ordered = FALSE)
     DBI::dbExecute(connection, DBI::SQL(paste0("CREATE VIEW ", name, " AS\n", statement)))
+    if (is_of_session(connection, target$table)) stop_no_view("Its table ends with the session.", call)
     record_output(target, now, target_hash(target), NULL, names(pushed$relation$columns), found, force, call)
   })
   count_in_database(pushed$relation, connection)
+}
+
+# Whether what is made of tables of the session is one itself.
+is_of_session <- function(connection, table) {
+  if (!inherits(connection, "PqConnection")) return(FALSE)
+  name <- as.character(DBI::dbQuoteIdentifier(connection, table))
+  asked <- "SELECT relpersistence = 't' AS is_so FROM pg_class WHERE oid = to_regclass($1)"
+  isTRUE(DBI::dbGetQuery(connection, asked, params = list(name))$is_so)
 }
 
 make_room_for_view <- function(connection, table) {

@@ -40,6 +40,7 @@ look_up_there <- function(there, by, take, keys, items) {
   Map(check_key_in_sql, keys, types[seq_along(by)])
   if (!types[length(types)] %in% names(items$dialect$types)) not_in_sql("`look_up()` of this")
   items$crosses <- TRUE
+  items$prepare <- c(items$prepare, there$prepare)
   own <- vapply(columns, `[[`, "", "sql")
   known <- vapply(columns[seq_along(by)], function(column) {
     known_number(new_operand(column$sql, column$type, nan = isTRUE(column$nan)))

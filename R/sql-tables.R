@@ -107,6 +107,7 @@ sql_step.step_append_rows <- function(step, relation) {
   result <- relation_of_aliases(result, step$columns, types, nan, c(part, place_in_sql(relation$dialect)))
   result$has_key <- TRUE
   result$crosses <- TRUE
+  result$prepare <- unique(unlist(lapply(all, `[[`, "prepare")))
   result
 }
 
@@ -135,6 +136,7 @@ sql_step.step_join <- function(step, relation) {
   columns <- c(relation$columns, other$columns[step$taken])
   result <- relation_of_aliases(own, names(columns), types_in_sql(columns), may_be_nan(columns), place)
   result$has_key <- TRUE
+  result$prepare <- unique(c(relation$prepare, other$prepare))
   result$fewer <- step$unmatched == "drop"
   if (!is.null(step$others[[1]]$table)) result$crosses <- TRUE
   result

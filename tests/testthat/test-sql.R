@@ -336,6 +336,12 @@ test_that("a view follows its table, and is made anew if it is defined in anothe
     expect_match(save(half, as = "view", force = TRUE), "made: 15 rows")
   }
   expect_error(save_table(half, "seen.csv", as = "view"), class = "rowanroot_bad_argument")
+  # The last is PostgreSQL.
+  DBI::dbExecute(connection, "CREATE TEMP TABLE passing (id int PRIMARY KEY)")
+  passing <- open_table(connection, table = "passing")
+  expect_error(save_table(passing, connection, table = "gone", as = "view"), "session",
+               class = "rowanroot_not_in_database")
+  expect_false(DBI::dbExistsTable(connection, "gone"))
 })
 
 test_that("names and texts stay names and texts", {
