@@ -50,13 +50,16 @@ where_steps_run <- function(x, call) {
     if (from == to) paste("Step", from, "runs")
     else paste("Steps", from, if (to == from + 1) "and" else "to", to, "run")
   }
+  rest <- sum(typed)
+  last_digits <- paste0("the last digits of ", rows_there$reason, " could be others")
   c(if (sure) paste(steps(1, sure), "in the database."),
-    if (there > sure) {
-      paste0(steps(sure + 1, there), " there if what comes of it stays there, and here if its rows come here: the ",
-             "last digits of ", rows_there$reason, " could be others.")
+    if (sure < there && there == rest) {
+      paste0(steps(sure + 1, there), " there if what comes of it stays there, and here if its rows come here: ",
+             last_digits, ".")
     },
-    if (there < sum(typed)) {
-      paste0(steps(there + 1, sum(typed)), " here. What the database can't do in the same way: ", found$reason, ".")
+    if (sure < there && there < rest) paste0(steps(sure + 1, rest), " here: in the database ", last_digits, "."),
+    if (sure == there && there < rest) {
+      paste0(steps(there + 1, rest), " here. What the database can't do in the same way: ", found$reason, ".")
     },
     where_rows_are(found$relation))
 }

@@ -164,7 +164,7 @@ open_table(connection, table = "visits") |>
     place <- ranking(net_kg, best = "highest", within = hive_code)
   }) |>
   keep_rows(place <= 3L) |>
-  set_columns({ apiary <- tolower(substr(hive_code, 1, 2)) }) |>
+  set_columns({ best_kg <- running_total(net_kg, within = hive_code) }) |>
   show_steps()
 END
-shoot database 10 "cd d; Rscript database.R" 12
+shoot database 11 "cd d; Rscript database.R" 12

@@ -291,6 +291,7 @@ test_that("sums whose rows come here are calculated here, and there if they stay
   expect_identical(pushed_steps(current_table(table, NULL), NULL, fetched = TRUE)$count, 0)
   expect_true(is_there(table))
   expect_match(show_steps(table)$where, "running_total", fixed = TRUE, all = FALSE)
+  expect_match(show_steps(set_columns(table, { word <- sprintf("%d", id) }))$where, "Steps 1 and 2 run here: in the")
   fewer <- one_row_per(table, g, { total <- max(s) })
   expect_identical(pushed_steps(current_table(fewer, NULL), NULL, fetched = TRUE)$count, 2)
   expect_identical(as.data.frame(table)$s, running_total(there$data$e))
