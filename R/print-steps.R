@@ -31,9 +31,10 @@ show_steps <- function(x) {
 where_rows_are <- function(relation) {
   count <- nrow(relation$servers$partitions)
   if (is.null(count)) return(NULL)
-  if (!isTRUE(relation$crosses)) return(paste0("Its rows are on ", count, " servers: each calculates with its own, and ",
-                                               "what is saved there stays there."))
-  paste0("Its rows are on ", count, " servers: as those of several are looked at together, the server above calculates.")
+  paste0("Its rows are on ", count, " servers: ",
+         if (isTRUE(relation$crosses)) "as those of several are looked at together, the server above calculates."
+         else if (has_dblink(relation$dialect$connection)) "each calculates with its own, and what is saved stays there."
+         else "without the extension dblink the server above calculates what is saved.")
 }
 
 # Which steps a database does, in words, and why no more; NULL where none is asked.

@@ -56,6 +56,11 @@ test_that("what goes by the rows of each server is calculated on each, and stays
   nan <- set_columns(make(source), { bad <- e * 0 / 0 })
   expect_error(save(nan), class = "rowanroot_cannot_write")
   expect_identical(rows_there(above), before)
+  # Without the extension the server above does it.
+  DBI::dbExecute(above, "DROP EXTENSION dblink")
+  expect_match(show_steps(make(source))$where, "without the extension dblink", all = FALSE)
+  expect_match(testthat::capture_messages(save_table(make(source), above, table = "plain")), "made", all = FALSE)
+  expect_null(servers_of_table(above, "plain"))
 })
 
 test_that("groups of several servers are put together above, and the rest is right, too", {
