@@ -438,6 +438,27 @@ TEST("keys of several words, and ones that all but the last bits share, sort as 
   }
 }
 
+TEST("numbers behind a key of two values sort as a stable sort does") {
+  const std::size_t rows = 60000;
+  std::mt19937_64 random(21);
+  std::vector<std::int32_t> flags(rows);
+  std::vector<double> values(rows);
+  for (std::size_t i = 0; i < rows; ++i) {
+    flags[i] = static_cast<std::int32_t>(random() % 2);
+    values[i] = static_cast<double>(random() % 1000000) / 1e6;
+  }
+  for (bool descending : {false, true}) {
+    std::vector<std::int32_t> order(rows), expected = counted_to(rows);
+    order_rows({{Type::logical, flags.data(), descending, false}, {Type::real, values.data(), false, false}}, rows, 2,
+               order.data());
+    std::stable_sort(expected.begin(), expected.end(), [&](std::int32_t a, std::int32_t b) {
+      if (flags[a] != flags[b]) return (flags[a] < flags[b]) != descending;
+      return values[a] < values[b];
+    });
+    CHECK(order == expected);
+  }
+}
+
 TEST("the last known value, and the next, are those that one finds row by row") {
   const std::size_t rows = 4000;
   const Columns all = random_columns(rows, 12);
