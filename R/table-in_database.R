@@ -95,15 +95,9 @@ first_broken <- function(check, at, connection) {
 values_from_database <- function(x, look, call) {
   pushed <- pushed_table(x, call)
   if (is.null(pushed)) return(NULL)
-  tryCatch({
-    source <- rooted(pushed)$source
-    check_in_database(source$relation, source$connection, call)
-    look(pushed)
-  }, rowanroot_sql_failed = function(e) note_done_here(e$reason))
-}
-
-note_done_here <- function(reason) {
-  note_that("The database can't do this, so it is done here. Its message: {reason}", "calculated_here")
+  source <- rooted(pushed)$source
+  # What fails here is no failure of the database.
+  look_there(x, source$relation, source$connection, call, function() look(pushed), failure = "rowanroot_sql_failed")
 }
 
 # What a look at the relation of all steps gives; NULL where the database can't do them all, or fails.
@@ -113,15 +107,34 @@ looked_at_in_database <- function(x, look, call = NULL) {
   if (!inherits(source, "database_source") || isFALSE(getOption("rowanroot.in_database"))) return(NULL)
   found <- pushed_steps(x, call)
   if (is.null(found) || !is.null(found$reason)) return(NULL)
+  look_there(x, found$relation, source$connection, call, function() look(found$relation, source$connection))
+}
+
+# What failed because the values are such as they are is not tried again.
+look_there <- function(x, relation, connection, call, look, failure = "error") {
+  statement <- rlang::hash(relation_sql(relation, ordered = FALSE))
+  cache <- rooted(x)$cache
+  if (identical(cache$failed_there, statement)) return(NULL)
   tryCatch({
-    check_in_database(found$relation, source$connection, call)
-    look(found$relation, source$connection)
+    check_in_database(relation, connection, call)
+    look()
   }, error = function(e) {
     go_on_interrupted(e)
     # What is wrong with the table is wrong here, too.
-    if (inherits(e, "rowanroot_error") && !inherits(e, "rowanroot_database")) stop(e)
-    note_done_here(c(e$reason, e$said, one_text(conditionMessage(e)))[1])
+    is_of_table <- inherits(e, "rowanroot_error") && !inherits(e, "rowanroot_database")
+    if (is_of_table || !inherits(e, failure)) stop(e)
+    said <- c(e$reason, e$said, one_text(conditionMessage(e)))[1]
+    if (is_made_to_fail(said)) cache$failed_there <- statement
+    note_done_here(said)
   })
+}
+
+# Where memory gives another value or an error a statement is made to fail: the server's message says nothing then.
+is_made_to_fail <- function(said) grepl("integer overflow|division by zero", said)
+
+note_done_here <- function(said) {
+  said <- if (is_made_to_fail(said)) "" else paste0(" Its message: ", said)
+  note_that("The database can't do this in the same way, so it is done here.{said}", "calculated_here")
 }
 
 count_in_database <- function(relation, connection) {

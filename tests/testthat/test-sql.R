@@ -409,7 +409,7 @@ test_that("what a database can't do as it is done here is done here, and told", 
   expect_identical(as.data.frame(table)$b, sprintf("%d", there$data$j))
   table <- set_columns(there$table, { a <- 2147483647L + abs(j) + 1L })
   expect_match(show_steps(table)$where, "Step 1 runs in the database")
-  expect_warning(expect_message(as.data.frame(table), "can't do this", class = "rowanroot_calculated_here"),
+  expect_warning(expect_message(as.data.frame(table), "can't do this in the same way", class = "rowanroot_calculated_here"),
                  class = "rowanroot_overflow")
   expect_error(in_sql(there$data), class = "rowanroot_not_a_table")
   expect_error(in_sql(open_table(there$data)), class = "rowanroot_not_in_database")
