@@ -175,7 +175,8 @@ counts_in_database <- function(relation, connection) {
 #' not known.
 #' @examplesIf requireNamespace("RSQLite", quietly = TRUE)
 #' connection <- DBI::dbConnect(RSQLite::SQLite(), extended_types = TRUE)
-#' DBI::dbWriteTable(connection, "visits", data.frame(hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5)))
+#' visits <- data.frame(hive = c("NB-01", "NB-02"), gross_kg = c(31, 28.5))
+#' DBI::dbWriteTable(connection, "visits", visits)
 #' open_table(connection, table = "visits") |>
 #'   set_columns({ place <- ranking(gross_kg, best = "highest") }) |>
 #'   in_sql()
