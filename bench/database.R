@@ -11,7 +11,7 @@ make_visits <- function(connection, rows, table = "visits") {
   DBI::dbGetQuery(connection, "SELECT pg_reload_conf()")
   columns <- paste("id int, hive text, apiary text, gross_kg float8, tare_kg float8, frames int, day date, x float8,",
                    "y float8, flag bool")
-  values <- sprintf(paste("SELECT i, 'NB-' || (i * 7919 %%%% 50000), (ARRAY['NB', 'SH', 'LW'])[1 + i %%%% 3],",
+  values <- sprintf(paste("SELECT i, 'NB-' || (i::bigint * 7919 %% 50000), (ARRAY['NB', 'SH', 'LW'])[1 + i %% 3],",
                           "random() * 10 + 20, random() + 5, (random() * 20)::int, date '2025-01-01' + (random() *",
                           "365)::int, random(), random(), random() > 0.5 FROM generate_series(1, %.0f) i"), rows)
   list(create = paste0("CREATE TABLE ", table, " (", columns, ")"), fill = paste("INSERT INTO", table, values))
@@ -61,7 +61,7 @@ on_one_server <- function() {
   DBI::dbExecute(connection, "ALTER TABLE visits ADD PRIMARY KEY (id)")
   DBI::dbExecute(connection, "VACUUM ANALYZE visits")
   statement <- function() sub("\nORDER BY [^\n]*$", "", in_sql(yield_of(open_table(connection, table = "visits"))))
-  for (round in 1:2) {
+  for (round in 1:3) {
     for (table in c("by_hand", "ours")) DBI::dbExecute(connection, paste("DROP TABLE IF EXISTS", table))
     DBI::dbExecute(connection, "CHECKPOINT")
     seconds("CREATE TABLE AS, written by hand", DBI::dbExecute(connection, by_hand))
@@ -77,8 +77,8 @@ on_one_server <- function() {
 }
 
 on_two_servers <- function() {
-  like <- data.frame(id = 1L, hive = "", apiary = "", gross_kg = 1, tare_kg = 1, frames = 1L, day = as.Date("2025-01-01"),
-                     x = 1, y = 1, flag = TRUE)
+  like <- data.frame(id = 1L, hive = "", apiary = "", gross_kg = 1, tare_kg = 1, frames = 1L,
+                     day = as.Date("2025-01-01"), x = 1, y = 1, flag = TRUE)
   above <- local_servers(like, "hive")
   for (server in attr(above, "servers")) make_visits(server, 0)
   DBI::dbExecute(above, "TRUNCATE rows")
@@ -96,7 +96,8 @@ on_two_servers <- function() {
 # In a process of its own: the most memory that R had, in megabytes.
 memory_of <- function() {
   connection <- local_postgres()
-  made <- make_visits(connection, rows)
+  # Some ten times the budget.
+  made <- make_visits(connection, 7e6)
   DBI::dbExecute(connection, made$create)
   DBI::dbExecute(connection, made$fill)
   DBI::dbExecute(connection, "ALTER TABLE visits ADD PRIMARY KEY (id)")
@@ -107,7 +108,8 @@ memory_of <- function() {
     sprintf("connection <- DBI::dbConnect(RPostgres::Postgres(), host = '%s', user = '%s', dbname = 'postgres')",
             about$host, about$username),
     "visits <- open_table(connection, table = 'visits')",
-    "yield <- set_columns(visits, { net <- gross_kg - tare_kg; place <- ranking(net, best = 'highest', within = hive) })",
+    "yield <- set_columns(visits, {", "  net <- gross_kg - tare_kg",
+    "  place <- ranking(net, best = 'highest', within = hive)", "})",
     "save_table(yield, connection, table = 'yield')",
     "save_table(one_row_per(yield, hive, { net <- sum(net) }), 'hives.csv')",
     "status <- readLines('/proc/self/status')",
@@ -115,7 +117,8 @@ memory_of <- function() {
   ), script)
   most <- system2("Rscript", script, stdout = TRUE, stderr = FALSE)
   size <- DBI::dbGetQuery(connection, "SELECT pg_table_size('visits')::float8 / 1e6 AS size")$size
-  cat(sprintf("A table of %.0f MB, budget 64 MB: R took %.0f MB at most\n", size, as.numeric(utils::tail(most, 1)) / 1024))
+  most <- as.numeric(utils::tail(most, 1)) / 1024
+  cat(sprintf("A table of %.0f MB, budget 64 MB: R took %.0f MB at most\n", size, most))
 }
 
 setwd(tempdir())
