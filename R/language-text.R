@@ -359,7 +359,8 @@ typed_part <- function(part, type, as_written, texts, call) {
 words_of_texts <- function() list(
   language_word("split_text", "row", for_names = split_for_names, sql = "split_text"),
   language_word("join_text", "row", choices = TRUE, sql = "joined"), language_word("title_case", "row"),
-  language_word("text_between", "row", sql = "between"), language_word("text_found", "row"), language_word("has_form", "row")
+  language_word("text_between", "row", sql = "between"), language_word("text_found", "row"),
+  language_word("has_form", "row")
 )
 
 # Texts are split into as many parts as there are names.

@@ -15,16 +15,20 @@ words_of_texts_in_r <- function() {
       if (identical(type, "chars") && !...length()) count_characters_cpp(x)
     }),
     text_word("substr", sql = "part_of_text", kernel = function(x, start, stop) cut_by_number(x, start, stop)),
-    text_word("substring", sql = "part_of_text", kernel = function(text, first, last = 1000000L) cut_by_number(text, first, last)),
+    text_word("substring", sql = "part_of_text", kernel = function(text, first, last = 1000000L) {
+      cut_by_number(text, first, last)
+    }),
     text_word("trimws", sql = "trimmed", kernel = function(x, which = "both", ...) {
       if (is_one_of(which, c("both", "left", "right")) && !...length()) {
         trim_texts_cpp(x, which != "right", which != "left")
       }
     }),
-    text_word("startsWith", sql = "begins", kernel = function(x, prefix) if (is_one_text(prefix)) has_text_cpp(x, enc2utf8(prefix),
-        "start", NA)),
-    text_word("endsWith", sql = "ends", kernel = function(x, suffix) if (is_one_text(suffix)) has_text_cpp(x, enc2utf8(suffix),
-        "end", NA)),
+    text_word("startsWith", sql = "begins", kernel = function(x, prefix) {
+      if (is_one_text(prefix)) has_text_cpp(x, enc2utf8(prefix), "start", NA)
+    }),
+    text_word("endsWith", sql = "ends", kernel = function(x, suffix) {
+      if (is_one_text(suffix)) has_text_cpp(x, enc2utf8(suffix), "end", NA)
+    }),
     text_word("grepl", sql = "found", kernel = function(pattern, x, fixed = FALSE, ...) {
       if (is_literal(pattern, fixed) && !...length()) has_text_cpp(x, enc2utf8(pattern), "in", FALSE)
     }),

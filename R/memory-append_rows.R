@@ -18,7 +18,7 @@ in_memory.step_append_columns <- function(step, data, call) {
                    "found" = "The first has {nrow(data)}, table {wrong[1]} to append {rows[wrong[1]]}.",
                    "try" = "To match rows by a key, use {.code join_rows()}."), "wrong_length", call)
   }
-  columns <- c(unclass(data)[step$columns_before], unlist(lapply(step$others, function(other) as.list(other_values(other))),
-                                                          recursive = FALSE))
+  theirs <- lapply(step$others, function(other) as.list(other_values(other)))
+  columns <- c(unclass(data)[step$columns_before], unlist(theirs, recursive = FALSE))
   with_columns(data, stats::setNames(columns, step$columns))
 }

@@ -33,8 +33,9 @@ where_rows_are <- function(relation) {
   if (is.null(count)) return(NULL)
   paste0("Its rows are on ", count, " servers: ",
          if (isTRUE(relation$crosses)) "as those of several are looked at together, the server above calculates."
-         else if (has_dblink(relation$dialect$connection)) "each calculates with its own, and what is saved stays there."
-         else "without the extension dblink the server above calculates what is saved.")
+         else if (!has_dblink(relation$dialect$connection)) {
+           "without the extension dblink the server above calculates what is saved."
+         } else "each calculates with its own, and what is saved stays there.")
 }
 
 # Which steps a database does, in words, and why no more; NULL where none is asked.
@@ -45,14 +46,13 @@ where_steps_run <- function(x, call) {
   if (is.null(found) || !any(typed)) return(NULL)
   typed_among <- function(count) sum(typed[seq_len(count)])
   there <- typed_among(found$count)
-  rows_there <- pushed_steps(x, call, fetched = TRUE)
-  sure <- typed_among(rows_there$count)
+  sure <- typed_among(found$fetched$count)
   steps <- function(from, to) {
     if (from == to) paste("Step", from, "runs")
     else paste("Steps", from, if (to == from + 1) "and" else "to", to, "run")
   }
   rest <- sum(typed)
-  last_digits <- paste0("the last digits of ", rows_there$reason, " could be others")
+  last_digits <- paste0("the last digits of ", found$fetched$reason, " could be others")
   c(if (sure) paste(steps(1, sure), "in the database."),
     if (sure < there && there == rest) {
       paste0(steps(sure + 1, there), " there if what comes of it stays there, and here if its rows come here: ",

@@ -54,7 +54,7 @@ written_there <- function(target, x, now, found, force, call) {
     return(NULL)
   }
   looked_at_in_database(x, function(relation, there) {
-    if (any(vapply(relation$columns, `[[`, "", "type") == "opaque")) return(NULL)
+    if (any(types_in_sql(relation$columns) == "opaque")) return(NULL)
     on_servers <- written_on_servers(target, x, relation, now, found, force, call)
     if (!is.null(on_servers)) return(on_servers)
     like <- first_in_database(relation, connection, 0)

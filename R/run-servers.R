@@ -5,13 +5,13 @@
 written_on_servers <- function(target, x, relation, now, found, force, call) {
   connection <- target$connection
   servers <- relation$servers
-  by <- match(servers$by, vapply(relation$columns, `[[`, "", "sql"))
+  by <- match(servers$by, sql_of(relation$columns))
   if (is.null(servers) || isTRUE(relation$crosses) || anyNA(by) || !has_dblink(connection)) return(NULL)
   key <- names(relation$columns)[by]
   made <- parts_to_make(target, x, servers, call)
   is_done <- FALSE
   on.exit(if (!is_done) drop_on_servers(connection, made))
-  make_parts(connection, made, call)
+  asking(call, on_servers(connection, made$server, paste0("CREATE TABLE ", made$there, " AS\n", made$statement)))
   like <- first_in_database(relation, connection, 0)
   old <- NULL
   rows <- in_transaction(target, connection, call, function() {
@@ -28,8 +28,8 @@ written_on_servers <- function(target, x, relation, now, found, force, call) {
   rows
 }
 
-# For each partition of the source the `server`, the `there` of a table that is not there yet, as a name, and as `SQL`,
-# its `bound`, and the statement that gives its rows.
+# For each partition of the source its server, its bound, the name of the table that is to be made, here and `there`, and
+# the statement that gives its rows.
 parts_to_make <- function(target, x, servers, call) {
   parts <- servers$partitions
   steps <- rooted(x)$steps
@@ -41,10 +41,6 @@ parts_to_make <- function(target, x, servers, call) {
   name <- DBI::dbQuoteIdentifier(target$connection, parts$name)
   parts$there <- paste0(DBI::dbQuoteIdentifier(target$connection, parts$schema), ".", name)
   parts
-}
-
-make_parts <- function(connection, parts, call) {
-  asking(call, on_servers(connection, parts$server, paste0("CREATE TABLE ", parts$there, " AS\n", parts$statement)))
 }
 
 # The table above, in place of one that may be there.
@@ -69,7 +65,7 @@ attach_parts <- function(connection, table, like, key, strategy, parts, force, c
 
 # The parts of an output that was made like this before, by the names that only such have.
 old_parts <- function(connection, table) {
-  name <- as.character(DBI::dbQuoteIdentifier(connection, table))
+  name <- sql_name_of_table(connection, table)
   parts <- servers_of_table(connection, name)$partitions
   parts[grepl("_[0-9]+_[0-9a-f]{12}$", parts$name), ]
 }

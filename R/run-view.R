@@ -33,7 +33,7 @@ view_definition.default <- function(connection, table) NULL
 
 #' @export
 view_definition.PqConnection <- function(connection, table) {
-  name <- as.character(DBI::dbQuoteIdentifier(connection, table))
+  name <- sql_name_of_table(connection, table)
   asked <- "SELECT pg_get_viewdef(oid) AS made FROM pg_class WHERE oid = to_regclass($1) AND relkind = 'v'"
   DBI::dbGetQuery(connection, asked, params = list(name))$made
 }
@@ -71,7 +71,7 @@ target_write.view_target <- function(target, x, now, found, force, call) {
 # Whether what is made of tables of the session is one itself.
 is_of_session <- function(connection, table) {
   if (!inherits(connection, "PqConnection")) return(FALSE)
-  name <- as.character(DBI::dbQuoteIdentifier(connection, table))
+  name <- sql_name_of_table(connection, table)
   asked <- "SELECT relpersistence = 't' AS is_so FROM pg_class WHERE oid = to_regclass($1)"
   isTRUE(DBI::dbGetQuery(connection, asked, params = list(name))$is_so)
 }

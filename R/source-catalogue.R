@@ -16,9 +16,9 @@ column_relation <- function(dialect, names, types, nan) {
 }
 
 relation_of_columns <- function(dialect, from, columns, key) {
-  can_order <- vapply(columns, `[[`, "", "type") != "opaque"
+  can_order <- types_in_sql(columns) != "opaque"
   by <- if (length(key)) columns[key] else columns[can_order]
-  by <- lapply(by, function(column) new_operand(column$sql, column$type, nan = column$nan))
+  by <- lapply(by, column_as_operand)
   order <- if (length(by)) order_terms(by, rep(FALSE, length(by)), FALSE, dialect) else character()
   new_relation(dialect, from, columns, order, length(key) > 0)
 }
@@ -32,7 +32,7 @@ table_relation.PqConnection <- function(connection, source, dialect) {
     types <- about$.typname
     key <- character()
   } else {
-    from <- sql_name_of_table(dialect, source$table)
+    from <- sql_name_of_table(connection, source$table)
     ask <- function(text) DBI::dbGetQuery(connection, text, params = list(from))
     # A collation may take different texts for equal.
     about <- ask(paste0("SELECT attname::text AS name, CASE WHEN collisdeterministic THEN typname::text ",
@@ -63,7 +63,7 @@ table_relation.PqConnection <- function(connection, source, dialect) {
 with_servers <- function(relation, servers, make) {
   if (is.null(servers)) return(relation)
   relation$servers <- c(servers, list(there = lapply(servers$partitions$there, make),
-                                      by = vapply(relation$columns[servers$key], `[[`, "", "sql")))
+                                      by = sql_of(relation$columns[servers$key])))
   relation$partitions <- lapply(servers$partitions$here, make)
   relation
 }
@@ -71,7 +71,7 @@ with_servers <- function(relation, servers, make) {
 # Columns that must be something else first are made so in a part of their own.
 with_plain_names <- function(relation) {
   names <- sql_name(relation$dialect, names(relation$columns))
-  sql <- vapply(relation$columns, `[[`, "", "sql")
+  sql <- sql_of(relation$columns)
   if (all(sql == names)) return(relation)
   order <- relation$order
   relation <- with_part(relation, selected(sql, names))
@@ -80,8 +80,8 @@ with_plain_names <- function(relation) {
   relation
 }
 
-sql_name_of_table <- function(dialect, table) {
-  if (inherits(table, "SQL")) as.character(table) else as.character(DBI::dbQuoteIdentifier(dialect$connection, table))
+sql_name_of_table <- function(connection, table) {
+  if (inherits(table, "SQL")) as.character(table) else as.character(DBI::dbQuoteIdentifier(connection, table))
 }
 
 # Any column may hold values of any type: what it holds is asked. Tables have a number for each row; views, tables
@@ -89,7 +89,7 @@ sql_name_of_table <- function(dialect, table) {
 #' @export
 table_relation.SQLiteConnection <- function(connection, source, dialect) {
   if (!is.null(source$query) || !isTRUE(connection@extended_types)) return(NULL)
-  from <- sql_name_of_table(dialect, source$table)
+  from <- sql_name_of_table(connection, source$table)
   query <- paste("SELECT * FROM", from)
   if (!is_usual_sqlite_table(connection, source$table)) return(NULL)
   types <- sqlite_types(connection, source$table, query)
@@ -184,7 +184,7 @@ stop_sql_failed <- function(e) {
 
 # Where the driver guesses types by the first values, columns get theirs piece by piece.
 fetch_relation <- function(connection, query, relation, call) {
-  types <- vapply(relation$columns, `[[`, "", "type")
+  types <- types_in_sql(relation$columns)
   as_known <- function(data) {
     names(data) <- names(types)
     data[] <- Map(fetched_as, data, types)

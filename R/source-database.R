@@ -142,7 +142,7 @@ content_number.PqConnection <- function(connection, source, call) {
   table <- all_of_table(connection, source$table)
   about <- columns_of_query(connection, table, call)
   select <- paste0("SELECT count(*)::text AS rows, sum(", number_of_row(connection, about), ")::text AS number")
-  name <- as.character(DBI::dbQuoteIdentifier(connection, source$table))
+  name <- sql_name_of_table(connection, source$table)
   found <- number_on_servers(connection, name, select, about$name, call)
   if (is.null(found)) {
     found <- asking(call, DBI::dbGetQuery(connection, DBI::SQL(paste0(select, " FROM (", table, ") AS asked"))))

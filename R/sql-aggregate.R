@@ -96,8 +96,7 @@ edge_sql <- function(node, x, groups, items) {
   terms <- if (node$word$what == "last") reversed_order(order$terms) else order$terms
   value <- add_window(paste0("first_value(", x$sql, ")", window_text(groups, terms)), x$type, c(list(x), groups), rows,
                       order$level, nan = x$nan)
-  group_value(items$dialect$aggregates[[if (x$type == "logical") "any" else "greatest"]], value, x$type, groups, items,
-              nan = x$nan)
+  group_value(one_of_same(x$type, items$dialect), value, x$type, groups, items, nan = x$nan)
 }
 
 count_distinct_sql <- function(x, groups, items) {
@@ -127,11 +126,11 @@ quantile_sql <- function(node, x, groups, items) {
                       c(list(x), groups), rows)
   count <- add_window(paste0("count(", known, ")", window_text(groups)), "integer", c(list(x), groups), rows)
   middle <- paste0("(CASE WHEN ", known, " IS NOT NULL AND ", place$sql, " IN ((", count$sql, " + 1) / 2, (", count$sql,
-                   " + 2) / 2) THEN ", as_number_sql(x$sql, x, "double", dialect), " END)")
+                   " + 2) / 2) THEN ", x$sql, " END)")
   make <- function(sql, over) {
     value <- dialect$aggregates$mean(sql, over)
     if (node$skip_missing) return(value)
-    paste0("(CASE WHEN count(", known, ")", over, " = count(*)", over, " THEN ", value, " END)")
+    paste0("(CASE WHEN ", dialect$count(known, over), " = ", dialect$count("*", over), " THEN ", value, " END)")
   }
   operand <- new_operand(middle, "double", level_of(c(list(x, place, count), groups)))
   group_value(make, operand, "double", groups, items, nan = dialect$has_nan)

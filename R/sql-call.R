@@ -9,13 +9,18 @@ sql_call <- function(node, items) {
   if (is.null(word$sql) || isTRUE(items$is_row) || !goes_by_value(word, node$arguments) || !is.null(node$within)) {
     not_in_sql("`", node$name, "()`")
   }
-  if (word$sql == "in_values") return(sql_in_values(node, items))
-  if (word$sql == "bands") return(sql_bands(node, items))
-  if (word$sql == "split_text") not_in_sql("`split_text()` that gives several columns")
+  own <- calls_of_their_own[[word$sql]]
+  if (!is.null(own)) return(own(node, items))
   operands <- lapply(matched_arguments(node), function(argument) once(sql_node(argument, items), items))
   if (!length(operands)) not_in_sql("`", node$name, "()` like this")
   made_of_word(word, operands, operands[[1]]$type, items)
 }
+
+calls_of_their_own <- list(
+  in_values = function(node, items) sql_in_values(node, items),
+  bands = function(node, items) sql_bands(node, items),
+  split_text = function(node, items) not_in_sql("`split_text()` that gives several columns")
+)
 
 # The arguments under the names that the function has for them, in its order; those among its dots as they were given.
 matched_arguments <- function(node) {

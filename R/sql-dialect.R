@@ -20,6 +20,11 @@
 # An operand is a list: its text as `sql`, its `type`, the `level` at which it can be had (sql-formula.R), whether it
 # may be `nan`, whether it is `simple` enough to be written twice, and the `value` of a literal.
 
+# Of operands, or of the columns of a relation.
+sql_of <- function(operands) vapply(operands, `[[`, "", "sql")
+
+types_in_sql <- function(operands) vapply(operands, `[[`, "", "type")
+
 # The dialect of a connection; NULL for servers that are not known.
 sql_dialect <- function(connection) UseMethod("sql_dialect")
 
@@ -99,7 +104,7 @@ one_of_two <- function(sign, skips) {
 fill_template <- function(template, operands) {
   places <- gregexpr("[{][0-9]+[}]", template)
   numbers <- as.integer(gsub("[{}]", "", regmatches(template, places)[[1]]))
-  regmatches(template, places) <- list(vapply(operands[numbers], `[[`, "", "sql"))
+  regmatches(template, places) <- list(sql_of(operands[numbers]))
   template
 }
 
@@ -112,6 +117,9 @@ known_number <- function(operand) {
 in_code_points <- function(sql, operand, collation) {
   paste0(sql, if (operand$type == "text") paste(" COLLATE", collation))
 }
+
+# What makes one value of several that are the same, of which some may be missing.
+one_of_same <- function(type, dialect) dialect$aggregates[[if (type == "logical") "any" else "greatest"]]
 
 # Aggregates by their names there, which take the operand, and stand before the window.
 named_aggregates <- function(names) {

@@ -8,10 +8,8 @@ new_items <- function(relation, within = NULL, along = NULL) {
                          joins = list(), sent = character(),
                          shared = list(), taken = character(), within = NULL, along = NULL, groups = NULL),
                     parent = emptyenv())
-  items$columns <- lapply(relation$columns, function(column) {
-    new_operand(column$sql, column$type, nan = isTRUE(column$nan), simple = TRUE)
-  })
-  items$taken <- c(vapply(relation$columns, `[[`, "", "sql"), relation$hidden)
+  items$columns <- lapply(relation$columns, column_as_operand)
+  items$taken <- c(sql_of(relation$columns), relation$hidden)
   items$within <- lapply(within, column_operand, items = items)
   items$along <- along_operands(along, items)
   items
@@ -19,6 +17,11 @@ new_items <- function(relation, within = NULL, along = NULL) {
 
 new_operand <- function(sql, type, level = 0, nan = FALSE, simple = FALSE, value = NULL) {
   list(sql = sql, type = type, level = level, nan = nan && type == "double", simple = simple, value = value)
+}
+
+# A column of a relation.
+column_as_operand <- function(column, sql = column$sql) {
+  new_operand(sql, column$type, nan = isTRUE(column$nan), simple = TRUE)
 }
 
 along_operands <- function(along, items) {
@@ -137,7 +140,7 @@ typed_null <- function(type, items) {
 
 sql_word <- function(node, items) {
   operands <- lapply(unname(node$arguments), sql_node, items = items)
-  types <- vapply(operands, `[[`, "", "type")
+  types <- types_in_sql(operands)
   rule <- if (all(types %in% c("logical", "integer", "double", "text", "missing"))) node$word$type(types)
           else rule_of_dates(node$word, types)
   if (is.null(rule) && identical(node$word$text, "compared") && all(types %in% c("text", "missing"))) {
@@ -183,7 +186,7 @@ sql_choice <- function(node, items) {
   if (!condition$type %in% c("logical", "missing")) not_in_sql("a condition that is a number")
   condition <- as_sql_type(condition, "logical", items)
   branches <- lapply(node[c("yes", "no")], sql_node, items = items)
-  type <- common_sql_type(vapply(branches, `[[`, "", "type"))
+  type <- common_sql_type(types_in_sql(branches))
   branches <- lapply(branches, as_sql_type, type = type, items = items)
   sql <- if (isTRUE(node$some_rows)) {
     paste0("(CASE WHEN ", condition$sql, " THEN ", branches[[1]]$sql, " ELSE ", branches[[2]]$sql, " END)")
@@ -233,6 +236,6 @@ relation_with_items <- function(items, columns, where = NULL) {
     operand <- items$columns[[name]]
     list(sql = operand$sql, type = operand$type, nan = operand$nan)
   })
-  relation$hidden <- setdiff(c(items$taken, relation$hidden), vapply(relation$columns, `[[`, "", "sql"))
+  relation$hidden <- setdiff(c(items$taken, relation$hidden), sql_of(relation$columns))
   relation
 }

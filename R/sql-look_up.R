@@ -41,23 +41,20 @@ look_up_there <- function(there, by, take, keys, items) {
   if (!types[length(types)] %in% names(items$dialect$types)) not_in_sql("`look_up()` of this")
   items$crosses <- TRUE
   items$prepare <- c(items$prepare, there$prepare)
-  own <- vapply(columns, `[[`, "", "sql")
-  known <- vapply(columns[seq_along(by)], function(column) {
-    known_number(new_operand(column$sql, column$type, nan = isTRUE(column$nan)))
-  }, "")
-  names <- vapply(c(columns, "place", "times"), function(column) item_name(items, NULL), "")
-  values <- utils::head(names, -2)
+  own <- sql_of(columns)
+  known <- vapply(lapply(columns[seq_along(by)], column_as_operand), known_number, "")
+  values <- vapply(columns, function(column) item_name(items, NULL), "")
+  place <- item_name(items, NULL)
+  times <- item_name(items, NULL)
   over <- paste0("OVER (PARTITION BY ", paste(own[seq_along(by)], collapse = ", "))
-  there <- with_part(there, c(paste(own, "AS", values), paste0("row_number() ", over, " ORDER BY ", own[1], ") AS ",
-                                                               names[length(names) - 1]),
-                              paste0("count(*) ", over, ") AS ", names[length(names)])),
+  there <- with_part(there, c(paste(own, "AS", values),
+                              paste0("row_number() ", over, " ORDER BY ", own[1], ") AS ", place),
+                              paste0("count(*) ", over, ") AS ", times)),
                      paste0("\n  WHERE ", paste(known, "IS NOT NULL", collapse = " AND ")))
-  place <- names[length(names) - 1]
-  times <- names[length(names)]
   there <- with_part(there, c(values, place, paste0("max(", times, ") OVER () AS ", times)))
   there <- with_part(there, c(values, times), paste0("\n  WHERE ", place, " = 1"))
   found <- join_part(paste("SELECT * FROM", subquery(there), "AS other"), NULL, utils::head(values, -1), keys, items)
-  list(sql = utils::tail(values, 1), found = values[1], type = types[[length(types)]], level = found,
+  list(sql = values[[length(values)]], found = values[[1]], type = types[[length(types)]], level = found,
        fails = paste(times, "> 1"))
 }
 

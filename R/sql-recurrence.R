@@ -11,12 +11,12 @@ sql_recurrence <- function(node, items) {
   is_first <- add_window(paste0("(row_number()", window_text(groups, order$terms), " = 1)"), "logical", groups, items,
                          order$level)
   given <- c(list(is_first, formula$start), formula$inputs)
-  about <- make(formula$type, vapply(given, `[[`, "", "type"), formula$sql)
+  about <- make(formula$type, types_in_sql(given), formula$sql)
   items$prepare <- c(items$prepare, about$prepare)
   # A session's functions are not on other servers.
   items$crosses <- TRUE
   over <- window_text(groups, order$terms, "ROWS BETWEEN UNBOUNDED PRECEDING AND CURRENT ROW")
-  add_window(paste0(about$name, "(", paste(vapply(given, `[[`, "", "sql"), collapse = ", "), ")", over), formula$type,
+  add_window(paste0(about$name, "(", paste(sql_of(given), collapse = ", "), ")", over), formula$type,
              c(given, groups), items, order$level, nan = items$dialect$has_nan)
 }
 
@@ -52,7 +52,7 @@ items_of_row <- function(items, type) {
 # A column, as an argument of the function.
 input_of_row <- function(name, items) {
   column <- column_operand(name, items$outer)
-  known <- match(column$sql, vapply(items$inputs, `[[`, "", "sql"))
+  known <- match(column$sql, sql_of(items$inputs))
   if (is.na(known)) {
     items$inputs <- c(items$inputs, list(column))
     known <- length(items$inputs)

@@ -11,7 +11,7 @@
 #   checks      those of the steps so far: see sql_step.step_conditions()
 #   servers, partitions, crosses  where the rows are, if they are on several servers (source-servers.R); the same
 #               relation of each partition; whether what was calculated needs rows of several of them
-#   is_sorted   whether a step has sorted the rows, if there is no key
+#   is_sorted   whether a step has sorted the rows
 #   fewer, rounded  whether its last step leaves rows out, and the word in it whose last digits could be others
 
 new_relation <- function(dialect, table, columns, order, has_key) {
@@ -22,7 +22,7 @@ new_relation <- function(dialect, table, columns, order, has_key) {
 # Whether all rows of each group are on one server.
 note_crossing <- function(groups, items) {
   by <- items$relation$servers$by
-  if (!is.null(by) && !all(by %in% vapply(groups, `[[`, "", "sql"))) items$crosses <- TRUE
+  if (!is.null(by) && !all(by %in% sql_of(groups))) items$crosses <- TRUE
 }
 
 # Rows without a key are in the order of all their columns, so that only what is alike is in any order. What needs an
@@ -34,7 +34,7 @@ needs_order <- function(is_given, node = NULL) {
 }
 
 with_places <- function(relation) {
-  if (any(vapply(relation$columns, `[[`, "", "type") == "opaque")) not_in_sql("an order, as there is no primary key")
+  if (any(types_in_sql(relation$columns) == "opaque")) not_in_sql("an order, as there is no primary key")
   place <- fresh_name(relation, "place")
   order <- paste(relation$order, collapse = ", ")
   relation <- with_part(relation, c("*", paste0("row_number() OVER (ORDER BY ", order, ") AS ", place)),
@@ -60,7 +60,7 @@ selected <- function(sql, as) ifelse(sql == as, sql, paste(sql, "AS", as))
 relation_sql <- function(relation, ordered = TRUE) {
   if (ordered) relation <- with_order_apart(relation)
   names <- sql_name(relation$dialect, names(relation$columns))
-  select <- selected(vapply(relation$columns, `[[`, "", "sql"), names)
+  select <- selected(sql_of(relation$columns), names)
   with <- if (length(relation$parts)) paste0("WITH ", with_parts(relation), "\n")
   paste0(with, "SELECT ", paste(select, collapse = ", "), "\nFROM ", relation$from,
          if (ordered && length(relation$order)) paste("\nORDER BY", paste(relation$order, collapse = ", ")))
@@ -74,7 +74,7 @@ with_parts <- function(relation) {
 # are put in order by gets names of its own.
 with_order_apart <- function(relation) {
   names <- sql_name(relation$dialect, names(relation$columns))
-  sql <- vapply(relation$columns, `[[`, "", "sql")
+  sql <- sql_of(relation$columns)
   if (!any(sql != names & is_taken(names, c(sql, relation$hidden)))) return(relation)
   ending <- "( COLLATE (\"C\"|BINARY))?( DESC)?( NULLS (FIRST|LAST))?$"
   own <- sub(ending, "", relation$order)
@@ -90,7 +90,7 @@ with_order_apart <- function(relation) {
 
 # A name that no column there has.
 fresh_name <- function(relation, stem) {
-  taken <- c(vapply(relation$columns, `[[`, "", "sql"), relation$hidden)
+  taken <- c(sql_of(relation$columns), relation$hidden)
   number <- 1
   repeat {
     name <- sql_name(relation$dialect, paste0(".", stem, number))

@@ -4,7 +4,7 @@
 # NULL where the rows are on one server, or were compared across several before.
 groups_of_servers <- function(step, relation) {
   if (!length(relation$partitions) || isTRUE(relation$crosses) || relation$has_key) return(NULL)
-  by <- vapply(relation$columns[step$keys], `[[`, "", "sql")
+  by <- sql_of(relation$columns[step$keys])
   parts <- lapply(relation$partitions, groups_in_part, step = step)
   # What is put together is the same for all.
   groups <- parts[[1]]
@@ -33,7 +33,7 @@ groups_in_part <- function(relation, step) {
 
 relation_of_part <- function(groups, keys) {
   rows <- groups$groups
-  by <- vapply(rows$keys, `[[`, "", "sql")
+  by <- sql_of(rows$keys)
   with_part(with_levels(rows, groups$level_of_rows),
             c(paste(by, "AS", keys), selected(groups$partials, names(groups$partials))),
             paste0("\n  GROUP BY ", paste(by, collapse = ", ")))

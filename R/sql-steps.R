@@ -94,9 +94,9 @@ first_of_groups <- function(groups, items) {
 #' @export
 sql_step.step_columns <- function(step, relation) {
   if (!all(step$from %in% names(relation$columns))) not_in_sql("columns that are not there")
-  before <- vapply(relation$columns, `[[`, "", "sql")
+  before <- sql_of(relation$columns)
   relation$columns <- stats::setNames(relation$columns[step$from], step$columns)
-  relation$hidden <- setdiff(c(relation$hidden, before), vapply(relation$columns, `[[`, "", "sql"))
+  relation$hidden <- setdiff(c(relation$hidden, before), sql_of(relation$columns))
   relation
 }
 
@@ -112,7 +112,7 @@ sql_step.step_conditions <- function(step, relation) {
     add_item(items, condition)
   })
   result <- relation_with_items(items, names(relation$columns))
-  check <- list(step = step, relation = result, conditions = vapply(conditions, `[[`, "", "sql"))
+  check <- list(step = step, relation = result, conditions = sql_of(conditions))
   relation$checks <- c(relation$checks, list(check))
   relation
 }
@@ -144,9 +144,9 @@ sql_step.step_rows_from <- function(step, relation) {
   by_label <- function(values) paste0("(CASE ", label, paste0(" WHEN ", each, " THEN ", values, collapse = ""), " END)")
   made <- lapply(step$from, function(names) {
     operands <- lapply(names, column_operand, items = items)
-    type <- type_below(vapply(operands, `[[`, "", "type"), names[1])
+    type <- type_below(types_in_sql(operands), names[1])
     operands <- lapply(operands, as_sql_type, type = type, items = items)
-    new_operand(by_label(vapply(operands, `[[`, "", "sql")), type, nan = any(vapply(operands, `[[`, NA, "nan")))
+    new_operand(by_label(sql_of(operands)), type, nan = any(vapply(operands, `[[`, NA, "nan")))
   })
   labels <- new_operand(by_label(vapply(step$labels, sql_text, "", dialect = dialect)), "text")
   part <- paste0("labels_", length(relation$parts) + 1)
@@ -178,9 +178,8 @@ sql_step.step_columns_from <- function(step, relation) {
     label <- new_operand(sql_text(dialect, step$labels[(k - 1) %% length(step$labels) + 1]), "text")
     is_cell <- compared("=", dialect$collation)(list(name, label))
     count <- paste0("count(CASE WHEN ", is_cell, " THEN 1 END)")
-    most <- dialect$aggregates[[if (value$type == "logical") "any" else "greatest"]]
     of_cell <- paste0("CASE WHEN ", is_cell, " THEN ", value$sql, " END")
-    one <- most(in_code_points(of_cell, value, dialect$collation), "")
+    one <- one_of_same(value$type, dialect)(in_code_points(of_cell, value, dialect$collation), "")
     absent <- as_sql_type(sql_value(step$absent, rows), value$type, rows)$sql
     groups$columns[[step$made[k]]] <- add_group_item(
       groups, paste0("CASE ", count, " WHEN 0 THEN ", absent, " WHEN 1 THEN ", one, " ELSE ",
@@ -234,7 +233,7 @@ groups_in_sql <- function(keys, rows, relation) {
 # Groups are in the order of their first rows.
 relation_of_groups <- function(groups, columns) {
   rows <- groups$groups
-  by <- vapply(rows$keys, `[[`, "", "sql")
+  by <- sql_of(rows$keys)
   groups$relation <- with_part(with_levels(rows, groups$level_of_rows),
                                c(by, selected(groups$of_groups, names(groups$of_groups))),
                                paste0("\n  GROUP BY ", paste(by, collapse = ", ")))
@@ -258,23 +257,26 @@ add_group_item <- function(items, sql, type, nan = FALSE, level = 0) {
 }
 
 # As many of the steps as a server can run, from the first on: the relation after `count` of them, and the `reason` why
-# no more. With `fetched`, all rows that come of them are fetched: then sums and the like, whose last digits differ from
-# server to server, are left to memory, if that does not fetch more rows, so that a script gives the same wherever its
-# tables are; `reason` is the first of these words. `lacks_order` is a word that needs an order of rows that have none.
-steps_in_sql <- function(steps, relation, fetched = FALSE) {
-  tryCatch(steps_from(steps, relation, fetched), rowanroot_needs_places = function(needed) {
-    if (!is.null(needed$word)) return(list(relation = relation, count = 0, lacks_order = needed$word))
+# no more. `fetched` is the same for where all rows that come of them are fetched. Sums and the like, whose last digits
+# differ from server to server, are then left to memory, if that does not fetch more rows, so that a script gives the
+# same wherever its tables are; the reason is the first of these words. `lacks_order` is a word that needs an order,
+# where the rows have none.
+steps_in_sql <- function(steps, relation) {
+  tryCatch(steps_from(steps, relation), rowanroot_needs_places = function(needed) {
+    none <- list(relation = relation, count = 0)
+    if (!is.null(needed$word)) return(c(none, list(lacks_order = needed$word)))
     with_places <- tryCatch(with_places(relation), rowanroot_not_in_sql = function(e) conditionMessage(e))
-    if (is.character(with_places)) return(list(relation = relation, count = 0, reason = with_places))
-    steps_from(steps, with_places, fetched)
+    if (is.list(with_places)) return(steps_from(steps, with_places))
+    none$reason <- with_places
+    c(none, list(fetched = none))
   })
 }
 
-steps_from <- function(steps, relation, fetched) {
+steps_from <- function(steps, relation) {
   after <- list(relation)
   reason <- NULL
   for (step in steps) {
-    before <- utils::tail(after, 1)[[1]]
+    before <- after[[length(after)]]
     before[c("rounded", "fewer")] <- NULL
     next_one <- tryCatch(sql_step(step, before), rowanroot_not_in_sql = function(e) conditionMessage(e))
     if (is.character(next_one)) {
@@ -284,16 +286,20 @@ steps_from <- function(steps, relation, fetched) {
     next_one$partitions <- if (!isTRUE(next_one$crosses)) lapply(before$partitions, sql_step, step = step)
     after <- c(after, list(next_one))
   }
-  if (fetched) {
-    fewer <- max(1, which(vapply(after, function(relation) isTRUE(relation$fewer), NA)))
-    rounded <- which(vapply(after, function(relation) !is.null(relation$rounded), NA))
-    rounded <- rounded[rounded > fewer]
-    if (length(rounded)) {
-      reason <- after[[rounded[1]]]$rounded
-      after <- after[seq_len(rounded[1] - 1)]
-    }
-  }
-  list(relation = utils::tail(after, 1)[[1]], count = length(after) - 1, reason = reason)
+  found <- steps_found(after, reason)
+  c(found, list(fetched = without_sums(after, found)))
+}
+
+steps_found <- function(after, reason) {
+  list(relation = after[[length(after)]], count = length(after) - 1, reason = reason)
+}
+
+# What comes after the last step that leaves rows out is fetched.
+without_sums <- function(after, found) {
+  fewer <- max(1, which(vapply(after, function(relation) isTRUE(relation$fewer), NA)))
+  rounded <- which(!vapply(after, function(relation) is.null(relation$rounded), NA))
+  first <- rounded[rounded > fewer][1]
+  if (is.na(first)) found else steps_found(after[seq_len(first - 1)], after[[first]]$rounded)
 }
 
 # What is added up differs in its last digits, by the order in which it is and by the digits that are kept on the way.

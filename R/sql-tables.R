@@ -49,7 +49,7 @@ sent_relation <- function(data, dialect) {
 with_aliases <- function(relation, types, more = character()) {
   items <- list(dialect = relation$dialect)
   sql <- unlist(Map(function(column, type) {
-    as_sql_type(new_operand(column$sql, column$type, nan = isTRUE(column$nan)), type, items)$sql
+    as_sql_type(column_as_operand(column), type, items)$sql
   }, relation$columns, types))
   order <- if (length(relation$order)) paste(" ORDER BY", paste(relation$order, collapse = ", "))
   with_part(relation, c(paste(sql, "AS", alias_of(relation$dialect, seq_along(sql))),
@@ -64,7 +64,7 @@ subquery <- function(relation) {
 # The relation of such a part, by names.
 relation_of_aliases <- function(relation, names, types, nan, order) {
   aliases <- alias_of(relation$dialect, seq_along(names))
-  at <- match(relation$servers$by, vapply(relation$columns, `[[`, "", "sql"))
+  at <- match(relation$servers$by, sql_of(relation$columns))
   if (anyNA(at)) relation$crosses <- TRUE else if (length(at)) relation$servers$by <- aliases[at]
   relation$columns <- Map(function(alias, type, nan) list(sql = alias, type = type, nan = nan && type == "double"),
                           aliases, types, nan)
@@ -73,8 +73,6 @@ relation_of_aliases <- function(relation, names, types, nan, order) {
   relation$hidden <- order
   relation
 }
-
-types_in_sql <- function(columns) vapply(columns, `[[`, "", "type")
 
 may_be_nan <- function(columns) vapply(columns, function(column) isTRUE(column$nan), NA)
 
@@ -115,12 +113,12 @@ sql_step.step_append_rows <- function(step, relation) {
 #' @export
 sql_step.step_join <- function(step, relation) {
   if (step$unmatched == "keep both") not_in_sql("rows of the other table that match nothing")
-  if (step$several == "all") not_in_sql("rows that match several, of which is told how many they are")
+  if (step$several == "all") not_in_sql("rows that match several, which are counted")
   other <- relation_of_other(step$others[[1]], relation)
   other$columns <- other$columns[c(step$keys$other, step$taken)]
   conditions <- key_conditions(relation, other, step$keys)
   times <- sql_name(relation$dialect, ".times")
-  by <- vapply(other$columns[step$keys$other], `[[`, "", "sql")
+  by <- sql_of(other$columns[step$keys$other])
   there <- with_aliases(other, types_in_sql(other$columns),
                         paste0("count(*) OVER (PARTITION BY ", paste(by, collapse = ", "), ") AS ", times))
   own <- with_aliases(relation, types_in_sql(relation$columns))
@@ -147,13 +145,10 @@ key_conditions <- function(relation, other, keys) {
   vapply(seq_along(keys$own), function(k) {
     own <- relation$columns[[keys$own[k]]]
     theirs <- other$columns[[keys$other[k]]]
-    types <- c(own$type, theirs$type)
-    if (!all(types %in% c("logical", "integer", "double", "text", "date"))) not_in_sql("keys like these")
-    if (own$type != theirs$type && !all(types %in% c("integer", "double"))) not_in_sql("keys of several types")
+    check_key_in_sql(own, theirs$type)
     number <- c(base = match(keys$own[k], names(relation$columns)), other = k)
     sides <- Map(function(column, from) {
-      sql <- paste0(from, ".", alias_of(relation$dialect, number[[from]]))
-      known_number(new_operand(sql, column$type, nan = isTRUE(column$nan)))
+      known_number(column_as_operand(column, paste0(from, ".", alias_of(relation$dialect, number[[from]]))))
     }, list(own, theirs), names(number))
     paste(sides[[1]], "=", sides[[2]])
   }, "")

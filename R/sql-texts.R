@@ -1,8 +1,7 @@
 # Functions of texts, as SQL. Servers say the same of them but for a few names: `says` has these.
 #   size        the number of characters of a text
 #   place       where another text first stands in it, or 0
-#   trim        what cuts characters off both ends; "l" or "r" before `cut` off one
-#   cut
+#   trim        what cuts characters off both ends
 #   of_date     a function of a date's SQL: its text, such as 2025-03-01
 # and what else a dialect has (sql-dialect.R).
 
@@ -86,7 +85,7 @@ text_in_sql <- function(operand, says) {
     integer = paste0("(CASE WHEN ", sql, " % 100000 = 0 AND ", sql, " <> 0 THEN ",
                      failure_as("text", says), " ELSE CAST(", sql, " AS TEXT) END)"),
     date = says$of_date(sql),
-    missing = paste0("CAST(NULL AS TEXT)"),
+    missing = "CAST(NULL AS TEXT)",
     not_in_sql("texts of ", if (operand$type == "double") "numbers that may be no whole ones" else "this")
   )
 }
@@ -94,7 +93,7 @@ text_in_sql <- function(operand, says) {
 # An option that is one text.
 text_option <- function(operand, usual) {
   if (is.null(operand)) return(usual)
-  if (!rlang::is_string(operand$value)) not_in_sql("an option that is no text")
+  if (!rlang::is_string(operand$value)) not_in_sql("an option that is not a text")
   operand$value
 }
 

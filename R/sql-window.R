@@ -22,7 +22,7 @@ order_of <- function(node, items, breaks_ties = FALSE) {
 }
 
 window_text <- function(groups, order = NULL, frame = NULL) {
-  by <- vapply(groups, `[[`, "", "sql")
+  by <- sql_of(groups)
   parts <- c(if (length(by)) paste("PARTITION BY", paste(by, collapse = ", ")),
              if (length(order)) paste("ORDER BY", paste(order, collapse = ", ")), frame)
   paste0(" OVER (", paste(parts, collapse = " "), ")")
@@ -190,7 +190,7 @@ known_sql <- function(node, x, groups, items) {
   known <- known_number(x)
   counted <- add_window(paste0("count(", known, ")", window_text(groups, order$terms, frame)), "integer",
                         c(list(x), groups), items, order$level)
-  make <- items$dialect$aggregates[[if (x$type == "logical") "any" else "greatest"]]
+  make <- one_of_same(x$type, items$dialect)
   if (!x$type %in% c("logical", "integer", "double", "text", "date")) not_in_sql("`", node$word$name, "()` of this")
   add_window(make(known, window_text(c(groups, list(counted)))), x$type, c(list(x, counted), groups), items)
 }

@@ -6,7 +6,8 @@ pushed_table <- function(x, call) {
   table <- rooted(x)
   if (!inherits(table$source, "database_source") || inherits(table$source, "sql_source")) return(NULL)
   if (isFALSE(getOption("rowanroot.in_database"))) return(NULL)
-  found <- pushed_steps(x, call, fetched = !identical(getOption("rowanroot.in_database"), "sums"))
+  found <- pushed_steps(x, call)
+  if (!identical(getOption("rowanroot.in_database"), "sums")) found <- found$fetched
   if (is.null(found) || found$count == 0) return(NULL)
   source <- new_sql_source(table$source, found$relation, source_title(table$source))
   key <- rlang::hash(c(source$query, vapply(table$steps, key_of_step, "")))
@@ -20,11 +21,11 @@ pushed_table <- function(x, call) {
 }
 
 # What a database can do of a table's steps: see steps_in_sql(). NULL if it is none that is known.
-pushed_steps <- function(x, call, fetched = FALSE) {
+pushed_steps <- function(x, call) {
   relation <- source_relation(rooted(x)$source, call)
   if (is.null(relation)) return(NULL)
   relation$tables <- tables_there(x, call)
-  found <- steps_in_sql(rooted(x)$steps, relation, fetched)
+  found <- steps_in_sql(rooted(x)$steps, relation)
   if (is.null(found$lacks_order)) return(prepared(found, rooted(x)$source$connection))
   stop_because(c("{.code {found$lacks_order}} needs an order of rows, and a table without a primary key has none.",
                  "in" = "{source_title(rooted(x)$source)}",

@@ -230,6 +230,8 @@ table_data <- function(x, call = NULL) {
 # Some of the columns, calculated by themselves. What checks look at is looked at all the same.
 table_columns <- function(x, wanted, call) {
   x <- current_table(x, call)
+  there <- values_from_database(x, function(pushed) table_columns(pushed, wanted, call), call)
+  if (!is.null(there)) return(there)
   origin <- table_origin(x, call)
   if (identical(rooted(x)$cache$origin$key, origin$key)) return(rooted(x)$cache$data)
   calculated(x, origin, wanted, call)

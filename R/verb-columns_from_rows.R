@@ -37,7 +37,8 @@ new_step_columns_from <- function(typed, absent, table, names, env, call) {
             class = c("step_columns_from", "step"))
 }
 
-# The column of a table; of one in a database each value once, unless some are missing, which are told with their rows.
+# The column of a table. Of one in a database each value comes once; where some are missing all come, as the error names
+# their rows.
 column_of_names <- function(other, name) {
   if (is.null(other$later)) return(other_values(other)[[name]])
   names <- as.name(name)

@@ -27,8 +27,8 @@ column_summary <- function(x, ...) {
     names <- choose_columns(choice_as_typed(substitute(list(...)), x, parent.frame(), call), names, parent.frame(),
                             call)
   }
-  there <- if (is_in_database(x)) values_from_database(x, function(pushed) table_columns(pushed, names, call), call)
-  data <- unclass(if (!is.null(there)) there else if (is_rooted_table(x)) table_data(x, call) else x)[names]
+  data <- if (is_in_database(x)) table_columns(x, names, call) else if (is_rooted_table(x)) table_data(x, call) else x
+  data <- unclass(data)[names]
   rows <- lapply(names, function(name) summary_row(name, data[[name]]))
   result <- do.call(rbind, c(list(summary_row("", logical())[0, ]), rows))
   structure(result, models = lapply(data, utils::head, 0), class = c("column_summary", "data.frame"))

@@ -179,7 +179,8 @@ char* read_text(char* const start, char* from, Text* text) {
 class Out {
  public:
   Out(const std::string& path, const std::string& header)
-      : file_(open(path.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0644)), at_(std::copy(header.begin(), header.end(), buffer_)) {}
+      : file_(open(path.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0644)),
+        at_(std::copy(header.begin(), header.end(), buffer_)) {}
   ~Out() { flush(), close(file_); }
   char* room() {
     if (at_ > buffer_ + sizeof buffer_ - (1 << 16)) flush();
@@ -222,7 +223,9 @@ char* write_date(char* to, double value) {
   const int of_year = of_era - (365 * years + years / 4 - years / 100), m = (5 * of_year + 2) / 153;
   const int day = of_year - (153 * m + 2) / 5 + 1, month = m < 10 ? m + 3 : m - 9;
   const int year = years + era * 400 + (month <= 2);
-  const auto two = [&](int number) { *to++ = static_cast<char>('0' + number / 10), *to++ = static_cast<char>('0' + number % 10); };
+  const auto two = [&](int number) {
+    *to++ = static_cast<char>('0' + number / 10), *to++ = static_cast<char>('0' + number % 10);
+  };
   two(year / 100), two(year % 100), *to++ = '-', two(month), *to++ = '-', two(day);
   return to;
 }
@@ -241,7 +244,8 @@ char* write_text(char* to, const char* from, std::size_t size, char separator) {
   *to++ = '"';
   for (const char* const end = from + size; from < end;) {
     const void* const quote = std::memchr(from, '"', static_cast<std::size_t>(end - from));
-    const std::size_t part = quote ? static_cast<std::size_t>(static_cast<const char*>(quote) - from) : static_cast<std::size_t>(end - from);
+    const char* const to_here = quote ? static_cast<const char*>(quote) : end;
+    const std::size_t part = static_cast<std::size_t>(to_here - from);
     std::memcpy(to, from, part);
     to += part, from += part;
     if (quote) *to++ = '"', *to++ = '"', ++from;

@@ -59,7 +59,7 @@ TEST("the greatest and the least of a row are found where they come first") {
   }
 }
 
-TEST("the greatest of very large numbers is told from others") {
+TEST("numbers near the largest of all are compared as they are") {
   const std::vector<double> first = {1e308, -1.5e308}, second = {1.5e308, -1e308};
   for (bool greatest : {true, false}) {
     std::int32_t found[2];

@@ -288,12 +288,12 @@ test_that("checks are made there, and say the same", {
 test_that("sums whose rows come here are calculated here, and there if they stay there", {
   there <- table_there("PostgreSQL", 60)
   table <- set_columns(there$table, { s <- running_total(e); up <- e * 2 })
-  expect_identical(pushed_steps(current_table(table, NULL), NULL, fetched = TRUE)$count, 0)
+  expect_identical(pushed_steps(current_table(table, NULL), NULL)$fetched$count, 0)
   expect_true(is_there(table))
   expect_match(show_steps(table)$where, "running_total", fixed = TRUE, all = FALSE)
   expect_match(show_steps(set_columns(table, { word <- sprintf("%d", id) }))$where, "Steps 1 and 2 run here: in the")
   fewer <- one_row_per(table, g, { total <- max(s) })
-  expect_identical(pushed_steps(current_table(fewer, NULL), NULL, fetched = TRUE)$count, 2)
+  expect_identical(pushed_steps(current_table(fewer, NULL), NULL)$fetched$count, 2)
   expect_identical(as.data.frame(table)$s, running_total(there$data$e))
 })
 
@@ -566,7 +566,7 @@ test_that("a user who may only read can do all but outputs", {
   expect_error(suppressMessages(as.data.frame(table)), "permission denied", class = "rowanroot_database")
 })
 
-test_that("a statement that takes too long, and a server that goes away, are told, and nothing is lost", {
+test_that("a timeout and a server that goes away are errors, and no table is lost", {
   local_folder()
   there <- table_there("PostgreSQL", 30)
   own <- another_connection(there$connection)
