@@ -97,6 +97,14 @@ group_rows_cpp <- function(columns, rows, threads) {
     .Call(`_rowanroot_group_rows_cpp`, columns, rows, threads)
 }
 
+new_groups_so_far_cpp <- function() {
+    .Call(`_rowanroot_new_groups_so_far_cpp`)
+}
+
+groups_so_far_cpp <- function(state, columns) {
+    .Call(`_rowanroot_groups_so_far_cpp`, state, columns)
+}
+
 group_by_value_cpp <- function(column, rows, threads) {
     .Call(`_rowanroot_group_by_value_cpp`, column, rows, threads)
 }
@@ -117,20 +125,24 @@ aggregate_groups_cpp <- function(what, column, skip_missing, group_of_row, group
     .Call(`_rowanroot_aggregate_groups_cpp`, what, column, skip_missing, group_of_row, groups, threads)
 }
 
-group_sums_cpp <- function(column, group_of_row, groups, threads) {
-    .Call(`_rowanroot_group_sums_cpp`, column, group_of_row, groups, threads)
+group_sums_cpp <- function(column, skip_missing, group_of_row, groups, threads) {
+    .Call(`_rowanroot_group_sums_cpp`, column, skip_missing, group_of_row, groups, threads)
 }
 
-complete_sums_cpp <- function(values, known, unknown, sizes) {
-    .Call(`_rowanroot_complete_sums_cpp`, values, known, unknown, sizes)
+complete_sums_cpp <- function(values, unknown) {
+    .Call(`_rowanroot_complete_sums_cpp`, values, unknown)
 }
 
-spread_groups_cpp <- function(values, group_of_row) {
-    .Call(`_rowanroot_spread_groups_cpp`, values, group_of_row)
+spread_groups_cpp <- function(values, group_of_row, threads) {
+    .Call(`_rowanroot_spread_groups_cpp`, values, group_of_row, threads)
 }
 
 group_edges_cpp <- function(group_of_row, groups, last) {
     .Call(`_rowanroot_group_edges_cpp`, group_of_row, groups, last)
+}
+
+present_groups_cpp <- function(group_of_row, groups, threads) {
+    .Call(`_rowanroot_present_groups_cpp`, group_of_row, groups, threads)
 }
 
 count_distinct_cpp <- function(column, group_of_row, groups) {

@@ -12,9 +12,11 @@ aggregate_value <- function(node, block) {
     call$outer <- node$word$fun
     return(call_r(call, block))
   }
-  groups <- block_groups(block, node$within)
   argument <- aggregate_argument(node, block)
-  if (!is_for_core(node, argument, block)) return(aggregate_with_r(node, argument, groups, block))
+  if (!is_for_core(node, argument, block)) {
+    return(aggregate_with_r(node, argument, block_groups(block, node$within), block))
+  }
+  groups <- if (is_moment(node$word)) block_numbered_groups(block, node$within) else block_groups(block, node$within)
   order <- if (node$word$memory == "edge") block_order(block)
   key <- paste(argument$id, node$word$name, node$skip_missing, node$share, groups$key, order$key)
   if (is.null(block$aggregates[[key]])) {
@@ -34,18 +36,24 @@ aggregate_argument <- function(node, block) {
   if (is_for_core(node, argument, block) && argument$kind != "slot") new_pending(block, argument) else argument
 }
 
-# For each group its value alone, which has not to be given to all rows. `first` is the first row of each group.
-aggregate_for_groups <- function(node, groups, first, block) {
+# For each group its value alone, which has not to be given to all rows.
+aggregate_for_groups <- function(node, sides) {
+  block <- sides$rows
   by_rows <- function() {
     values <- node_values(list(aggregate_value(node, block)), block)[[1]]
-    if (length(values) == block$rows) take_rows(values, first) else rep(values, length(first))
+    if (length(values) == block$rows) take_rows(values, sides$first) else rep(values, length(sides$first))
   }
   if (gives_any_length(list(node$argument))) return(by_rows())
   argument <- aggregate_argument(node, block)
   if (!is_for_core(node, argument, block)) return(by_rows())
   calculate(block, argument$id)
-  aggregate_of_each(node, argument$id, argument$type, groups, block)
+  value_of <- function(groups) aggregate_of_each(node, argument$id, argument$type, groups, block)
+  if (is.null(sides$numbered) || !is_moment(node$word)) return(value_of(groups_of_rows(sides)))
+  take_rows(value_of(sides$numbered), sides$place)
 }
+
+# What is said of each group by itself, so that it does no harm if some have no rows.
+is_moment <- function(word) word$memory == "moments" && word$what %in% c("sum", "mean", "variance")
 
 is_category <- function(node, block) node$kind == "slot" && is.factor(block$values[[node$id]])
 
@@ -72,7 +80,7 @@ calculate_aggregate <- function(node, id, type, groups, block) {
   if (is.null(groups)) return(typed_value(values, block))
   if (node$word$memory == "edge") return(new_slot(block, values_in_rows(values, groups$of_row + 1L)))
   like <- attributes(values)
-  slot <- spread_groups_cpp(values, groups$of_row)
+  slot <- spread_groups_cpp(values, groups$of_row, getOption("rowanroot.threads", 0L))
   attributes(slot) <- like
   new_slot(block, slot)
 }
@@ -121,20 +129,19 @@ warn_no_values <- function(values, node, id, groups, block) {
 }
 
 of_each_group <- function(what, column, skip_missing, groups) {
-  aggregate_groups_cpp(what, column, skip_missing, groups$of_row, length(groups$sizes),
+  aggregate_groups_cpp(what, column, skip_missing, groups$of_row, group_count(groups),
                        getOption("rowanroot.threads", 0L))
 }
 
 # Sums and means come from one pass.
 mean_or_sum <- function(what, id, skip_missing, groups, block) {
-  key <- paste("sums", id, groups$key)
+  key <- paste("sums", id, skip_missing, groups$key)
   if (is.null(block$aggregates[[key]])) {
-    block$aggregates[[key]] <- group_sums_cpp(bare_column(id, block), groups$of_row, length(groups$sizes),
-                                            getOption("rowanroot.threads", 0L))
+    block$aggregates[[key]] <- group_sums_cpp(bare_column(id, block), skip_missing, groups$of_row, group_count(groups),
+                                              getOption("rowanroot.threads", 0L))
   }
   sums <- block$aggregates[[key]]
-  if (skip_missing) return(sums[[what]])
-  complete_sums_cpp(sums[[what]], sums$known, sums$unknown, groups$sizes)
+  if (skip_missing) sums[[what]] else complete_sums_cpp(sums[[what]], sums$unknown)
 }
 
 # The mean and the standard deviation are mostly wanted together: one pass gives both.

@@ -10,17 +10,11 @@ rows_before <- function(block) if (is.null(block$chunks)) 0L else block$chunks$b
 # The same groups with numbers that they have in all chunks.
 groups_of_all_chunks <- function(groups, columns, key, chunks) {
   first <- group_edges_cpp(groups$of_row, length(groups$sizes), FALSE)
-  names <- do.call(paste, c(lapply(unname(columns), function(column) exact_names(stored_values(take_rows(column,
-      first)))), sep = "\r"))
-  known <- union(chunks$groups[[key]], names)
-  chunks$groups[[key]] <- known
-  list(of_row = match(names, known)[groups$of_row + 1L] - 1L, sizes = rep(NA_integer_, length(known)))
-}
-
-exact_names <- function(values) {
-  if (inherits(values, "integer64")) return(bit64::as.character.integer64(values))
-  if (is.character(values)) return(ifelse(is.na(values), "missing", paste0("=", enc2utf8(values))))
-  if (is.double(values)) sprintf("%a", values) else as.character(values)
+  if (is.null(chunks$groups[[key]])) chunks$groups[[key]] <- new_groups_so_far_cpp()
+  found <- groups_so_far_cpp(chunks$groups[[key]], lapply(unname(columns), function(column) {
+    stored_values(take_rows(column, first))
+  }))
+  list(of_row = found$number[groups$of_row + 1L], sizes = rep(NA_integer_, found$groups))
 }
 
 # What a word needs of the rows before: its state, or for words that look at a few rows back, those of each group.
@@ -34,22 +28,27 @@ with_earlier_chunks <- function(layout, node, key, block) {
   layout
 }
 
-# The last `count` rows of each group in the chunks before, put before the values of this one; `calculate` gets these,
-# and the groups of all of them. A word that goes on from its own results keeps those.
+# The last `count` rows in the chunks before of each group that this one has rows of, put before the values of this one;
+# `calculate` gets these, and the groups of all of them. A word that goes on from its own results keeps those.
 after_earlier_rows <- function(x, layout, count, calculate, of_results = FALSE) {
   carried <- layout$carried
   if (is.null(carried)) return(calculate(x, layout))
   of_row <- if (is.null(layout$of_row)) rep(0L, layout$rows) else layout$of_row
-  earlier <- length(carried$of_row)
-  x <- if (earlier) c(carried$x, x) else x
-  layout$of_row <- c(carried$of_row, of_row)
+  layout$groups <- max(layout$groups, carried$of_row + 1L, of_row + 1L, 1L)
+  is_here <- logical(layout$groups)
+  is_here[of_row + 1L] <- TRUE
+  taken <- is_here[carried$of_row + 1L]
+  earlier <- sum(taken)
+  x <- if (earlier) c(carried$x[taken], x) else x
+  layout$of_row <- c(carried$of_row[taken], of_row)
   layout$rows <- length(layout$of_row)
-  layout$groups <- max(layout$groups, layout$of_row + 1L, 1L)
   values <- calculate(x, layout)
   from_the_end <- number_in_group_cpp(layout$rows, rev(seq_len(layout$rows)) - 1L, layout$of_row, layout$groups)
   kept <- which(from_the_end <= count)
-  carried$x <- if (of_results) values[kept] else x[kept]
-  carried$of_row <- layout$of_row[kept]
+  others <- carried$x[!taken]
+  mine <- if (of_results) values[kept] else x[kept]
+  carried$x <- if (length(others)) c(others, mine) else mine
+  carried$of_row <- c(carried$of_row[!taken], layout$of_row[kept])
   values[earlier + seq_len(length(values) - earlier)]
 }
 

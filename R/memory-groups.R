@@ -26,13 +26,15 @@ block_numbered_groups <- function(block, within = NULL) {
       calculate(block, ids)
       found <- group_by_value_cpp(group_values(block$values[[ids]], block$call), block$rows,
                                   getOption("rowanroot.threads", 0L))
-      if (!is.null(found)) block$groups[[numbered]] <- c(found, list(key = key))
+      if (!is.null(found)) block$groups[[numbered]] <- c(found, list(key = numbered))
     }
     if (!is.null(block$groups[[numbered]])) return(block$groups[[numbered]])
   }
   groups <- block_groups(block, within)
   if (!is.null(groups)) list(of_row = groups$of_row, count = length(groups$sizes), key = groups$key)
 }
+
+group_count <- function(groups) if (is.null(groups$count)) length(groups$sizes) else groups$count
 
 # The rows of each group, in the block's order; without groups, of all rows.
 group_members <- function(block, groups) {

@@ -91,7 +91,8 @@ row_counts <- function(block, name) {
   if (name == ".rows" && is.null(groups)) return(constant_of(block$rows))
   if (is.null(block$row_counts[[name]])) {
     order <- if (name == ".row") order_rows(block_order(block))
-    block$row_counts[[name]] <- new_slot(block, if (name == ".rows") spread_groups_cpp(groups$sizes, groups$of_row)
+    block$row_counts[[name]] <- new_slot(block, if (name == ".rows") spread_groups_cpp(groups$sizes, groups$of_row,
+                                                getOption("rowanroot.threads", 0L))
                                             else if (is.null(groups) && is.null(order)) seq_len(block$rows) +
                                               rows_before(block)
                                             else number_in_group_cpp(block$rows, order, groups$of_row,

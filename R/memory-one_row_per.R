@@ -13,16 +13,38 @@ in_memory.step_one_row_per <- function(step, data, call) {
   as_table_like(data, block_results(sides$of_groups, step$columns), .set_row_names(length(sides$first)))
 }
 
-# The block of all `rows` and that of groups. `only_there` are names whose column is only with the groups.
+# The block of all `rows` and that of groups, with their `first` rows and `sizes`. `only_there` are names whose column
+# is only with the groups.
 new_sides <- function(step, data, call) {
   rows <- new_block(data, nrow(data), call, step$env)
   rows$for_groups <- TRUE
   rows$within <- unlist(rows$columns[step$keys])
-  groups <- if (length(step$keys)) block_groups(rows) else groups_by_columns(list(), nrow(data), call)
-  first <- group_edges_cpp(groups$of_row, length(groups$sizes), FALSE)
-  of_groups <- new_block(key_values(unclass(data)[step$keys], first), length(first), call, step$env)
-  of_groups$for_groups <- TRUE
-  list2env(list(rows = rows, of_groups = of_groups, groups = groups, first = first, only_there = character()))
+  sides <- list2env(list(rows = rows, only_there = character()))
+  number_sides(sides, call)
+  count <- length(sides$first)
+  sides$of_groups <- new_block(key_values(unclass(data)[step$keys], sides$first), count, call, step$env)
+  sides$of_groups$for_groups <- TRUE
+  sides
+}
+
+# Groups that are numbered by value are put in the order of their first rows at the end: `place` is the number of each.
+# Else the groups themselves are found.
+number_sides <- function(sides, call) {
+  rows <- sides$rows
+  numbered <- if (length(rows$within) == 1) block_numbered_groups(rows)
+  if (is.null(numbered) || !is.null(rows$groups[[paste(rows$within, collapse = " ")]])) {
+    sides$groups <- if (length(rows$within)) block_groups(rows) else groups_by_columns(list(), rows$rows, call)
+    sides$sizes <- sides$groups$sizes
+    sides$first <- group_edges_cpp(sides$groups$of_row, length(sides$sizes), FALSE)
+  } else {
+    sides$numbered <- numbered
+    list2env(present_groups_cpp(numbered$of_row, numbered$count, getOption("rowanroot.threads", 0L)), sides)
+  }
+}
+
+groups_of_rows <- function(sides) {
+  if (is.null(sides$groups)) sides$groups <- block_groups(sides$rows)
+  sides$groups
 }
 
 # The columns of the groups in their first rows.
@@ -34,10 +56,8 @@ key_values <- function(columns, first) {
 
 set_for_groups <- function(statement, sides) {
   give_to_rows(columns_in_aggregates(statement$node), sides)
-  value_of <- function(node) {
-    new_slot(sides$of_groups, aggregate_for_groups(node, sides$groups, sides$first, sides$rows))
-  }
-  statement$node <- with_aggregates(statement$node, value_of, sides$groups$sizes)
+  value_of <- function(node) new_slot(sides$of_groups, aggregate_for_groups(node, sides))
+  statement$node <- with_aggregates(statement$node, value_of, sides$sizes)
   add_statement(sides$of_groups, statement)
   sides$only_there <- union(sides$only_there, statement$targets)
 }
@@ -49,7 +69,7 @@ set_for_rows <- function(statement, sides, call) {
   sides$only_there <- setdiff(sides$only_there, targets)
   sides$of_groups$columns[targets] <- NULL
   if (isTRUE(statement$look)) {
-    check_one_value(block_results(sides$rows, targets), sides$groups, sides$first, line_text(statement$line), call)
+    check_one_value(block_results(sides$rows, targets), sides, line_text(statement$line), call)
   }
   if (!isTRUE(statement$of_group)) return(invisible())
   first_of <- function(column) new_slot(sides$of_groups, take_rows(column, sides$first))$id
@@ -60,14 +80,15 @@ set_for_rows <- function(statement, sides, call) {
 give_to_rows <- function(names, sides) {
   for (name in intersect(names, sides$only_there)) {
     values <- block_results(sides$of_groups, name)[[1]]
-    sides$rows$columns[[name]] <- new_slot(sides$rows, values_in_rows(values, sides$groups$of_row + 1L))$id
+    sides$rows$columns[[name]] <- new_slot(sides$rows, values_in_rows(values, groups_of_rows(sides)$of_row + 1L))$id
   }
   sides$only_there <- setdiff(sides$only_there, names)
 }
 
-check_one_value <- function(columns, groups, first, formula, call) {
+check_one_value <- function(columns, sides, formula, call) {
+  first_of_row <- sides$first[groups_of_rows(sides)$of_row + 1L]
   for (column in columns) {
-    if (!identical(unname(take_rows(column, first[groups$of_row + 1L])), unname(column))) {
+    if (!identical(unname(take_rows(column, first_of_row)), unname(column))) {
       stop_not_one_value(formula, call)
     }
   }

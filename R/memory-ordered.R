@@ -116,7 +116,7 @@ known_in_groups <- function(values, layout) {
   if (is.null(layout$of_row)) return(sum(!is.na(values)))
   of_groups <- aggregate_groups_cpp("known", values, TRUE, layout$of_row, layout$groups,
                                     getOption("rowanroot.threads", 0L))
-  spread_groups_cpp(of_groups, layout$of_row)
+  spread_groups_cpp(of_groups, layout$of_row, getOption("rowanroot.threads", 0L))
 }
 
 # Codes along the order are enough where there are some.

@@ -31,8 +31,9 @@
 #'
 #' * `rowanroot.threads`: how many threads a job may use; 0, the default, depends on the size of the job.
 #' * `rowanroot.memory`: how much memory rowanroot's own columns may take, as in `"4 GB"` or in bytes, at least 64 MB;
-#'   by default half of what is free. What is beyond that lies in files without a name in the folder
-#'   `rowanroot.scratch`: by default `.rowanroot/scratch`, or R's temporary folder where there is no `.rowanroot`.
+#'   by default half of what is free to the process, in the container that it runs in. What is beyond that lies in files
+#'   without a name in the folder `rowanroot.scratch`: by default `.rowanroot/scratch`, or R's temporary folder where
+#'   there is no `.rowanroot`.
 #'   Vectors made by R's functions, and strings that have been looked at, are in R's own memory and not counted.
 #' * `rowanroot.keep`: `FALSE` to store nothing but the journal in `.rowanroot`. `rowanroot.kept_bytes` (10e9) limits
 #'   the size of the cached columns; those unused for longest are removed first. Columns of files are cached if the

@@ -305,6 +305,28 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// new_groups_so_far_cpp
+SEXP new_groups_so_far_cpp();
+RcppExport SEXP _rowanroot_new_groups_so_far_cpp() {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    rcpp_result_gen = Rcpp::wrap(new_groups_so_far_cpp());
+    return rcpp_result_gen;
+END_RCPP
+}
+// groups_so_far_cpp
+Rcpp::List groups_so_far_cpp(SEXP state, Rcpp::List columns);
+RcppExport SEXP _rowanroot_groups_so_far_cpp(SEXP stateSEXP, SEXP columnsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type state(stateSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    rcpp_result_gen = Rcpp::wrap(groups_so_far_cpp(state, columns));
+    return rcpp_result_gen;
+END_RCPP
+}
 // group_by_value_cpp
 SEXP group_by_value_cpp(SEXP column, double rows, int threads);
 RcppExport SEXP _rowanroot_group_by_value_cpp(SEXP columnSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
@@ -374,42 +396,42 @@ BEGIN_RCPP
 END_RCPP
 }
 // group_sums_cpp
-Rcpp::List group_sums_cpp(SEXP column, Rcpp::IntegerVector group_of_row, int groups, int threads);
-RcppExport SEXP _rowanroot_group_sums_cpp(SEXP columnSEXP, SEXP group_of_rowSEXP, SEXP groupsSEXP, SEXP threadsSEXP) {
+Rcpp::List group_sums_cpp(SEXP column, bool skip_missing, Rcpp::IntegerVector group_of_row, int groups, int threads);
+RcppExport SEXP _rowanroot_group_sums_cpp(SEXP columnSEXP, SEXP skip_missingSEXP, SEXP group_of_rowSEXP, SEXP groupsSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< bool >::type skip_missing(skip_missingSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group_of_row(group_of_rowSEXP);
     Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(group_sums_cpp(column, group_of_row, groups, threads));
+    rcpp_result_gen = Rcpp::wrap(group_sums_cpp(column, skip_missing, group_of_row, groups, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 // complete_sums_cpp
-SEXP complete_sums_cpp(Rcpp::NumericVector values, Rcpp::NumericVector known, Rcpp::NumericVector unknown, Rcpp::IntegerVector sizes);
-RcppExport SEXP _rowanroot_complete_sums_cpp(SEXP valuesSEXP, SEXP knownSEXP, SEXP unknownSEXP, SEXP sizesSEXP) {
+SEXP complete_sums_cpp(Rcpp::NumericVector values, Rcpp::NumericVector unknown);
+RcppExport SEXP _rowanroot_complete_sums_cpp(SEXP valuesSEXP, SEXP unknownSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type values(valuesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type known(knownSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type unknown(unknownSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type sizes(sizesSEXP);
-    rcpp_result_gen = Rcpp::wrap(complete_sums_cpp(values, known, unknown, sizes));
+    rcpp_result_gen = Rcpp::wrap(complete_sums_cpp(values, unknown));
     return rcpp_result_gen;
 END_RCPP
 }
 // spread_groups_cpp
-SEXP spread_groups_cpp(SEXP values, Rcpp::IntegerVector group_of_row);
-RcppExport SEXP _rowanroot_spread_groups_cpp(SEXP valuesSEXP, SEXP group_of_rowSEXP) {
+SEXP spread_groups_cpp(SEXP values, Rcpp::IntegerVector group_of_row, int threads);
+RcppExport SEXP _rowanroot_spread_groups_cpp(SEXP valuesSEXP, SEXP group_of_rowSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
     Rcpp::traits::input_parameter< SEXP >::type values(valuesSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group_of_row(group_of_rowSEXP);
-    rcpp_result_gen = Rcpp::wrap(spread_groups_cpp(values, group_of_row));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(spread_groups_cpp(values, group_of_row, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -423,6 +445,19 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
     Rcpp::traits::input_parameter< bool >::type last(lastSEXP);
     rcpp_result_gen = Rcpp::wrap(group_edges_cpp(group_of_row, groups, last));
+    return rcpp_result_gen;
+END_RCPP
+}
+// present_groups_cpp
+Rcpp::List present_groups_cpp(Rcpp::IntegerVector group_of_row, double groups, int threads);
+RcppExport SEXP _rowanroot_present_groups_cpp(SEXP group_of_rowSEXP, SEXP groupsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type group_of_row(group_of_rowSEXP);
+    Rcpp::traits::input_parameter< double >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(present_groups_cpp(group_of_row, groups, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -1286,15 +1321,18 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_restore_output_cpp", (DL_FUNC) &_rowanroot_restore_output_cpp, 1},
     {"_rowanroot_keep_where_cpp", (DL_FUNC) &_rowanroot_keep_where_cpp, 4},
     {"_rowanroot_group_rows_cpp", (DL_FUNC) &_rowanroot_group_rows_cpp, 3},
+    {"_rowanroot_new_groups_so_far_cpp", (DL_FUNC) &_rowanroot_new_groups_so_far_cpp, 0},
+    {"_rowanroot_groups_so_far_cpp", (DL_FUNC) &_rowanroot_groups_so_far_cpp, 2},
     {"_rowanroot_group_by_value_cpp", (DL_FUNC) &_rowanroot_group_by_value_cpp, 3},
     {"_rowanroot_aggregate_cpp", (DL_FUNC) &_rowanroot_aggregate_cpp, 4},
     {"_rowanroot_mean_and_variance_cpp", (DL_FUNC) &_rowanroot_mean_and_variance_cpp, 2},
     {"_rowanroot_distribution_cpp", (DL_FUNC) &_rowanroot_distribution_cpp, 3},
     {"_rowanroot_aggregate_groups_cpp", (DL_FUNC) &_rowanroot_aggregate_groups_cpp, 6},
-    {"_rowanroot_group_sums_cpp", (DL_FUNC) &_rowanroot_group_sums_cpp, 4},
-    {"_rowanroot_complete_sums_cpp", (DL_FUNC) &_rowanroot_complete_sums_cpp, 4},
-    {"_rowanroot_spread_groups_cpp", (DL_FUNC) &_rowanroot_spread_groups_cpp, 2},
+    {"_rowanroot_group_sums_cpp", (DL_FUNC) &_rowanroot_group_sums_cpp, 5},
+    {"_rowanroot_complete_sums_cpp", (DL_FUNC) &_rowanroot_complete_sums_cpp, 2},
+    {"_rowanroot_spread_groups_cpp", (DL_FUNC) &_rowanroot_spread_groups_cpp, 3},
     {"_rowanroot_group_edges_cpp", (DL_FUNC) &_rowanroot_group_edges_cpp, 3},
+    {"_rowanroot_present_groups_cpp", (DL_FUNC) &_rowanroot_present_groups_cpp, 3},
     {"_rowanroot_count_distinct_cpp", (DL_FUNC) &_rowanroot_count_distinct_cpp, 3},
     {"_rowanroot_quantiles_cpp", (DL_FUNC) &_rowanroot_quantiles_cpp, 5},
     {"_rowanroot_different_texts_cpp", (DL_FUNC) &_rowanroot_different_texts_cpp, 1},

@@ -7,6 +7,7 @@
 #include "deferred_strings.h"
 #include "distribution.h"
 #include "groups.h"
+#include "numbering.h"
 #include "quantiles.h"
 #include "text_numbering.h"
 
@@ -15,9 +16,13 @@ using namespace rowanroot;
 namespace {
 
 template <class T>
-void spread(const T* values, const Rcpp::IntegerVector& group_of_row, T* result) {
-  const int* group = group_of_row.begin();
-  for (R_xlen_t i = 0; i < group_of_row.size(); ++i) result[i] = values[group[i]];
+void spread(const T* values, const Rcpp::IntegerVector& group_of_row, const Workers& workers, T* result) {
+  const int* const group = group_of_row.begin();
+  const std::size_t rows = static_cast<std::size_t>(group_of_row.size());
+  constexpr std::size_t piece = 1 << 16;
+  run_pieces((rows + piece - 1) / piece, workers, [&](int, std::size_t k) {
+    for (std::size_t i = k * piece; i < std::min(rows, (k + 1) * piece); ++i) result[i] = values[group[i]];
+  });
 }
 
 // A vector of what groups have, of which there may be as many as rows.
@@ -69,6 +74,61 @@ Rcpp::List group_rows_cpp(Rcpp::List columns, double rows, int threads) {
                             Rcpp::Named("sizes") = vector_of(sizes));
 }
 
+namespace {
+
+// The numbers that groups have in all chunks of a table, by the values of their columns.
+struct GroupsSoFar {
+  struct Column {
+    TextNumbering texts;
+    Numbering values;
+    Numbering with_those_before;
+  };
+  std::vector<Column> columns;
+
+  static std::uint64_t code_of(SEXP values, R_xlen_t i, Column& column) {
+    switch (type_of_column(values)) {
+      case Type::text: {
+        SEXP const text = STRING_ELT(values, i);
+        return text == NA_STRING ? 0 : static_cast<std::uint64_t>(column.texts.number(Rf_translateCharUTF8(text)));
+      }
+      case Type::real: return number_of(column, REAL_RO(values)[i]);
+      case Type::long_integer:
+        return number_of(column, static_cast<const std::int64_t*>(address_of(values))[i]);
+      default: return number_of(column, static_cast<const std::int32_t*>(address_of(values))[i]);
+    }
+  }
+
+ private:
+  template <class T>
+  static std::uint64_t number_of(Column& column, T value) {
+    return static_cast<std::uint64_t>(column.values.number(key_of(value)));
+  }
+};
+
+}  // namespace
+
+// [[Rcpp::export]]
+SEXP new_groups_so_far_cpp() { return Rcpp::XPtr<GroupsSoFar>(new GroupsSoFar, true); }
+
+// The numbers, from 0, of these groups, of which the columns have the values; and how many groups there are so far.
+// [[Rcpp::export]]
+Rcpp::List groups_so_far_cpp(SEXP state, Rcpp::List columns) {
+  GroupsSoFar& so_far = *Rcpp::XPtr<GroupsSoFar>(state);
+  so_far.columns.resize(static_cast<std::size_t>(columns.size()));
+  const R_xlen_t count = columns.size() ? Rf_xlength(columns[0]) : 0;
+  Rcpp::IntegerVector number(count, 0);
+  std::size_t groups = 0;
+  for (R_xlen_t k = 0; k < columns.size(); ++k) {
+    GroupsSoFar::Column& column = so_far.columns[static_cast<std::size_t>(k)];
+    SEXP const values = columns[k];
+    for (R_xlen_t i = 0; i < count; ++i)
+      number[i] = column.with_those_before.number(static_cast<std::uint64_t>(number[i]) << 32 |
+                                                  GroupsSoFar::code_of(values, i, column));
+    groups = column.with_those_before.keys().size();
+  }
+  return Rcpp::List::create(Rcpp::Named("number") = number, Rcpp::Named("groups") = static_cast<double>(groups));
+}
+
 // The group of each row, from 0, where that takes only a look at whole numbers, or at the numbers of texts, and how
 // many groups there are at most: some may have no rows. Else NULL.
 // [[Rcpp::export]]
@@ -79,9 +139,16 @@ SEXP group_by_value_cpp(SEXP column, double rows, int threads) {
   if (coded ? static_cast<double>(XLENGTH(coded.texts)) > rows / 4
             : TYPEOF(column) != INTSXP && TYPEOF(column) != LGLSXP)
     return R_NilValue;
+  const auto result = [](SEXP of_row, std::size_t count) {
+    return Rcpp::List::create(Rcpp::Named("of_row") = of_row, Rcpp::Named("count") = static_cast<double>(count));
+  };
+  const std::size_t most = size / 4 + 1;
+  std::size_t count = 0;
+  if (!coded && ATTRIB(column) == R_NilValue && TYPEOF(column) == INTSXP &&
+      are_group_numbers(INTEGER_RO(column), size, most, workers, &count))
+    return result(column, count);
   Rcpp::Shield<SEXP> of_row(new_vector(INTSXP, static_cast<R_xlen_t>(rows)));
   int* const group = INTEGER(of_row);
-  std::size_t count = 0;
   if (coded) {
     // A text may have several numbers, and what is missing one, too.
     const Rcpp::RObject texts = with_comparable_texts(coded.texts);
@@ -98,11 +165,10 @@ SEXP group_by_value_cpp(SEXP column, double rows, int threads) {
         group[i] = code[i] == NA_INTEGER ? missing : of_text[static_cast<std::size_t>(code[i]) - 1];
     });
   } else {
-    count = group_by_value(static_cast<const std::int32_t*>(address_of(column)), size, size / 4 + 1, workers, group);
+    count = group_by_value(static_cast<const std::int32_t*>(address_of(column)), size, most, workers, group);
   }
   if (!count) return R_NilValue;
-  return Rcpp::List::create(Rcpp::Named("of_row") = static_cast<SEXP>(of_row),
-                            Rcpp::Named("count") = static_cast<double>(count));
+  return result(of_row, count);
 }
 
 // [[Rcpp::export]]
@@ -145,36 +211,35 @@ Rcpp::NumericVector aggregate_groups_cpp(std::string what, SEXP column, bool ski
 }
 
 // [[Rcpp::export]]
-Rcpp::List group_sums_cpp(SEXP column, Rcpp::IntegerVector group_of_row, int groups, int threads) {
+Rcpp::List group_sums_cpp(SEXP column, bool skip_missing, Rcpp::IntegerVector group_of_row, int groups, int threads) {
   const R_xlen_t rows = Rf_xlength(column);
-  const GroupSums found = sums_of_groups(type_of_vector(column), address_of(column), static_cast<std::size_t>(rows),
-                                         group_of_row.begin(), groups, thread_count(rows, threads));
+  const GroupSums found =
+      sums_of_groups(type_of_vector(column), address_of(column), static_cast<std::size_t>(rows), skip_missing,
+                     group_of_row.begin(), groups, thread_count(rows, threads));
   return Rcpp::List::create(Rcpp::Named("sum") = vector_of(found.sum), Rcpp::Named("mean") = vector_of(found.mean),
                             Rcpp::Named("known") = vector_of(found.known),
                             Rcpp::Named("unknown") = vector_of(found.unknown));
 }
 
-// Sums or means of groups: of those that know fewer values than they have rows, what is not known.
+// Sums or means of groups: what is not known of those that have it, where it is not 0.
 // [[Rcpp::export]]
-SEXP complete_sums_cpp(Rcpp::NumericVector values, Rcpp::NumericVector known, Rcpp::NumericVector unknown,
-                       Rcpp::IntegerVector sizes) {
-  R_xlen_t first = 0;
-  while (first < sizes.size() && known[first] >= sizes[first]) ++first;
-  if (first == sizes.size()) return values;
+SEXP complete_sums_cpp(Rcpp::NumericVector values, Rcpp::NumericVector unknown) {
+  if (std::all_of(unknown.begin(), unknown.end(), [](double value) { return value == 0; })) return values;
   Rcpp::Shield<SEXP> result(new_vector(REALSXP, values.size()));
   double* const to = REAL(result);
-  for (R_xlen_t k = 0; k < values.size(); ++k) to[k] = known[k] < sizes[k] ? unknown[k] : values[k];
+  for (R_xlen_t k = 0; k < values.size(); ++k) to[k] = unknown[k] != 0 ? unknown[k] : values[k];
   return result;
 }
 
 // The value of its group for each row.
 // [[Rcpp::export]]
-SEXP spread_groups_cpp(SEXP values, Rcpp::IntegerVector group_of_row) {
+SEXP spread_groups_cpp(SEXP values, Rcpp::IntegerVector group_of_row, int threads) {
+  const Workers workers = thread_count(group_of_row.size(), threads);
   Rcpp::Shield<SEXP> result(new_vector(TYPEOF(values), group_of_row.size()));
   switch (TYPEOF(values)) {
-    case REALSXP: spread(REAL(values), group_of_row, REAL(result)); break;
-    case INTSXP: spread(INTEGER(values), group_of_row, INTEGER(result)); break;
-    case LGLSXP: spread(LOGICAL(values), group_of_row, LOGICAL(result)); break;
+    case REALSXP: spread(REAL(values), group_of_row, workers, REAL(result)); break;
+    case INTSXP: spread(INTEGER(values), group_of_row, workers, INTEGER(result)); break;
+    case LGLSXP: spread(LOGICAL(values), group_of_row, workers, LOGICAL(result)); break;
     default: Rcpp::stop("the engine has no type for this vector");
   }
   return result;
@@ -186,6 +251,18 @@ Rcpp::IntegerVector group_edges_cpp(Rcpp::IntegerVector group_of_row, int groups
   const std::size_t rows = static_cast<std::size_t>(group_of_row.size());
   return rows_from_one(last ? last_rows(group_of_row.begin(), rows, groups)
                             : first_rows(group_of_row.begin(), rows, groups));
+}
+
+// Of groups of which some have no rows, those that have, in the order of their first rows: the `place` of each among
+// all, its first row, both from 1, and how many rows it has.
+// [[Rcpp::export]]
+Rcpp::List present_groups_cpp(Rcpp::IntegerVector group_of_row, double groups, int threads) {
+  const std::size_t rows = static_cast<std::size_t>(group_of_row.size()), count = static_cast<std::size_t>(groups);
+  const PresentGroups found =
+      present_groups(group_of_row.begin(), rows, count, thread_count(group_of_row.size(), threads));
+  return Rcpp::List::create(Rcpp::Named("place") = rows_from_one(found.place),
+                            Rcpp::Named("first") = rows_from_one(found.first),
+                            Rcpp::Named("sizes") = vector_of(found.sizes));
 }
 
 // [[Rcpp::export]]

@@ -40,12 +40,12 @@ MeanAndVariance mean_and_variance(Type type, const void* column, std::size_t row
 RowVector<double> aggregate_groups(Aggregate what, Type type, const void* column, std::size_t rows, bool skip_missing,
                                    const std::int32_t* group_of_row, std::size_t groups, Workers threads);
 
-// Of each group the sum, the mean and the number of known values, and the first value that is missing or not a number,
-// 0 if there is none.
+// Of each group the sum, the mean and the number of known values; and unless missing values are left out, the first
+// value that is missing or not a number, 0 if there is none.
 struct GroupSums {
   RowVector<double> sum, mean, known, unknown;
 };
-GroupSums sums_of_groups(Type type, const void* column, std::size_t rows, const std::int32_t* group_of_row,
-                         std::size_t groups, Workers threads);
+GroupSums sums_of_groups(Type type, const void* column, std::size_t rows, bool skip_missing,
+                         const std::int32_t* group_of_row, std::size_t groups, Workers threads);
 
 }  // namespace rowanroot

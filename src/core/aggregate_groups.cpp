@@ -22,7 +22,7 @@ struct GroupTotal {
 };
 
 struct GroupTotals {
-  std::vector<GroupTotal> groups;
+  RowVector<GroupTotal> groups;
   RowVector<double> first_unknown;  // of each group, 0 without one; empty if all values are numbers
 
   bool is_complete(std::size_t g) const { return first_unknown.empty() || first_unknown[g] == 0; }
@@ -31,42 +31,54 @@ struct GroupTotals {
 // Groups are looked up this many rows ahead: their totals are seldom in the cache.
 constexpr std::size_t ahead = 24;
 
+// What is not known adds nothing: without a branch, as which values are missing can't be foreseen.
+template <class T>
+void add_up(const T* values, const std::int32_t* group_of_row, std::size_t first, std::size_t end, GroupTotal* all) {
+  for (std::size_t i = first; i < end; ++i) {
+    __builtin_prefetch(all + group_of_row[std::min(i + ahead, end - 1)], 1);
+    const double value = as_real(values[i]);
+    GroupTotal& group = all[group_of_row[i]];
+    group.sum.add(value == value ? value : 0);
+    group.known += value == value;
+  }
+}
+
+// Of each group the first value that is not known, 0 without one; empty if all are.
+template <class T>
+RowVector<double> first_unknown_of_groups(const T* values, std::size_t rows, const std::int32_t* group_of_row,
+                                          std::size_t groups) {
+  RowVector<double> result;
+  for (std::size_t i = 0; i < rows; ++i) {
+    const double value = as_real(values[i]);
+    if (value == value) continue;
+    if (result.empty()) result.resize(groups, 0);
+    double& first = result[group_of_row[i]];
+    if (first == 0) first = value;
+  }
+  return result;
+}
+
 template <class T>
 GroupTotals totals_of_groups(const T* values, std::size_t rows, const std::int32_t* group_of_row, std::size_t groups,
-                             Workers threads) {
+                             bool skip_missing, Workers threads) {
   const std::size_t count = groups * 16 < rows ? sum_stretches : 1;
-  std::vector<GroupTotals> stretches(count);
+  std::vector<RowVector<GroupTotal>> stretches(count);
   run_pieces(count, threads, [&](int, std::size_t k) {
-    GroupTotals& own = stretches[k];
-    own.groups.resize(groups);
-    GroupTotal* const all = own.groups.data();
-    const std::size_t end = rows * (k + 1) / count;
-    for (std::size_t i = rows * k / count; i < end; ++i) {
-      if (i + ahead < end) __builtin_prefetch(all + group_of_row[i + ahead], 1);
-      const double value = as_real(values[i]);
-      GroupTotal& group = all[group_of_row[i]];
-      if (value == value) {
-        group.sum.add(value);
-        ++group.known;
-        continue;
-      }
-      if (own.first_unknown.empty()) own.first_unknown.resize(groups);
-      double& first = own.first_unknown[group_of_row[i]];
-      if (first == 0) first = value;
-    }
+    stretches[k].resize(groups);
+    add_up(values, group_of_row, rows * k / count, rows * (k + 1) / count, stretches[k].data());
   });
-  GroupTotals result = std::move(stretches[0]);
-  for (std::size_t k = 1; k < count; ++k) {
-    if (result.first_unknown.empty() && !stretches[k].first_unknown.empty()) result.first_unknown.resize(groups);
-    for (std::size_t g = 0; g < groups; ++g) {
-      const GroupTotal& part = stretches[k].groups[g];
-      GroupTotal& total = result.groups[g];
-      if (!stretches[k].is_complete(g) && result.is_complete(g))
-        result.first_unknown[g] = stretches[k].first_unknown[g];
-      total.sum.add(part.sum);
-      total.known += part.known;
+  GroupTotals result;
+  result.groups = std::move(stretches[0]);
+  std::size_t known = 0;
+  for (std::size_t g = 0; g < groups; ++g) {
+    GroupTotal& total = result.groups[g];
+    for (std::size_t k = 1; k < count; ++k) {
+      total.sum.add(stretches[k][g].sum);
+      total.known += stretches[k][g].known;
     }
+    known += total.known;
   }
+  if (!skip_missing && known < rows) result.first_unknown = first_unknown_of_groups(values, rows, group_of_row, groups);
   return result;
 }
 
@@ -91,9 +103,9 @@ std::vector<std::pair<std::size_t, LongSums>> long_sums_of_groups(const GroupTot
 }
 
 template <class T>
-GroupSums sums_of_column_groups(const T* values, std::size_t rows, const std::int32_t* group_of_row, std::size_t groups,
-                                Workers threads) {
-  GroupTotals totals = totals_of_groups(values, rows, group_of_row, groups, threads);
+GroupSums sums_of_column_groups(const T* values, std::size_t rows, bool skip_missing, const std::int32_t* group_of_row,
+                                std::size_t groups, Workers threads) {
+  GroupTotals totals = totals_of_groups(values, rows, group_of_row, groups, skip_missing, threads);
   GroupSums result{RowVector<double>(groups), RowVector<double>(groups), RowVector<double>(groups),
                    std::move(totals.first_unknown)};
   result.unknown.resize(groups, 0);
@@ -140,7 +152,7 @@ inline void add_square(double distance, double* sum, double* rest) {
 template <class T>
 RowVector<double> variances_of_column_groups(const T* values, std::size_t rows, bool skip_missing,
                                              const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
-  const GroupTotals totals = totals_of_groups(values, rows, group_of_row, groups, threads);
+  const GroupTotals totals = totals_of_groups(values, rows, group_of_row, groups, skip_missing, threads);
   struct Spread {
     double mean = 0, squares = 0, rest = 0;
   };
@@ -172,7 +184,7 @@ RowVector<double> aggregate_column_groups(Aggregate what, const T* values, std::
     return ranges_of_column_groups(what == Aggregate::least, values, rows, skip_missing, group_of_row, groups);
   if (what == Aggregate::variance)
     return variances_of_column_groups(values, rows, skip_missing, group_of_row, groups, threads);
-  const GroupSums sums = sums_of_column_groups(values, rows, group_of_row, groups, threads);
+  const GroupSums sums = sums_of_column_groups(values, rows, skip_missing, group_of_row, groups, threads);
   if (what == Aggregate::known) return sums.known;
   RowVector<double> result(what == Aggregate::sum ? sums.sum : sums.mean);
   for (std::size_t g = 0; g < groups; ++g)
@@ -191,11 +203,12 @@ RowVector<double> aggregate_groups(Aggregate what, Type type, const void* column
                                  groups, threads);
 }
 
-GroupSums sums_of_groups(Type type, const void* column, std::size_t rows, const std::int32_t* group_of_row,
-                         std::size_t groups, Workers threads) {
-  if (type == Type::real)
-    return sums_of_column_groups(static_cast<const double*>(column), rows, group_of_row, groups, threads);
-  return sums_of_column_groups(static_cast<const std::int32_t*>(column), rows, group_of_row, groups, threads);
+GroupSums sums_of_groups(Type type, const void* column, std::size_t rows, bool skip_missing,
+                         const std::int32_t* group_of_row, std::size_t groups, Workers threads) {
+  const auto of = [&](const auto* values) {
+    return sums_of_column_groups(values, rows, skip_missing, group_of_row, groups, threads);
+  };
+  return type == Type::real ? of(static_cast<const double*>(column)) : of(static_cast<const std::int32_t*>(column));
 }
 
 }  // namespace rowanroot

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cstring>
 
+#include "far_rows.h"
 #include "memory.h"
 #include "rounds.h"
 
@@ -12,6 +13,8 @@ namespace rowanroot {
 namespace {
 
 constexpr std::size_t line = 64, block_rows = 256, ahead = 24;
+// Of fewer rows each may as well be looked for where it lies.
+constexpr std::size_t far_rows_worth = 1 << 16;
 
 template <class T>
 void gather_values(const T* from, T* to, const std::int32_t* order, std::size_t first, std::size_t last,
@@ -99,6 +102,18 @@ void gather_pack(const Pack& pack, std::size_t rows, const std::int32_t* order, 
 
 void gather(const std::vector<GatheredColumn>& columns, std::size_t rows, const std::int32_t* order, std::size_t count,
             Workers threads) {
+  if (count > far_rows_worth && is_beyond_memory()) {
+    const FarRows far(order, count, rows, threads);
+    for (const GatheredColumn& column : columns) {
+      const auto fetch = [&](auto value) {
+        using Value = decltype(value);
+        far.fetch(static_cast<const Value*>(column.from), static_cast<Value*>(column.to));
+      };
+      if (column.width == 8) fetch(std::uint64_t());
+      else fetch(std::uint32_t());
+    }
+    return;
+  }
   // Small tables stay in the cache, and of few rows most of a packed table would not be read.
   const bool worth_packing = rows > (1 << 16) && count > rows / 2;
   for (const Pack& pack : pack_columns(columns)) {

@@ -58,24 +58,48 @@ std::size_t number_values(const void* values, std::size_t rows, Workers threads,
 // The least and the greatest of whole numbers that are not missing; the least is the greater one if there are none.
 struct Extent {
   std::int32_t low = std::numeric_limits<std::int32_t>::max(), high = missing_integer;
+  bool has_missing = false;
 
   std::int64_t range() const { return high < low ? 0 : static_cast<std::int64_t>(high) - low + 1; }
 };
 
+// One less than a missing number is, by going round, the greatest: so that what is least needs no look at each.
+ROWANROOT_WIDE Extent extent_of(const std::int32_t* values, std::size_t rows) {
+  std::int32_t least = std::numeric_limits<std::int32_t>::max(), below_low = least, high = missing_integer;
+  for (std::size_t i = 0; i < rows; ++i) {
+    const std::int32_t below = static_cast<std::int32_t>(static_cast<std::uint32_t>(values[i]) - 1);
+    least = values[i] < least ? values[i] : least;
+    below_low = below < below_low ? below : below_low;
+    high = values[i] > high ? values[i] : high;
+  }
+  const bool none = below_low == std::numeric_limits<std::int32_t>::max();
+  return {none ? below_low : below_low + 1, high, rows && least == missing_integer};
+}
+
 Extent extent_of(const std::int32_t* values, std::size_t rows, Workers threads) {
   constexpr std::size_t piece = 1 << 16;
   std::vector<Extent> pieces((rows + piece - 1) / piece);
-  run_pieces(pieces.size(), threads, [&](int, std::size_t k) {
-    Extent found;
-    for (std::size_t i = k * piece; i < std::min(rows, (k + 1) * piece); ++i) {
-      found.low = values[i] != missing_integer && values[i] < found.low ? values[i] : found.low;
-      found.high = values[i] > found.high ? values[i] : found.high;
-    }
-    pieces[k] = found;
-  });
+  run_pieces(pieces.size(), threads,
+             [&](int, std::size_t k) { pieces[k] = extent_of(values + k * piece, std::min(piece, rows - k * piece)); });
   Extent all;
-  for (const Extent& one : pieces) all = {std::min(all.low, one.low), std::max(all.high, one.high)};
+  for (const Extent& one : pieces)
+    all = {std::min(all.low, one.low), std::max(all.high, one.high), all.has_missing || one.has_missing};
   return all;
+}
+
+// Where the first rows have all keys, these are numbered first, and then rows by them. Says whether they have.
+template <class KeyOfRow>
+bool number_few_keys(std::size_t keys, std::size_t different, std::size_t rows, Workers threads, KeyOfRow key_of_row,
+                     std::int32_t* of_row) {
+  SmallNumbering numbers(keys);
+  constexpr std::size_t block = 1 << 10, piece = 1 << 16;
+  for (std::size_t first = 0; first < rows / 4 && numbers.keys().size() < different; first += block)
+    for (std::size_t i = first; i < std::min(rows, first + block); ++i) numbers.number(key_of_row(i));
+  if (numbers.keys().size() < different) return false;
+  run_pieces((rows + piece - 1) / piece, threads, [&](int, std::size_t k) {
+    for (std::size_t i = k * piece; i < std::min(rows, (k + 1) * piece); ++i) of_row[i] = numbers.find(key_of_row(i));
+  });
+  return true;
 }
 
 // Whole numbers that lie close together are looked up in a table; missing ones are the first entry.
@@ -83,17 +107,17 @@ std::size_t number_integers(const std::int32_t* values, std::size_t rows, Worker
                             std::int32_t* of_row) {
   const Extent extent = extent_of(values, rows, threads);
   const std::int32_t low = extent.low;
-  const std::int64_t range = extent.range();
-  if (static_cast<std::uint64_t>(range) > std::max<std::uint64_t>(rows, 4096))
+  const std::size_t range = static_cast<std::size_t>(extent.range());
+  if (range > std::max<std::size_t>(rows, 4096))
     return number_values<std::int32_t>(values, rows, threads, most, of_row);
-  return number_rows(
-      rows, threads, SmallNumbering(static_cast<std::size_t>(range) + 1),
-      [=](std::size_t i) {
-        return values[i] == missing_integer
-                   ? 0
-                   : static_cast<std::uint64_t>(static_cast<std::int64_t>(values[i]) - low) + 1;
-      },
-      most, of_row);
+  const auto key = [=](std::size_t i) {
+    return values[i] == missing_integer ? 0
+                                        : static_cast<std::uint64_t>(static_cast<std::int64_t>(values[i]) - low) + 1;
+  };
+  const std::size_t different = range + extent.has_missing;
+  if (different <= std::min(rows / 16, most))
+    if (number_few_keys(range + 1, different, rows, threads, key, of_row)) return different;
+  return number_rows(rows, threads, SmallNumbering(range + 1), key, most, of_row);
 }
 
 }  // namespace
@@ -110,6 +134,15 @@ std::size_t group_few(Type type, const void* column, std::size_t rows, std::size
     case Type::text: return number_values<Text>(column, rows, threads, most, of_row);
     default: return number_integers(static_cast<const std::int32_t*>(column), rows, threads, most, of_row);
   }
+}
+
+bool are_group_numbers(const std::int32_t* values, std::size_t rows, std::size_t most, Workers threads,
+                       std::size_t* groups) {
+  const Extent extent = extent_of(values, rows, threads);
+  if (extent.has_missing || !extent.range() || extent.low < 0 || static_cast<std::size_t>(extent.high) >= most)
+    return false;
+  *groups = static_cast<std::size_t>(extent.high) + 1;
+  return true;
 }
 
 std::size_t group_by_value(const std::int32_t* values, std::size_t rows, std::size_t most, Workers threads,
@@ -255,6 +288,25 @@ RowVector<std::int32_t> group_sizes(const std::int32_t* group_of_row, std::size_
   for (std::size_t stretch = 1; stretch < stretches; ++stretch)
     for (std::size_t g = 0; g < groups; ++g) sizes[0][g] += sizes[stretch][g];
   return sizes[0];
+}
+
+PresentGroups present_groups(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups, Workers threads) {
+  RowVector<std::int32_t> sizes = group_sizes(group_of_row, rows, groups, threads);
+  PresentGroups result;
+  std::size_t present = 0;
+  for (std::int32_t size : sizes) present += size > 0;
+  result.place.reserve(present);
+  result.first.reserve(present);
+  result.sizes.reserve(present);
+  for (std::size_t i = 0; i < rows && result.place.size() < present; ++i) {
+    std::int32_t& size = sizes[group_of_row[i]];
+    if (!size) continue;
+    result.place.push_back(group_of_row[i]);
+    result.first.push_back(static_cast<std::int32_t>(i));
+    result.sizes.push_back(size);
+    size = 0;
+  }
+  return result;
 }
 
 RowVector<std::int32_t> first_rows(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups) {

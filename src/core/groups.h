@@ -25,7 +25,12 @@ std::size_t group_few(Type type, const void* column, std::size_t rows, std::size
 std::size_t group_by_value(const std::int32_t* values, std::size_t rows, std::size_t most, Workers threads,
                            std::int32_t* of_row);
 
-// Whether that is likely, by the rows of a sample that are equal to others of it; or have the same key as others.
+// Whether whole numbers can be taken as groups as they are: none missing, from 0 on, fewer than `most`; and how many.
+bool are_group_numbers(const std::int32_t* values, std::size_t rows, std::size_t most, Workers threads,
+                       std::size_t* groups);
+
+// Whether there are likely to be few groups, by the rows of a sample that are equal to others of it; or have the same
+// key as others.
 bool seem_few(Type type, const void* column, std::size_t rows, std::size_t most);
 bool seem_few(const std::function<std::uint64_t(std::size_t row)>& key_of_row, std::size_t rows, std::size_t most);
 
@@ -45,6 +50,12 @@ RowVector<std::int32_t> count_distinct(const std::int32_t* group_of_row, std::si
 
 RowVector<std::int32_t> group_sizes(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups,
                                     Workers threads);
+
+// Of groups of which some have no rows, those that have, in the order of their first rows.
+struct PresentGroups {
+  RowVector<std::int32_t> place, first, sizes;
+};
+PresentGroups present_groups(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups, Workers threads);
 
 // The row in which each group begins, or ends.
 RowVector<std::int32_t> first_rows(const std::int32_t* group_of_row, std::size_t rows, std::size_t groups);

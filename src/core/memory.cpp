@@ -3,20 +3,16 @@
 #include <algorithm>
 #include <cstdlib>
 #include <deque>
-#include <fstream>
 #include <limits>
 #include <mutex>
 #include <unordered_map>
 
+#include "available.h"
 #include "scratch.h"
 
 #ifdef __linux__
 #include <pthread.h>
 #include <sys/mman.h>
-#endif
-#ifndef _WIN32
-#include <sys/resource.h>
-#include <unistd.h>
 #endif
 
 namespace rowanroot {
@@ -226,26 +222,5 @@ MemoryUse memory_in_use() { return {}; }
 std::string memory_problem() { return "the system has no more memory"; }
 
 #endif
-
-double available_memory() {
-  double available = std::numeric_limits<double>::infinity();
-#ifndef _WIN32
-  std::ifstream of_system("/proc/meminfo");
-  for (std::string line; std::getline(of_system, line);)
-    if (line.compare(0, 13, "MemAvailable:") == 0) available = 1024 * std::atof(line.c_str() + 13);
-  // Of /proc/self/statm: all pages, and those of data that are the process's own.
-  double all = 0, resident = 0, shared = 0, code = 0, libraries = 0, data = 0;
-  if (!(std::ifstream("/proc/self/statm") >> all >> resident >> shared >> code >> libraries >> data)) return available;
-  const auto within = [&](auto what, double pages) {
-    struct rlimit limit;
-    if (::getrlimit(what, &limit) != 0 || limit.rlim_cur == RLIM_INFINITY) return;
-    const double used = pages * static_cast<double>(::sysconf(_SC_PAGESIZE));
-    available = std::min(available, std::max(0.0, static_cast<double>(limit.rlim_cur) - used));
-  };
-  within(RLIMIT_AS, all);
-  within(RLIMIT_DATA, data);
-#endif
-  return available;
-}
 
 }  // namespace rowanroot

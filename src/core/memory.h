@@ -42,12 +42,11 @@ struct MemoryUse {
 };
 MemoryUse memory_in_use();
 
+// Whether there is more in use than the budget, so that columns are best gone through one place after the other.
+inline bool is_beyond_memory() { return memory_in_use().files > 0; }
+
 // Why a region could not be had the last time, from what the system said.
 std::string memory_problem();
-
-// How many bytes the process can still have: as many as the system has, or its limits allow. Infinite where that is not
-// known.
-double available_memory();
 
 struct OutOfMemory : std::bad_alloc {
   OutOfMemory() : problem(memory_problem()) {}

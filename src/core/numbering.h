@@ -123,14 +123,7 @@ class SmallNumbering {
  public:
   explicit SmallNumbering(std::size_t keys) : number_(keys, -1) {}
 
-  std::int32_t number(std::uint64_t key) {
-    std::int32_t& number = number_[key];
-    if (number < 0) {
-      number = static_cast<std::int32_t>(keys_.size());
-      keys_.push_back(key);
-    }
-    return number;
-  }
+  std::int32_t number(std::uint64_t key) { return number_[key] < 0 ? add(key) : number_[key]; }
 
   std::int32_t find(std::uint64_t key) const { return number_[key]; }
 
@@ -142,6 +135,12 @@ class SmallNumbering {
   const RowVector<std::uint64_t>& keys() const { return keys_; }
 
  private:
+  // Apart, as in Numbering.
+  __attribute__((noinline)) std::int32_t add(std::uint64_t key) {
+    keys_.push_back(key);
+    return number_[key] = static_cast<std::int32_t>(keys_.size()) - 1;
+  }
+
   RowVector<std::int32_t> number_;
   RowVector<std::uint64_t> keys_;
 };

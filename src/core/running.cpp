@@ -61,19 +61,19 @@ void run(AtMissing at_missing, const T* values, const Sequence& sequence, Runnin
     double stopped = 0;  // the missing value that stopped it, if any
   };
   std::vector<Group>& groups = so_far.groups(sequence.groups, Group());
-  sequence.each_value(values, result, [&](std::size_t row, std::size_t g, T value) {
+  sequence.each_value(values, result, [&](std::size_t, std::size_t g, T value, double& here) {
     Group& group = groups[g];
     if (!is_missing(value) && group.stopped == 0) {
       Word::take(group.state, static_cast<double>(value));
       ++group.count;
-      result[row] = Word::result(group.state, group.count);
+      here = Word::result(group.state, group.count);
     } else if (at_missing == AtMissing::skip) {
-      result[row] = as_missing(value);
+      here = as_missing(value);
     } else if (at_missing == AtMissing::carry) {
-      result[row] = Word::result(group.state, group.count);
+      here = Word::result(group.state, group.count);
     } else {
       if (group.stopped == 0) group.stopped = as_missing(value);
-      result[row] = group.stopped;
+      here = group.stopped;
     }
   });
 }
@@ -82,13 +82,13 @@ void run(AtMissing at_missing, const T* values, const Sequence& sequence, Runnin
 template <class T>
 void totals_without_missing(const T* values, const Sequence& sequence, RunningState& so_far, double* result) {
   std::vector<long double>& totals = so_far.groups<long double>(sequence.groups, 0);
-  sequence.each_value(values, result, [&](std::size_t row, std::size_t group, T value) {
+  sequence.each_value(values, result, [&](std::size_t, std::size_t group, T value, double& here) {
     if (is_missing(value)) {
-      result[row] = as_missing(value);
+      here = as_missing(value);
       return;
     }
     totals[group] += value;
-    result[row] = static_cast<double>(totals[group]);
+    here = static_cast<double>(totals[group]);
   });
 }
 
@@ -138,12 +138,12 @@ std::size_t running_integers(Running what, AtMissing at_missing, const T* values
   };
   std::vector<Group>& groups = so_far.groups(sequence.groups, Group());
   std::atomic<std::size_t> first_overflow{sequence.rows};
-  sequence.each_value(values, result, [&](std::size_t row, std::size_t g, T value) {
+  sequence.each_value(values, result, [&](std::size_t row, std::size_t g, T value, T& here) {
     Group& group = groups[g];
     const bool known = value != missing;
     if (!known && at_missing == AtMissing::stop) group.stopped = true;
     if (group.stopped || (!known && at_missing == AtMissing::skip)) {
-      result[row] = missing;
+      here = missing;
       return;
     }
     bool fits = true;
@@ -155,13 +155,13 @@ std::size_t running_integers(Running what, AtMissing at_missing, const T* values
     }
     if (what == Running::total && (!fits || group.state == missing)) {
       group.stopped = true;
-      result[row] = missing;
+      here = missing;
       std::size_t first = first_overflow;
       while (row < first && !first_overflow.compare_exchange_weak(first, row)) {}
     } else if (what == Running::count) {
-      result[row] = static_cast<T>(group.count);
+      here = static_cast<T>(group.count);
     } else {
-      result[row] = group.count || what == Running::total ? group.state : missing;
+      here = group.count || what == Running::total ? group.state : missing;
     }
   });
   return first_overflow;

@@ -64,12 +64,12 @@ void last_known(const T* values, bool backwards, const Sequence& sequence, T mis
     return;
   }
   std::vector<T> last(std::max<std::size_t>(sequence.groups, 1), missing);
-  const auto visit = [&](std::size_t row, std::size_t group, T value) {
+  const auto visit = [&](std::size_t, std::size_t group, T value, T& here) {
     if (!is_missing(value)) last[group] = value;
-    result[row] = last[group];
+    here = last[group];
   };
   if (!backwards) return sequence.each_value(values, result, visit);
-  for (std::size_t i = sequence.rows; i-- > 0;) visit(i, sequence.group_of(i), values[i]);
+  for (std::size_t i = sequence.rows; i-- > 0;) visit(i, sequence.group_of(i), values[i], result[i]);
 }
 
 // The part, of so many equal ones of `count` ranks, that a rank falls into: those that are larger by one come first.

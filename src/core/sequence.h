@@ -6,6 +6,8 @@
 #include <cstdint>
 #include <cstring>
 
+#include "far_rows.h"
+#include "memory.h"
 #include "rounds.h"
 #include "sorting.h"
 
@@ -42,49 +44,72 @@ struct Sequence {
     }
   }
 
-  // The same, group by group at least in order: visit(row, group, value of the row). Where rows lie far apart they are
-  // first brought together with their values, by groups and in order; so several threads can have some groups each.
-  // `result` is where visit() writes, to have it at hand.
+  // The same, group by group at least in order: visit(row, group, value of the row, result of the row). Where rows lie
+  // far apart they are first brought together with their values, by groups and in order; so several threads can have
+  // some groups each. With more in use than fits in memory, their results are brought back in the same way.
   template <class T, class Result, class Visit>
-  void each_value(const T* values, const Result* result, Visit visit) const {
+  void each_value(const T* values, Result* result, Visit visit) const {
     if (!order && !step_of_row) {
-      each_place([&](std::size_t i) { visit(i, group_of(i), values[i]); });
+      each_place([&](std::size_t i) { visit(i, group_of(i), values[i], result[i]); });
       return;
     }
+    if (order && is_beyond_memory()) {
+      const FarRows far(order, rows, rows, threads);
+      Buffer<T> in_order(rows);
+      Buffer<std::int32_t> group(group_of_row ? rows : 0);
+      far.fetch(values, in_order.data());
+      if (group_of_row) far.fetch(group_of_row, group.data());
+      Buffer<Result> results(rows);
+      each_shared_out(
+          [&](std::size_t i) { return group_of_row ? static_cast<std::size_t>(group[i]) : 0; },
+          [&](std::size_t i) { return in_order[i]; }, results.data(), true, visit);
+      return far.send(results.data(), result);
+    }
+    const auto row_at = [this](std::size_t i) { return order ? static_cast<std::size_t>(order[i]) : i; };
+    each_shared_out([&](std::size_t i) { return group_of(row_at(i)); },
+                    [&](std::size_t i) { return values[row_at(i)]; }, result, step_of_row && is_beyond_memory(), visit);
+  }
+
+ private:
+  // Results are written where their rows lie, or else brought back to the places of the order.
+  template <class GroupAt, class ValueAt, class Result, class Visit>
+  void each_shared_out(GroupAt group_at, ValueAt value_at, Result* result, bool brings_back, Visit visit) const {
+    using T = decltype(value_at(0));
     const std::size_t stretch = step_of_row ? steps : 1;
     const int shift = group_shift(stretch);
     const std::size_t parts = ((std::max<std::size_t>(groups, 1) - 1) >> shift) + 1;
     const auto choose = [&](std::size_t first, std::size_t last, std::uint16_t* bucket) {
       for (std::size_t i = first; i < last; ++i) {
-        const std::size_t row = order ? static_cast<std::size_t>(order[i]) : i;
-        const std::size_t part = group_of(row) >> shift;
+        const std::size_t part = group_at(i) >> shift;
         bucket[i - first] =
-            static_cast<std::uint16_t>(step_of_row ? part * steps + static_cast<std::size_t>(step_of_row[row]) : part);
+            static_cast<std::uint16_t>(step_of_row ? part * steps + static_cast<std::size_t>(step_of_row[i]) : part);
       }
     };
-    const auto buckets = share_out<KeyedRow>(rows, parts * stretch, threads, choose,
-                                             [&](std::size_t first, std::size_t last, KeyedRow* filled) {
-                                               for (std::size_t i = first; i < last; ++i) {
-                                                 const std::size_t row = order ? static_cast<std::size_t>(order[i]) : i;
-                                                 KeyedRow& one = filled[i - first];
-                                                 one.row = static_cast<std::uint32_t>(row);
-                                                 one.group = static_cast<std::uint32_t>(group_of(row));
-                                                 std::memcpy(&one.key, values + row, sizeof(T));
-                                               }
-                                             });
+    const auto fill = [&](std::size_t first, std::size_t last, KeyedRow* filled) {
+      for (std::size_t i = first; i < last; ++i) {
+        KeyedRow& one = filled[i - first];
+        one.row = static_cast<std::uint32_t>(order ? order[i] : i);
+        one.group = static_cast<std::uint32_t>(group_at(i));
+        const T value = value_at(i);
+        std::memcpy(&one.key, &value, sizeof(T));
+      }
+    };
+    const auto buckets = share_out<KeyedRow>(rows, parts * stretch, threads, choose, fill);
+    Buffer<Result> shared_out(brings_back ? rows : 0);
     run_pieces(parts, threads, [&](int, std::size_t part) {
       constexpr std::size_t ahead = 24;
       const std::size_t last = buckets.starts[(part + 1) * stretch];
       for (std::size_t i = buckets.starts[part * stretch]; i < last; ++i) {
-        if (i + ahead < last) __builtin_prefetch(result + buckets.rows[i + ahead].row, 1);
+        if (!brings_back && i + ahead < last) __builtin_prefetch(result + buckets.rows[i + ahead].row, 1);
+        const KeyedRow& one = buckets.rows[i];
         T value;
-        std::memcpy(&value, &buckets.rows[i].key, sizeof(T));
-        visit(buckets.rows[i].row, buckets.rows[i].group, value);
+        std::memcpy(&value, &one.key, sizeof(T));
+        visit(one.row, one.group, value, brings_back ? shared_out[i] : result[one.row]);
       }
     });
+    if (brings_back) buckets.bring_back(shared_out.data(), result, threads);
   }
 
- private:
   // Rows are shared out among parts whose groups have numbers that differ in this many bits only.
   int group_shift(std::size_t stretch) const {
     constexpr std::size_t most_buckets = 4096, groups_in_cache = 4096;

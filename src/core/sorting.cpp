@@ -267,6 +267,7 @@ void sort_in_buckets(const SortKeys& keys, std::size_t rows, Workers threads, co
   template void sort_keyed_rows(Row*, Row*, std::size_t); \
   template Buckets<Row> share_out_by_keys(const SortKeys&, std::size_t, Workers)
 ROWANROOT_SHARED_OUT(GroupedKey);
+ROWANROOT_SHARED_OUT(std::uint32_t);
 ROWANROOT_SORTED(KeyedRow);
 ROWANROOT_SORTED(std::uint64_t);
 #undef ROWANROOT_SORTED

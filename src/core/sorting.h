@@ -58,6 +58,15 @@ struct Buckets {
     });
   }
 
+  // The other way: values that lie where rows came from, to where these lie now.
+  template <class T>
+  void take_along(const T* values, T* to, Workers threads) const {
+    run_pieces(stretches(), threads, [&](int, std::size_t stretch) {
+      std::vector<std::uint32_t> next = places[stretch];
+      for (std::size_t i = edge(stretch); i < edge(stretch + 1); ++i) to[next[bucket_of[i]]++] = values[i];
+    });
+  }
+
   const std::size_t row_count;
 };
 

@@ -224,17 +224,56 @@ TEST("values are found where the table has them first, of every type, few rows a
   }
 }
 
+TEST("whole numbers that lie close together are groups as others are, wherever they begin and whatever is missing") {
+  std::mt19937 random(8);
+  for (std::int32_t low : {-3, 0, 5}) for (bool gaps : {false, true}) for (bool some_missing : {false, true}) {
+    std::vector<std::int32_t> values(5000);
+    for (std::int32_t& value : values) {
+      value = low + static_cast<std::int32_t>(random() % 40) * (gaps ? 2 : 1);
+      if (some_missing && random() % 50 == 0) value = missing_integer;
+    }
+    // With a value that comes late, not all are among the first rows.
+    if (gaps) values.back() = low + 1;
+    std::vector<std::int32_t> expected(values.size());
+    std::vector<std::int32_t> seen, sizes, first;
+    for (std::size_t i = 0; i < values.size(); ++i) {
+      const std::size_t g = std::find(seen.begin(), seen.end(), values[i]) - seen.begin();
+      if (g == seen.size()) {
+        seen.push_back(values[i]);
+        sizes.push_back(0);
+        first.push_back(static_cast<std::int32_t>(i));
+      }
+      expected[i] = static_cast<std::int32_t>(g);
+      ++sizes[g];
+    }
+    for (int threads : {1, 3}) {
+      std::vector<std::int32_t> of_row(values.size(), -1);
+      CHECK(group_by(Type::integer, values.data(), values.size(), threads, of_row.data()) == seen.size());
+      CHECK(of_row == expected);
+      std::size_t count = 0;
+      const bool as_they_are = are_group_numbers(values.data(), values.size(), 100, threads, &count);
+      CHECK(as_they_are == (low >= 0 && !some_missing));
+      CHECK(!are_group_numbers(values.data(), values.size(), 20, threads, &count));
+      if (!as_they_are) continue;
+      const PresentGroups found = present_groups(values.data(), values.size(), 100, threads);
+      CHECK(std::equal(seen.begin(), seen.end(), found.place.begin(), found.place.end()));
+      CHECK(std::equal(sizes.begin(), sizes.end(), found.sizes.begin(), found.sizes.end()));
+      CHECK(std::equal(first.begin(), first.end(), found.first.begin(), found.first.end()));
+    }
+  }
+}
+
 TEST("sums of groups are R's where a pair of doubles does not hold them, and what is unknown is of its group only") {
   // The first group comes to 1, or, in long double, to 0, the second to Inf less Inf; the others are plain.
   const std::vector<double> values = {1e300, 5, 1, infinity, -1e300, 6, -infinity, missing_real(), 8, std::nan("")};
   const std::vector<std::int32_t> groups = {0, 2, 0, 1, 0, 2, 1, 3, 4, 4};
-  const GroupSums sums = sums_of_groups(Type::real, values.data(), values.size(), groups.data(), 5, 2);
+  const GroupSums sums = sums_of_groups(Type::real, values.data(), values.size(), false, groups.data(), 5, 2);
   CHECK((sums.sum[0] == 0 || sums.sum[0] == 1) && std::isnan(sums.sum[1]) && sums.sum[2] == 11);
   CHECK(sums.mean[2] == 5.5 && sums.known[2] == 2 && sums.known[4] == 1);
   CHECK(sums.unknown[2] == 0 && missing(sums.unknown[3]) && std::isnan(sums.unknown[4]) && !missing(sums.unknown[4]));
   const std::vector<double> large = {1e308, 1e308, -1e308, 2};
   const std::vector<std::int32_t> one = {1, 1, 1, 0};
-  const GroupSums of_large = sums_of_groups(Type::real, large.data(), 4, one.data(), 2, 1);
+  const GroupSums of_large = sums_of_groups(Type::real, large.data(), 4, false, one.data(), 2, 1);
   CHECK(of_large.sum[0] == 2 && of_large.sum[1] == 1e308);
   for (bool least : {false, true}) for (bool skip : {false, true}) {
     const RowVector<double> found =

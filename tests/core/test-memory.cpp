@@ -1,6 +1,9 @@
 #include <cerrno>
 #include <csignal>
 #include <cstring>
+#include <filesystem>
+#include <fstream>
+#include <limits>
 #include <string>
 
 #ifdef __linux__
@@ -10,6 +13,7 @@
 #include <unistd.h>
 #endif
 
+#include "available.h"
 #include "check.h"
 #include "memory.h"
 
@@ -110,3 +114,51 @@ TEST("beyond the budget regions are files without a name, which are there to be 
   ::rmdir(folder.c_str());
 }
 #endif
+
+namespace {
+
+// A folder with what a system tells of its groups of processes.
+struct System {
+  const std::filesystem::path root = std::filesystem::temp_directory_path() / ("rowanroot-" + std::to_string(getpid()));
+  ~System() { std::filesystem::remove_all(root); }
+
+  void write(const std::string& name, const std::string& content) const {
+    std::filesystem::create_directories((root / name).parent_path());
+    std::ofstream(root / name) << content;
+  }
+  double left() const { return memory_of_groups(root.string() + "/"); }
+};
+
+}  // namespace
+
+TEST("the memory that control groups leave is the least of a group and those that it is in, copies of files apart") {
+  const double none = std::numeric_limits<double>::infinity();
+  System system;
+  CHECK(system.left() == none);
+  system.write("proc/self/cgroup", "0::/hives/one\n");
+  CHECK(system.left() == none);
+  const std::string folder = "sys/fs/cgroup/";
+  system.write(folder + "hives/one/memory.max", "max\n");
+  system.write(folder + "hives/one/memory.current", "500\n");
+  CHECK(system.left() == none);
+  system.write(folder + "hives/memory.max", "10000\n");
+  system.write(folder + "hives/memory.current", "4000\n");
+  CHECK(system.left() == 6000);
+  system.write(folder + "hives/memory.stat", "anon 3000\ninactive_file 200\nactive_file 300\n");
+  CHECK(system.left() == 6500);
+  system.write(folder + "hives/one/memory.max", "600\n");
+  CHECK(system.left() == 100);
+  system.write(folder + "hives/one/memory.current", "700\n");
+  CHECK(system.left() == 0);
+
+  // The older way; the path is that of another system, as within a container.
+  system.write("proc/self/cgroup", "5:cpu:/\n4:cpuset,memory:/elsewhere/7f\n0::/\n");
+  CHECK(system.left() == none);
+  system.write(folder + "memory/memory.limit_in_bytes", "9000\n");
+  system.write(folder + "memory/memory.usage_in_bytes", "5000\n");
+  CHECK(system.left() == 4000);
+  system.write(folder + "memory/memory.stat", "inactive_file 1\ntotal_inactive_file 1000\ntotal_active_file 500\n");
+  CHECK(system.left() == 5500);
+  system.write(folder + "memory/memory.limit_in_bytes", "9223372036854771712\n");
+  CHECK(system.left() > 9e18);
+}

@@ -5,6 +5,7 @@
 #include <tuple>
 
 #include "check.h"
+#include "beyond.h"
 #include "distribution.h"
 #include "gather.h"
 #include "moving.h"
@@ -295,9 +296,13 @@ TEST("running totals along steps are those along the order that the steps give")
     sequence.order = nullptr;
     sequence.step_of_row = all.steps.data();
     sequence.steps = 12;
-    running(Running::total, at_missing_of_name(missing), Type::real, all.real.data(), sequence, second,
-            by_steps.data());
-    CHECK(std::memcmp(by_order.data(), by_steps.data(), rows * sizeof(double)) == 0);
+    within_and_beyond_memory([&] {
+      second = RunningState();
+      by_steps.assign(rows, 0);
+      running(Running::total, at_missing_of_name(missing), Type::real, all.real.data(), sequence, second,
+              by_steps.data());
+      CHECK(std::memcmp(by_order.data(), by_steps.data(), rows * sizeof(double)) == 0);
+    });
   }
   sequence.step_of_row = nullptr;
   sequence.order = order.data();
@@ -471,7 +476,8 @@ TEST("the last known value, and the next, are those that one finds row by row") 
     if (ordered) sequence.order = order.data();
     if (grouped) sequence.group_of_row = all.group.data(), sequence.groups = 300;
     std::vector<double> found(rows), expected(rows), last(300, missing_real());
-    last_known(all.real.data(), backwards, sequence, missing_real(), found.data());
+    within_and_beyond_memory(
+        [&] { last_known(all.real.data(), backwards, sequence, missing_real(), found.data()); });
     for (std::size_t k = 0; k < rows; ++k) {
       const std::size_t at = backwards ? rows - 1 - k : k, row = ordered ? static_cast<std::size_t>(order[at]) : at;
       double& of_group = last[grouped ? static_cast<std::size_t>(all.group[row]) : 0];

@@ -8,6 +8,7 @@
 #include <random>
 
 #include "check.h"
+#include "beyond.h"
 #include "gather.h"
 #include "moving.h"
 
@@ -157,11 +158,13 @@ void check_whole(const std::vector<T>& values, const Rows& all) {
 
 TEST("running words are what the rows up to each one come to") {
   const Rows all(600, 21);
-  check_running(Type::real, all.real, all);
-  check_running(Type::integer, all.whole, all);
-  check_running(Type::long_integer, all.big, all);
-  check_whole(all.whole, all);
-  check_whole(all.big, all);
+  within_and_beyond_memory([&] {
+    check_running(Type::real, all.real, all);
+    check_running(Type::integer, all.whole, all);
+    check_running(Type::long_integer, all.big, all);
+    check_whole(all.whole, all);
+    check_whole(all.big, all);
+  });
 }
 
 TEST("running words go on from the chunk before") {
@@ -242,31 +245,33 @@ TEST("work on a sequence can be ended while it goes on") {
 
 TEST("gathered rows are those of the order, of narrow and wide columns, few and many") {
   std::mt19937_64 random(24);
-  for (const std::size_t rows : {1, 500, 70001}) for (const std::size_t columns : {1, 2, 3, 9, 20}) {
-    std::vector<std::vector<std::uint64_t>> wide(columns, std::vector<std::uint64_t>(rows));
-    std::vector<std::vector<std::uint32_t>> narrow(columns, std::vector<std::uint32_t>(rows));
-    for (auto& column : wide) for (auto& value : column) value = random();
-    for (auto& column : narrow) for (auto& value : column) value = static_cast<std::uint32_t>(random());
-    std::vector<std::int32_t> order(rows);
-    std::iota(order.begin(), order.end(), 0);
-    std::shuffle(order.begin(), order.end(), random);
-    for (const std::size_t count : {rows, rows * 3 / 5, rows / 4}) for (const int threads : {1, 2}) {
-      std::vector<std::vector<std::uint64_t>> to_wide(columns, std::vector<std::uint64_t>(count));
-      std::vector<std::vector<std::uint32_t>> to_narrow(columns, std::vector<std::uint32_t>(count));
-      std::vector<GatheredColumn> all;
-      for (std::size_t k = 0; k < columns; ++k) {
-        all.push_back({wide[k].data(), to_wide[k].data(), 8});
-        all.push_back({narrow[k].data(), to_narrow[k].data(), 4});
+  within_and_beyond_memory([&] {
+    for (const std::size_t rows : {1, 500, 70001}) for (const std::size_t columns : {1, 2, 3, 9, 20}) {
+      std::vector<std::vector<std::uint64_t>> wide(columns, std::vector<std::uint64_t>(rows));
+      std::vector<std::vector<std::uint32_t>> narrow(columns, std::vector<std::uint32_t>(rows));
+      for (auto& column : wide) for (auto& value : column) value = random();
+      for (auto& column : narrow) for (auto& value : column) value = static_cast<std::uint32_t>(random());
+      std::vector<std::int32_t> order(rows);
+      std::iota(order.begin(), order.end(), 0);
+      std::shuffle(order.begin(), order.end(), random);
+      for (const std::size_t count : {rows, rows * 3 / 5, rows / 4}) for (const int threads : {1, 2}) {
+        std::vector<std::vector<std::uint64_t>> to_wide(columns, std::vector<std::uint64_t>(count));
+        std::vector<std::vector<std::uint32_t>> to_narrow(columns, std::vector<std::uint32_t>(count));
+        std::vector<GatheredColumn> all;
+        for (std::size_t k = 0; k < columns; ++k) {
+          all.push_back({wide[k].data(), to_wide[k].data(), 8});
+          all.push_back({narrow[k].data(), to_narrow[k].data(), 4});
+        }
+        gather(all, rows, order.data(), count, threads);
+        bool right = true;
+        for (std::size_t k = 0; k < columns; ++k) for (std::size_t i = 0; i < count; ++i) {
+          const std::size_t from = static_cast<std::size_t>(order[i]);
+          right = right && to_wide[k][i] == wide[k][from] && to_narrow[k][i] == narrow[k][from];
+        }
+        CHECK(right);
       }
-      gather(all, rows, order.data(), count, threads);
-      bool right = true;
-      for (std::size_t k = 0; k < columns; ++k) for (std::size_t i = 0; i < count; ++i) {
-        const std::size_t from = static_cast<std::size_t>(order[i]);
-        right = right && to_wide[k][i] == wide[k][from] && to_narrow[k][i] == narrow[k][from];
-      }
-      CHECK(right);
     }
-  }
+  });
 }
 
 TEST("rows that are counted from 1 are gathered, and missing ones are missing") {

@@ -247,7 +247,7 @@ TEST("aggregates, medians and quantiles of groups are those of each group's valu
                           variance = of(Aggregate::variance),
                           median = medians(Type::real, values.data(), rows, true, groups.data(), count),
                           third = quantiles(0.3, Type::real, values.data(), rows, groups.data(), count);
-  const GroupSums together = sums_of_groups(Type::real, values.data(), rows, groups.data(), count, 2);
+  const GroupSums together = sums_of_groups(Type::real, values.data(), rows, false, groups.data(), count, 2);
   for (std::size_t g = 0; g < count; ++g) {
     Reals own = known_of(values, groups, static_cast<std::int32_t>(g));
     std::sort(own.begin(), own.end());
