@@ -46,31 +46,51 @@ struct Sequence {
 
   // The same, group by group at least in order: visit(row, group, value of the row, result of the row). Where rows lie
   // far apart they are first brought together with their values, by groups and in order; so several threads can have
-  // some groups each. With more in use than fits in memory, their results are brought back in the same way.
+  // some groups each. With more in use than fits in memory, values and
+  // results go there and back one stretch after the other.
   template <class T, class Result, class Visit>
   void each_value(const T* values, Result* result, Visit visit) const {
     if (!order && !step_of_row) {
       each_place([&](std::size_t i) { visit(i, group_of(i), values[i], result[i]); });
       return;
     }
-    if (order && is_beyond_memory()) {
-      const FarRows far(order, rows, rows, threads);
-      Buffer<T> in_order(rows);
-      Buffer<std::int32_t> group(group_of_row ? rows : 0);
-      far.fetch(values, in_order.data());
-      if (group_of_row) far.fetch(group_of_row, group.data());
-      Buffer<Result> results(rows);
-      each_shared_out(
-          [&](std::size_t i) { return group_of_row ? static_cast<std::size_t>(group[i]) : 0; },
-          [&](std::size_t i) { return in_order[i]; }, results.data(), true, visit);
-      return far.send(results.data(), result);
-    }
+    if (is_beyond_memory()) return step_of_row ? along_steps(values, result, visit) : from_afar(values, result, visit);
     const auto row_at = [this](std::size_t i) { return order ? static_cast<std::size_t>(order[i]) : i; };
     each_shared_out([&](std::size_t i) { return group_of(row_at(i)); },
-                    [&](std::size_t i) { return values[row_at(i)]; }, result, step_of_row && is_beyond_memory(), visit);
+                    [&](std::size_t i) { return values[row_at(i)]; }, result, false, visit);
   }
 
  private:
+  // With more in use than fits in memory: values are fetched in order, and results sent back.
+  template <class T, class Result, class Visit>
+  void from_afar(const T* values, Result* result, Visit visit) const {
+    const FarRows far(order, rows, rows, threads);
+    Buffer<T> in_order(rows);
+    Buffer<std::int32_t> group(group_of_row ? rows : 0);
+    Buffer<Result> results(rows);
+    far.fetch(values, in_order.data());
+    if (group_of_row) far.fetch(group_of_row, group.data());
+    each_shared_out([&](std::size_t i) { return group_of_row ? static_cast<std::size_t>(group[i]) : 0; },
+                    [&](std::size_t i) { return in_order[i]; }, results.data(), true, visit);
+    far.send(results.data(), result);
+  }
+
+  template <class T, class Result, class Visit>
+  void along_steps(const T* values, Result* result, Visit visit) const {
+    const auto by_step = share_out<std::uint32_t>(
+        rows, steps, threads,
+        [this](std::size_t first, std::size_t last, std::uint16_t* bucket) {
+          std::copy(step_of_row + first, step_of_row + last, bucket);
+        },
+        [](std::size_t first, std::size_t last, std::uint32_t* filled) {
+          for (std::size_t i = first; i < last; ++i) filled[i - first] = static_cast<std::uint32_t>(i);
+        });
+    Sequence ordered = *this;
+    ordered.order = reinterpret_cast<const std::int32_t*>(by_step.rows.data());
+    ordered.step_of_row = nullptr;
+    ordered.from_afar(values, result, visit);
+  }
+
   // Results are written where their rows lie, or else brought back to the places of the order.
   template <class GroupAt, class ValueAt, class Result, class Visit>
   void each_shared_out(GroupAt group_at, ValueAt value_at, Result* result, bool brings_back, Visit visit) const {

@@ -82,6 +82,48 @@ Buckets<Row>::Buckets(std::size_t rows, std::size_t buckets, int threads)
       places(std::max(threads, 1), std::vector<std::uint32_t>(buckets, 0)),
       row_count(rows) {}
 
+// So many buckets can be written to at once wherever they lie.
+constexpr std::size_t few_buckets = 256;
+
+// Rows for many buckets of a file that memory does not hold: those of a bucket are collected until they fill a page of
+// it, so that each page is written to once or twice, and not once for each of its rows.
+template <class Row>
+class PageWriter {
+ public:
+  // `next` has the place of the next row of each bucket.
+  PageWriter(std::size_t buckets, Row* to, std::uint32_t* next)
+      : to_(to),
+        next_(next),
+        room_(std::min(page, most_collected / std::max<std::size_t>(buckets, 1)) / sizeof(Row)),
+        collected_(buckets * room_),
+        counts_(buckets, 0) {}
+
+  void put(std::size_t bucket, const Row& row) {
+    collected_[bucket * room_ + counts_[bucket]++] = row;
+    const auto end = reinterpret_cast<std::uintptr_t>(to_ + next_[bucket] + counts_[bucket]);
+    if (counts_[bucket] == room_ || end % page < sizeof(Row)) put_bucket(bucket);
+  }
+
+  void put_all() {
+    for (std::size_t bucket = 0; bucket < counts_.size(); ++bucket) put_bucket(bucket);
+  }
+
+ private:
+  static constexpr std::size_t page = 4096, most_collected = std::size_t(1) << 24;
+
+  void put_bucket(std::size_t bucket) {
+    std::copy_n(collected_.data() + bucket * room_, counts_[bucket], to_ + next_[bucket]);
+    next_[bucket] += counts_[bucket];
+    counts_[bucket] = 0;
+  }
+
+  Row* const to_;
+  std::uint32_t* const next_;
+  const std::size_t room_;
+  std::vector<Row> collected_;
+  std::vector<std::uint32_t> counts_;
+};
+
 // Each thread does one stretch of rows: it counts its rows of each bucket, then puts them behind those of the
 // stretches before.
 template <class Row>
@@ -112,13 +154,17 @@ Buckets<Row> share_out(std::size_t rows, std::size_t buckets, Workers threads, c
   }
   result.starts[buckets] = place;
   Row* const to = result.rows.data();
+  const bool by_pages = buckets > few_buckets && is_beyond_memory();
   run_pieces(result.stretches(), threads, [&](int, std::size_t stretch) {
     std::vector<std::uint32_t> next = result.places[stretch];
     std::vector<Row> filled(block_rows);
+    PageWriter<Row> pages(by_pages ? buckets : 0, to, next.data());
     each_block(stretch, [&](std::size_t first, std::size_t last) {
       fill(first, last, filled.data());
-      for (std::size_t i = first; i < last; ++i) to[next[bucket_of[i]]++] = filled[i - first];
+      if (by_pages) for (std::size_t i = first; i < last; ++i) pages.put(bucket_of[i], filled[i - first]);
+      else for (std::size_t i = first; i < last; ++i) to[next[bucket_of[i]]++] = filled[i - first];
     });
+    pages.put_all();
   });
   return result;
 }

@@ -58,39 +58,42 @@ std::vector<std::int32_t> counted_to(std::size_t rows) {
 }  // namespace
 
 TEST("rows are in the order that a stable sort gives, for one column and several, with any number of threads") {
-  for (std::size_t rows : {0, 1, 30, 20000}) {
-    const Columns all = random_columns(rows, 1);
-    for (int threads : {1, 3}) for (bool descending : {false, true}) {
-      std::vector<std::int32_t> order(rows), expected = counted_to(rows);
-      const SortColumn real{Type::real, all.real.data(), descending, false},
-          few{Type::integer, all.few.data(), false, false}, big{Type::long_integer, all.big.data(), descending, false};
-      order_rows({few, real, big}, rows, threads, order.data());
-      std::stable_sort(expected.begin(), expected.end(), [&](std::int32_t a, std::int32_t b) {
-        int result = compare(all.few[a], all.few[b], false);
-        if (result == 0) result = compare(all.real[a], all.real[b], descending);
-        if (result == 0) result = compare(all.big[a], all.big[b], descending);
-        return result < 0;
-      });
-      CHECK(order == expected);
-      order_rows({real}, rows, threads, order.data());
-      expected = counted_to(rows);
-      std::stable_sort(expected.begin(), expected.end(), [&](std::int32_t a, std::int32_t b) {
-        return compare(all.real[a], all.real[b], descending) < 0;
-      });
-      CHECK(order == expected);
+  within_and_beyond_memory([&] {
+    for (std::size_t rows : {0, 1, 30, 20000}) {
+      const Columns all = random_columns(rows, 1);
+      for (int threads : {1, 3}) for (bool descending : {false, true}) {
+        std::vector<std::int32_t> order(rows), expected = counted_to(rows);
+        const SortColumn real{Type::real, all.real.data(), descending, false},
+            few{Type::integer, all.few.data(), false, false},
+            big{Type::long_integer, all.big.data(), descending, false};
+        order_rows({few, real, big}, rows, threads, order.data());
+        std::stable_sort(expected.begin(), expected.end(), [&](std::int32_t a, std::int32_t b) {
+          int result = compare(all.few[a], all.few[b], false);
+          if (result == 0) result = compare(all.real[a], all.real[b], descending);
+          if (result == 0) result = compare(all.big[a], all.big[b], descending);
+          return result < 0;
+        });
+        CHECK(order == expected);
+        order_rows({real}, rows, threads, order.data());
+        expected = counted_to(rows);
+        std::stable_sort(expected.begin(), expected.end(), [&](std::int32_t a, std::int32_t b) {
+          return compare(all.real[a], all.real[b], descending) < 0;
+        });
+        CHECK(order == expected);
 
-      std::vector<double> gathered(rows);
-      std::vector<std::int32_t> also(rows), third(rows);
-      gather({{all.real.data(), gathered.data(), 8},
-              {all.few.data(), also.data(), 4},
-              {all.group.data(), third.data(), 4}},
-             rows, order.data(), rows, threads);
-      bool same = true;
-      for (std::size_t i = 0; i < rows; ++i)
-        same = same && compare(gathered[i], all.real[order[i]], false) == 0 && also[i] == all.few[order[i]];
-      CHECK(same);
+        std::vector<double> gathered(rows);
+        std::vector<std::int32_t> also(rows), third(rows);
+        gather({{all.real.data(), gathered.data(), 8},
+                {all.few.data(), also.data(), 4},
+                {all.group.data(), third.data(), 4}},
+               rows, order.data(), rows, threads);
+        bool same = true;
+        for (std::size_t i = 0; i < rows; ++i)
+          same = same && compare(gathered[i], all.real[order[i]], false) == 0 && also[i] == all.few[order[i]];
+        CHECK(same);
+      }
     }
-  }
+  });
 }
 
 TEST("ranks count the values that come before, in all and in groups") {
@@ -452,16 +455,18 @@ TEST("numbers behind a key of two values sort as a stable sort does") {
     flags[i] = static_cast<std::int32_t>(random() % 2);
     values[i] = static_cast<double>(random() % 1000000) / 1e6;
   }
-  for (bool descending : {false, true}) {
-    std::vector<std::int32_t> order(rows), expected = counted_to(rows);
-    order_rows({{Type::logical, flags.data(), descending, false}, {Type::real, values.data(), false, false}}, rows, 2,
-               order.data());
-    std::stable_sort(expected.begin(), expected.end(), [&](std::int32_t a, std::int32_t b) {
-      if (flags[a] != flags[b]) return (flags[a] < flags[b]) != descending;
-      return values[a] < values[b];
-    });
-    CHECK(order == expected);
-  }
+  within_and_beyond_memory([&] {
+    for (bool descending : {false, true}) {
+      std::vector<std::int32_t> order(rows), expected = counted_to(rows);
+      order_rows({{Type::logical, flags.data(), descending, false}, {Type::real, values.data(), false, false}}, rows, 2,
+                 order.data());
+      std::stable_sort(expected.begin(), expected.end(), [&](std::int32_t a, std::int32_t b) {
+        if (flags[a] != flags[b]) return (flags[a] < flags[b]) != descending;
+        return values[a] < values[b];
+      });
+      CHECK(order == expected);
+    }
+  });
 }
 
 TEST("the last known value, and the next, are those that one finds row by row") {
