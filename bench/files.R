@@ -92,6 +92,17 @@ if (nzchar(wanted) && grepl(wanted, "running again")) {
   unlink(file.path(folder, c(".rowanroot", "all")), recursive = TRUE)
   tell("1,000 best rows written, nothing kept", run_of(few_rows()))
   tell("one of 100 files changed (median of 3)", median(file_changed(function() run_of(file.path(folder, "few.R")))))
+  # Outputs of one chain: their own steps are short.
+  outputs <- c("save_table(one_row_per(all, hive, { kg <- mean(net) }), 'hives.csv')", "save_table(one_row_per(all, apiary, { price <- sum(price) }), 'apiaries.csv')",
+               "save_table(top_rows(all, 1000, by = per_frame), 'best.csv')")
+  of_chain <- function(count) {
+    unlink(file.path(folder, ".rowanroot"), recursive = TRUE)
+    writeLines(c("library(rowanroot)", "all <- open_table('visits/*.csv') |> set_columns({", formulas, "})", outputs[seq_len(count)]), file.path(folder, "chain.R"))
+    run_of(file.path(folder, "chain.R"))
+  }
+  chains <- vapply(1:3, function(k) c(of_chain(1), of_chain(3)), numeric(2))
+  tell("one output of a chain, nothing kept (median of 3)", median(chains[1, ]))
+  tell("three outputs of that chain, nothing kept (median of 3)", median(chains[2, ]))
   # The least that an output of all rows takes: its bytes are copied, and are on the disk.
   copied <- function() system.time({ file.copy(file.path(folder, "all.csv"), file.path(folder, "copy.csv"), overwrite = TRUE)
                                      rowanroot:::end_flush_cpp(rowanroot:::begin_flush_cpp(file.path(folder, "copy.csv"))) })[["elapsed"]]

@@ -63,6 +63,50 @@ char* find_quote(char* at, char* end, std::size_t* lines) {
   return found ? found : end;
 }
 
+template <class Word>
+void move_ends(char* to, const char* from, std::size_t bytes) {
+  Word first, last;
+  std::memcpy(&first, from, sizeof first);
+  std::memcpy(&last, from + bytes - sizeof last, sizeof last);
+  std::memcpy(to, &first, sizeof first);
+  std::memcpy(to + bytes - sizeof last, &last, sizeof last);
+}
+
+// Fewer than 16 bytes, to a place before them that may reach into them.
+void move_few(char* to, const char* from, std::size_t bytes) {
+  if (bytes >= 8) return move_ends<std::uint64_t>(to, from, bytes);
+  if (bytes >= 4) return move_ends<std::uint32_t>(to, from, bytes);
+  for (std::size_t i = 0; i < bytes; ++i) to[i] = from[i];
+}
+
+// The same as find_quote() for bytes that move forward to `to`, which ends up behind them.
+char* move_to_quote(char* at, char* end, std::size_t* lines, char** to) {
+#ifdef __SSE2__
+  const __m128i quote = _mm_set1_epi8('"'), feed = _mm_set1_epi8('\n'), carriage = _mm_set1_epi8('\r');
+  const auto which = [](__m128i bytes, __m128i sign) {
+    return static_cast<unsigned>(_mm_movemask_epi8(_mm_cmpeq_epi8(bytes, sign)));
+  };
+  for (; end - at >= 16; at += 16, *to += 16) {
+    const __m128i bytes = _mm_loadu_si128(reinterpret_cast<const __m128i*>(at));
+    if (which(bytes, carriage)) break;
+    const unsigned quotes = which(bytes, quote), feeds = which(bytes, feed);
+    if (quotes) {
+      const std::size_t before = static_cast<std::size_t>(__builtin_ctz(quotes));
+      *lines += bits_of(feeds & ((quotes & -quotes) - 1));
+      move_few(*to, at, before);
+      *to += before;
+      return at + before;
+    }
+    *lines += bits_of(feeds);
+    _mm_storeu_si128(reinterpret_cast<__m128i*>(*to), bytes);
+  }
+#endif
+  char* const found = find_quote(at, end, lines);
+  std::memmove(*to, at, static_cast<std::size_t>(found - at));
+  *to += found - at;
+  return found;
+}
+
 }  // namespace
 
 CsvRecords::CsvRecords(char* first, char* end, bool is_last, const CsvFormat& format)
@@ -167,19 +211,20 @@ CsvField CsvRecords::quoted_field(bool is_skipped) {
   char* const start = ++at_;
   char* to = start;
   for (;;) {
-    char* const quote = find_quote(at_, end_, &line_);
+    const bool moves = to != at_ && !is_skipped;
+    char* const quote = moves ? move_to_quote(at_, end_, &line_, &to) : find_quote(at_, end_, &line_);
     if (quote == end_) {
       at_ = end_;
       need_more();
       throw CsvError("open_quote", first_line);
     }
+    if (!moves) to += quote - at_;
     if (quote + 1 == end_) need_more();
     const bool is_doubled = quote + 1 != end_ && quote[1] == '"';
-    const std::size_t size = static_cast<std::size_t>(quote - at_) + is_doubled;
-    if (to != at_ && !is_skipped) std::memmove(to, at_, size);
-    to += size;
     at_ = quote + 1 + is_doubled;
     if (!is_doubled) break;
+    if (!is_skipped) *to = '"';
+    ++to;
   }
   if (!at_end() && !ends_field_[static_cast<unsigned char>(*at_)]) throw CsvError("text_after_quote", line_);
   if (to - start > std::numeric_limits<std::int32_t>::max()) throw CsvError("long_field", first_line);
