@@ -40,6 +40,9 @@ test_that("a table in chunks is the same as in memory: row by row, running words
       last_hive <- last_known(hive, within = frames)
       c(a, b) <- split_text(paste0(hive, "/", frames), "/")
       band <- bands(half, low = 0.3, high = Inf)
+      zero <- if (half < 0.3) -0 else if (half < 0.6) 0 else kg
+      of_zero <- running_total(half, within = c(zero, hive))
+      few_back <- moving_mean(kg, rows = 4, within = zero)
       frames[.row <= 3] <- 99
     }) |> keep_rows(half > 0.1) |> rename_columns(weight = kg) |> set_columns({ so_far <- running_max(weight);
                                                                                 n <- .row }) |> drop_columns(note) |>
