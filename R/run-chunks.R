@@ -14,7 +14,8 @@ needs_chunks <- function(x, path, call) {
   all(vapply(rooted(x)$steps, goes_by_chunks, NA))
 }
 
-chunk_bytes <- function() getOption("rowanroot.chunk_bytes", min(max(memory_budget() / 12, 2^24), 2^26))
+# What is made of a chunk, and of those before it until R's collector comes by, takes some 40 times its bytes.
+chunk_bytes <- function() getOption("rowanroot.chunk_bytes", min(max(memory_budget() / 40, 2^12), 2^26))
 
 # Gives the number of rows that were written.
 write_in_chunks <- function(x, parts, file, guard, call) {
