@@ -1,6 +1,6 @@
 # Rows that come in several chunks, one after the other, since all together are too many for the memory. What is
 # calculated row by row needs nothing else; running words go on from what the chunks before came to. A step that runs
-# in chunks has `chunks`, an environment: how many rows came `before`, the names of `groups` seen so far, and the
+# in chunks has `chunks`, an environment: how many rows came `before`, the numbers of `groups` seen so far, and the
 # state that each running word has `carried` on.
 
 new_chunks <- function() list2env(list(before = 0L, groups = list(), carried = list()))

@@ -15,8 +15,8 @@ block_groups <- function(block, within = NULL) {
   block$groups[[key]]
 }
 
-# The same for what asks neither which group comes first nor whether each has rows: the group `of_row`, from 0,
-# `count` of them at most, and a `key`.
+# The same for what asks neither which group comes first nor whether each has rows: the group `of_row`, from 0, a `key`,
+# and in place of the `sizes` of groups a `count`, where some may have no rows.
 block_numbered_groups <- function(block, within = NULL) {
   ids <- if (is.null(within)) block$within else unlist(block$columns[within])
   key <- paste(ids, collapse = " ")
@@ -30,8 +30,7 @@ block_numbered_groups <- function(block, within = NULL) {
     }
     if (!is.null(block$groups[[numbered]])) return(block$groups[[numbered]])
   }
-  groups <- block_groups(block, within)
-  if (!is.null(groups)) list(of_row = groups$of_row, count = length(groups$sizes), key = groups$key)
+  block_groups(block, within)
 }
 
 group_count <- function(groups) if (is.null(groups$count)) length(groups$sizes) else groups$count

@@ -27,18 +27,18 @@ new_sides <- function(step, data, call) {
   sides
 }
 
-# Groups that are numbered by value are put in the order of their first rows at the end: `place` is the number of each.
-# Else the groups themselves are found.
+# Groups of which some may have no rows are put in the order of their first rows at the end: `place` is the number of
+# each.
 number_sides <- function(sides, call) {
   rows <- sides$rows
-  numbered <- if (length(rows$within) == 1) block_numbered_groups(rows)
-  if (is.null(numbered) || !is.null(rows$groups[[paste(rows$within, collapse = " ")]])) {
-    sides$groups <- if (length(rows$within)) block_groups(rows) else groups_by_columns(list(), rows$rows, call)
-    sides$sizes <- sides$groups$sizes
-    sides$first <- group_edges_cpp(sides$groups$of_row, length(sides$sizes), FALSE)
+  groups <- if (length(rows$within)) block_numbered_groups(rows) else groups_by_columns(list(), rows$rows, call)
+  if (is.null(groups$sizes)) {
+    sides$numbered <- groups
+    list2env(present_groups_cpp(groups$of_row, groups$count, getOption("rowanroot.threads", 0L)), sides)
   } else {
-    sides$numbered <- numbered
-    list2env(present_groups_cpp(numbered$of_row, numbered$count, getOption("rowanroot.threads", 0L)), sides)
+    sides$groups <- groups
+    sides$sizes <- groups$sizes
+    sides$first <- group_edges_cpp(groups$of_row, length(groups$sizes), FALSE)
   }
 }
 

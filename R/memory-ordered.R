@@ -9,7 +9,7 @@ lower_ordered <- function(node, block) {
   if (is.null(block$aggregates[[key]])) {
     calculate(block, id)
     layout <- list(rows = block$rows, order = order, of_row = groups$of_row,
-                  groups = if (is.null(groups)) 0 else groups$count)
+                  groups = group_count(groups))
     if (!is.null(block$chunks)) layout <- with_earlier_chunks(layout, node, key, block)
     about <- list(name = node$word$name, label = label_of(node$argument), formula = block$formula, call = block$call)
     values <- ordered_values(node$word, block$values[[id]], node$options, layout, about)

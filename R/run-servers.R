@@ -28,8 +28,8 @@ written_on_servers <- function(target, x, relation, now, found, force, call) {
   rows
 }
 
-# For each partition of the source its server, its bound, the name of the table that is to be made, here and `there`, and
-# the statement that gives its rows.
+# For each partition of the source its server, its bound, the name of the table that is to be made, here and `there`,
+# and the statement that gives its rows.
 parts_to_make <- function(target, x, servers, call) {
   parts <- servers$partitions
   steps <- rooted(x)$steps

@@ -317,10 +317,10 @@ std::string write_chunks(const std::vector<Chunk>& chunks, const Copied* copied,
 
 // Texts must be UTF-8, dates of four-digit years. The rows are those of parts one after the other, so many each.
 // `copied` tells of a file that has some of that: its path, the places of its chunks, the rows of its parts, how many
-// fields a record has, and from which of its parts each part is copied, or 0. A column is a vector, or with a number in
-// `fields`, from 1, that field of the other file; without any, parts are copied as a whole, and the columns have no rows
-// of them. Gives what the system said as `problem`, an empty text if nothing, and where the chunks of rows begin as
-// `places`. What is appended has no header.
+// fields a record has, and from which of its parts each part is copied, or 0. A column is a vector, or with a number
+// in `fields`, from 1, that field of the other file; without any, parts are copied as a whole, and the columns have no
+// rows of them. Gives what the system said as `problem`, an empty text if nothing, and where the chunks of rows begin
+// as `places`. What is appended has no header.
 // [[Rcpp::export]]
 Rcpp::List csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, std::vector<double> rows, std::string path,
                          std::string separator, Rcpp::IntegerVector fields, Rcpp::List copied, bool append,

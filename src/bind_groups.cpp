@@ -92,8 +92,7 @@ struct GroupsSoFar {
         return text == NA_STRING ? 0 : static_cast<std::uint64_t>(column.texts.number(Rf_translateCharUTF8(text)));
       }
       case Type::real: return number_of(column, REAL_RO(values)[i]);
-      case Type::long_integer:
-        return number_of(column, static_cast<const std::int64_t*>(address_of(values))[i]);
+      case Type::long_integer: return number_of(column, static_cast<const std::int64_t*>(address_of(values))[i]);
       default: return number_of(column, static_cast<const std::int32_t*>(address_of(values))[i]);
     }
   }
@@ -142,32 +141,34 @@ SEXP group_by_value_cpp(SEXP column, double rows, int threads) {
   const auto result = [](SEXP of_row, std::size_t count) {
     return Rcpp::List::create(Rcpp::Named("of_row") = of_row, Rcpp::Named("count") = static_cast<double>(count));
   };
-  const std::size_t most = size / 4 + 1;
-  std::size_t count = 0;
-  if (!coded && ATTRIB(column) == R_NilValue && TYPEOF(column) == INTSXP &&
-      are_group_numbers(INTEGER_RO(column), size, most, workers, &count))
-    return result(column, count);
+  if (!coded) {
+    const std::size_t most = size / 4 + 1;
+    const std::int32_t* const values = static_cast<const std::int32_t*>(address_of(column));
+    const Extent extent = extent_of(values, size, workers);
+    if (extent.range() >= most) return R_NilValue;
+    const bool is_plain = TYPEOF(column) == INTSXP && ATTRIB(column) == R_NilValue;
+    if (is_plain && extent.are_groups() && static_cast<std::size_t>(extent.high) < most)
+      return result(column, static_cast<std::size_t>(extent.high) + 1);
+    Rcpp::Shield<SEXP> of_row(new_vector(INTSXP, static_cast<R_xlen_t>(rows)));
+    group_by_value(values, size, extent, workers, INTEGER(of_row));
+    return result(of_row, extent.range() + 1);
+  }
+  // A text may have several numbers, and what is missing one, too.
   Rcpp::Shield<SEXP> of_row(new_vector(INTSXP, static_cast<R_xlen_t>(rows)));
   int* const group = INTEGER(of_row);
-  if (coded) {
-    // A text may have several numbers, and what is missing one, too.
-    const Rcpp::RObject texts = with_comparable_texts(coded.texts);
-    const std::size_t different = static_cast<std::size_t>(XLENGTH(texts));
-    std::vector<std::int32_t> of_text(different);
-    count = group_by(Type::text, address_of(texts), different, Workers(1), of_text.data());
-    std::int32_t missing = static_cast<std::int32_t>(count++);
-    for (std::size_t k = 0; k < different; ++k)
-      if (STRING_ELT(texts, static_cast<R_xlen_t>(k)) == NA_STRING) missing = of_text[k];
-    const int* const code = INTEGER_RO(coded.codes);
-    constexpr std::size_t piece = 1 << 16;
-    run_pieces((size + piece - 1) / piece, workers, [&](int, std::size_t k) {
-      for (std::size_t i = k * piece; i < std::min(size, (k + 1) * piece); ++i)
-        group[i] = code[i] == NA_INTEGER ? missing : of_text[static_cast<std::size_t>(code[i]) - 1];
-    });
-  } else {
-    count = group_by_value(static_cast<const std::int32_t*>(address_of(column)), size, most, workers, group);
-  }
-  if (!count) return R_NilValue;
+  const Rcpp::RObject texts = with_comparable_texts(coded.texts);
+  const std::size_t different = static_cast<std::size_t>(XLENGTH(texts));
+  std::vector<std::int32_t> of_text(different);
+  std::size_t count = group_by(Type::text, address_of(texts), different, Workers(1), of_text.data());
+  std::int32_t missing = static_cast<std::int32_t>(count++);
+  for (std::size_t k = 0; k < different; ++k)
+    if (STRING_ELT(texts, static_cast<R_xlen_t>(k)) == NA_STRING) missing = of_text[k];
+  const int* const code = INTEGER_RO(coded.codes);
+  constexpr std::size_t piece = 1 << 16;
+  run_pieces((size + piece - 1) / piece, workers, [&](int, std::size_t k) {
+    for (std::size_t i = k * piece; i < std::min(size, (k + 1) * piece); ++i)
+      group[i] = code[i] == NA_INTEGER ? missing : of_text[static_cast<std::size_t>(code[i]) - 1];
+  });
   return result(of_row, count);
 }
 
@@ -217,7 +218,6 @@ Rcpp::List group_sums_cpp(SEXP column, bool skip_missing, Rcpp::IntegerVector gr
       sums_of_groups(type_of_vector(column), address_of(column), static_cast<std::size_t>(rows), skip_missing,
                      group_of_row.begin(), groups, thread_count(rows, threads));
   return Rcpp::List::create(Rcpp::Named("sum") = vector_of(found.sum), Rcpp::Named("mean") = vector_of(found.mean),
-                            Rcpp::Named("known") = vector_of(found.known),
                             Rcpp::Named("unknown") = vector_of(found.unknown));
 }
 

@@ -43,26 +43,6 @@ std::size_t count_line_ends(const char* first, const char* last) {
   return lines;
 }
 
-// The next quote, or the end; line ends before it are counted.
-char* find_quote(char* at, char* end, std::size_t* lines) {
-#ifdef __SSE2__
-  const __m128i quote = _mm_set1_epi8('"'), feed = _mm_set1_epi8('\n'), carriage = _mm_set1_epi8('\r');
-  const auto which = [](__m128i bytes, __m128i sign) {
-    return static_cast<unsigned>(_mm_movemask_epi8(_mm_cmpeq_epi8(bytes, sign)));
-  };
-  for (; end - at >= 16; at += 16) {
-    const __m128i bytes = _mm_loadu_si128(reinterpret_cast<const __m128i*>(at));
-    if (which(bytes, carriage)) break;
-    const unsigned quotes = which(bytes, quote), feeds = which(bytes, feed);
-    if (quotes) return *lines += bits_of(feeds & ((quotes & -quotes) - 1)), at + __builtin_ctz(quotes);
-    *lines += bits_of(feeds);
-  }
-#endif
-  char* const found = static_cast<char*>(std::memchr(at, '"', static_cast<std::size_t>(end - at)));
-  if (found) *lines += count_line_ends(at, found);
-  return found ? found : end;
-}
-
 template <class Word>
 void move_ends(char* to, const char* from, std::size_t bytes) {
   Word first, last;
@@ -79,8 +59,10 @@ void move_few(char* to, const char* from, std::size_t bytes) {
   for (std::size_t i = 0; i < bytes; ++i) to[i] = from[i];
 }
 
-// The same as find_quote() for bytes that move forward to `to`, which ends up behind them.
-char* move_to_quote(char* at, char* end, std::size_t* lines, char** to) {
+// The next quote, or the end; line ends before it are counted. What is before it moves to `to`, which ends up behind
+// that; or stays as it is.
+template <bool moves>
+char* find_quote(char* at, char* end, std::size_t* lines, char** to) {
 #ifdef __SSE2__
   const __m128i quote = _mm_set1_epi8('"'), feed = _mm_set1_epi8('\n'), carriage = _mm_set1_epi8('\r');
   const auto which = [](__m128i bytes, __m128i sign) {
@@ -93,18 +75,20 @@ char* move_to_quote(char* at, char* end, std::size_t* lines, char** to) {
     if (quotes) {
       const std::size_t before = static_cast<std::size_t>(__builtin_ctz(quotes));
       *lines += bits_of(feeds & ((quotes & -quotes) - 1));
-      move_few(*to, at, before);
+      if (moves) move_few(*to, at, before);
       *to += before;
       return at + before;
     }
     *lines += bits_of(feeds);
-    _mm_storeu_si128(reinterpret_cast<__m128i*>(*to), bytes);
+    if (moves) _mm_storeu_si128(reinterpret_cast<__m128i*>(*to), bytes);
   }
 #endif
-  char* const found = find_quote(at, end, lines);
-  std::memmove(*to, at, static_cast<std::size_t>(found - at));
-  *to += found - at;
-  return found;
+  char* const found = static_cast<char*>(std::memchr(at, '"', static_cast<std::size_t>(end - at)));
+  if (found) *lines += count_line_ends(at, found);
+  char* const last = found ? found : end;
+  if (moves) std::memmove(*to, at, static_cast<std::size_t>(last - at));
+  *to += last - at;
+  return last;
 }
 
 }  // namespace
@@ -212,13 +196,12 @@ CsvField CsvRecords::quoted_field(bool is_skipped) {
   char* to = start;
   for (;;) {
     const bool moves = to != at_ && !is_skipped;
-    char* const quote = moves ? move_to_quote(at_, end_, &line_, &to) : find_quote(at_, end_, &line_);
+    char* const quote = moves ? find_quote<true>(at_, end_, &line_, &to) : find_quote<false>(at_, end_, &line_, &to);
     if (quote == end_) {
       at_ = end_;
       need_more();
       throw CsvError("open_quote", first_line);
     }
-    if (!moves) to += quote - at_;
     if (quote + 1 == end_) need_more();
     const bool is_doubled = quote + 1 != end_ && quote[1] == '"';
     at_ = quote + 1 + is_doubled;

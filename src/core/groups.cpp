@@ -55,14 +55,6 @@ std::size_t number_values(const void* values, std::size_t rows, Workers threads,
       of_row);
 }
 
-// The least and the greatest of whole numbers that are not missing; the least is the greater one if there are none.
-struct Extent {
-  std::int32_t low = std::numeric_limits<std::int32_t>::max(), high = missing_integer;
-  bool has_missing = false;
-
-  std::int64_t range() const { return high < low ? 0 : static_cast<std::int64_t>(high) - low + 1; }
-};
-
 // One less than a missing number is, by going round, the greatest: so that what is least needs no look at each.
 ROWANROOT_WIDE Extent extent_of(const std::int32_t* values, std::size_t rows) {
   std::int32_t least = std::numeric_limits<std::int32_t>::max(), below_low = least, high = missing_integer;
@@ -76,6 +68,8 @@ ROWANROOT_WIDE Extent extent_of(const std::int32_t* values, std::size_t rows) {
   return {none ? below_low : below_low + 1, high, rows && least == missing_integer};
 }
 
+}  // namespace
+
 Extent extent_of(const std::int32_t* values, std::size_t rows, Workers threads) {
   constexpr std::size_t piece = 1 << 16;
   std::vector<Extent> pieces((rows + piece - 1) / piece);
@@ -86,6 +80,8 @@ Extent extent_of(const std::int32_t* values, std::size_t rows, Workers threads) 
     all = {std::min(all.low, one.low), std::max(all.high, one.high), all.has_missing || one.has_missing};
   return all;
 }
+
+namespace {
 
 // Where the first rows have all keys, these are numbered first, and then rows by them. Says whether they have.
 template <class KeyOfRow>
@@ -107,7 +103,7 @@ std::size_t number_integers(const std::int32_t* values, std::size_t rows, Worker
                             std::int32_t* of_row) {
   const Extent extent = extent_of(values, rows, threads);
   const std::int32_t low = extent.low;
-  const std::size_t range = static_cast<std::size_t>(extent.range());
+  const std::size_t range = extent.range();
   if (range > std::max<std::size_t>(rows, 4096))
     return number_values<std::int32_t>(values, rows, threads, most, of_row);
   const auto key = [=](std::size_t i) {
@@ -136,27 +132,14 @@ std::size_t group_few(Type type, const void* column, std::size_t rows, std::size
   }
 }
 
-bool are_group_numbers(const std::int32_t* values, std::size_t rows, std::size_t most, Workers threads,
-                       std::size_t* groups) {
-  const Extent extent = extent_of(values, rows, threads);
-  if (extent.has_missing || !extent.range() || extent.low < 0 || static_cast<std::size_t>(extent.high) >= most)
-    return false;
-  *groups = static_cast<std::size_t>(extent.high) + 1;
-  return true;
-}
-
-std::size_t group_by_value(const std::int32_t* values, std::size_t rows, std::size_t most, Workers threads,
-                           std::int32_t* of_row) {
-  const Extent extent = extent_of(values, rows, threads);
-  const std::int64_t range = extent.range();
-  if (static_cast<std::uint64_t>(range) >= most) return 0;
+void group_by_value(const std::int32_t* values, std::size_t rows, const Extent& extent, Workers threads,
+                    std::int32_t* of_row) {
   constexpr std::size_t piece = 1 << 16;
+  const std::int32_t low = extent.range() ? extent.low : 0, last = static_cast<std::int32_t>(extent.range());
   run_pieces((rows + piece - 1) / piece, threads, [&](int, std::size_t k) {
-    const std::int32_t low = range ? extent.low : 0, last = static_cast<std::int32_t>(range);
     for (std::size_t i = k * piece; i < std::min(rows, (k + 1) * piece); ++i)
       of_row[i] = values[i] == missing_integer ? last : values[i] - low;
   });
-  return static_cast<std::size_t>(range) + 1;
 }
 
 // Of n rows drawn from d equally frequent values, about n * n / 2d are equal to one drawn before.
@@ -238,17 +221,17 @@ void look_up_integers(const std::int32_t* values, std::size_t rows, const std::i
                       const Workers& threads, std::int32_t* places) {
   const Extent extent = extent_of(keys, size, threads);
   const std::int32_t low = extent.low, high = extent.high;
-  const std::int64_t range = extent.range();
-  if (static_cast<std::uint64_t>(range) > 16 * size + 4096)
+  const std::size_t range = extent.range();
+  if (range > 16 * size + 4096)
     return look_up_values<std::int32_t>(values, rows, keys, size, threads, places);
   // Missing ones have the first key, and what lies outside the last.
   const auto key = [=](std::int32_t value) -> std::uint64_t {
     if (value == missing_integer) return 0;
-    return value < low || value > high ? static_cast<std::uint64_t>(range) + 1
+    return value < low || value > high ? range + 1
                                        : static_cast<std::uint64_t>(static_cast<std::int64_t>(value) - low) + 1;
   };
   look_up(
-      SmallNumbering(static_cast<std::size_t>(range) + 2), rows, [=](std::size_t i) { return key(values[i]); }, size,
+      SmallNumbering(range + 2), rows, [=](std::size_t i) { return key(values[i]); }, size,
       [=](std::size_t k) { return key(keys[k]); }, threads, places);
 }
 

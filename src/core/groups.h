@@ -4,6 +4,7 @@
 #include <cstddef>
 #include <cstdint>
 #include <functional>
+#include <limits>
 #include <vector>
 
 #include "memory.h"
@@ -20,14 +21,23 @@ std::size_t group_by(Type type, const void* column, std::size_t rows, Workers th
 std::size_t group_few(Type type, const void* column, std::size_t rows, std::size_t most, Workers threads,
                       std::int32_t* of_row);
 
-// Groups of whole numbers that lie close together, numbered by their value: some may have no rows. Missing ones are the
-// last group. Gives how many there are, or 0, and nothing is said of the rows, if there would be more than `most`.
-std::size_t group_by_value(const std::int32_t* values, std::size_t rows, std::size_t most, Workers threads,
-                           std::int32_t* of_row);
+// The least and the greatest of whole numbers that are not missing; the least is the greater one if there are none.
+struct Extent {
+  std::int32_t low = std::numeric_limits<std::int32_t>::max(), high = missing_integer;
+  bool has_missing = false;
 
-// Whether whole numbers can be taken as groups as they are: none missing, from 0 on, fewer than `most`; and how many.
-bool are_group_numbers(const std::int32_t* values, std::size_t rows, std::size_t most, Workers threads,
-                       std::size_t* groups);
+  std::size_t range() const {
+    return high < low ? 0 : static_cast<std::size_t>(static_cast<std::int64_t>(high) - low + 1);
+  }
+  // Whether these are groups as they are: none is missing, and none below 0.
+  bool are_groups() const { return range() && low >= 0 && !has_missing; }
+};
+Extent extent_of(const std::int32_t* values, std::size_t rows, Workers threads);
+
+// Groups of whole numbers of an extent, numbered by their value: some may have no rows. Missing ones are the last
+// group, behind as many as the extent's range.
+void group_by_value(const std::int32_t* values, std::size_t rows, const Extent& extent, Workers threads,
+                    std::int32_t* of_row);
 
 // Whether there are likely to be few groups, by the rows of a sample that are equal to others of it; or have the same
 // key as others.

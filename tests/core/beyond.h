@@ -3,6 +3,7 @@
 
 #include <memory>
 
+#include "check.h"
 #include "memory.h"
 
 // While it lives there is more in use than the budget.

@@ -250,11 +250,17 @@ TEST("whole numbers that lie close together are groups as others are, wherever t
       std::vector<std::int32_t> of_row(values.size(), -1);
       CHECK(group_by(Type::integer, values.data(), values.size(), threads, of_row.data()) == seen.size());
       CHECK(of_row == expected);
-      std::size_t count = 0;
-      const bool as_they_are = are_group_numbers(values.data(), values.size(), 100, threads, &count);
-      CHECK(as_they_are == (low >= 0 && !some_missing));
-      CHECK(!are_group_numbers(values.data(), values.size(), 20, threads, &count));
-      if (!as_they_are) continue;
+      const Extent extent = extent_of(values.data(), values.size(), threads);
+      CHECK(extent.low == low && extent.range() > 20 && extent.range() < 100 && extent.has_missing == some_missing);
+      CHECK(extent.are_groups() == (low >= 0 && !some_missing));
+      group_by_value(values.data(), values.size(), extent, threads, of_row.data());
+      bool by_value = true;
+      for (std::size_t i = 0; i < values.size(); ++i) {
+        const bool is_last = of_row[i] == static_cast<std::int32_t>(extent.range());
+        by_value = by_value && (values[i] == missing_integer ? is_last : of_row[i] == values[i] - low);
+      }
+      CHECK(by_value);
+      if (!extent.are_groups()) continue;
       const PresentGroups found = present_groups(values.data(), values.size(), 100, threads);
       CHECK(std::equal(seen.begin(), seen.end(), found.place.begin(), found.place.end()));
       CHECK(std::equal(sizes.begin(), sizes.end(), found.sizes.begin(), found.sizes.end()));

@@ -117,7 +117,7 @@ TEST("beyond the budget regions are files without a name, which are there to be 
 
 namespace {
 
-// A folder with what a system tells of its groups of processes.
+// A folder with the files in which a system tells what memory a process may use.
 struct System {
   const std::filesystem::path root = std::filesystem::temp_directory_path() / ("rowanroot-" + std::to_string(getpid()));
   ~System() { std::filesystem::remove_all(root); }

@@ -4,8 +4,8 @@
 #include <random>
 #include <tuple>
 
-#include "check.h"
 #include "beyond.h"
+#include "check.h"
 #include "distribution.h"
 #include "gather.h"
 #include "moving.h"

@@ -7,8 +7,8 @@
 #include <numeric>
 #include <random>
 
-#include "check.h"
 #include "beyond.h"
+#include "check.h"
 #include "gather.h"
 #include "moving.h"
 
