@@ -201,6 +201,10 @@ kept_read_cpp <- function(paths, type, threads) {
     .Call(`_rowanroot_kept_read_cpp`, paths, type, threads)
 }
 
+kept_rows_cpp <- function(paths, type, rows, threads) {
+    .Call(`_rowanroot_kept_rows_cpp`, paths, type, rows, threads)
+}
+
 are_deferred_cpp <- function(texts) {
     .Call(`_rowanroot_are_deferred_cpp`, texts)
 }

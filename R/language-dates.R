@@ -224,9 +224,9 @@ check_moments <- function(x, name, call) {
 
 # R looks at the first text to see how dates are written.
 words_of_dates <- function() list(
-  language_word("date_part", "row", sql = "part_of_date"),
-  language_word("start_of", "row", sql = "start_of_period"),
-  language_word("end_of", "row", sql = "end_of_period"),
+  language_word("date_part", "row", quiet = TRUE, sql = "part_of_date"),
+  language_word("start_of", "row", quiet = TRUE, sql = "start_of_period"),
+  language_word("end_of", "row", quiet = TRUE, sql = "end_of_period"),
   language_word("add_time", "row", sql = "later_date"), language_word("time_between", "row", sql = "between_dates"),
   language_word("as.Date", "row", expensive = TRUE, peeks = function(arguments) TRUE),
   language_word("months", "row", expensive = TRUE), language_word("weekdays", "row", expensive = TRUE)

@@ -5,12 +5,12 @@ words_of_texts_in_r <- function() {
   joins_rows <- function(arguments) "collapse" %in% names(arguments) && !is_null_value(arguments$collapse)
   has_collapse <- function(arguments) "collapse" %in% names(arguments)
   list(
-    text_word("paste", whole = joins_rows, peeks = has_collapse, sql = "pasted"),
-    text_word("paste0", whole = joins_rows, peeks = has_collapse, sql = "pasted_close"),
+    text_word("paste", quiet = TRUE, whole = joins_rows, peeks = has_collapse, sql = "pasted"),
+    text_word("paste0", quiet = TRUE, whole = joins_rows, peeks = has_collapse, sql = "pasted_close"),
     text_word("sprintf"),
     text_word("as.character", sql = "as_text"),
-    text_word("toupper", sql = "upper", kernel = function(x) change_case_cpp(x, TRUE)),
-    text_word("tolower", sql = "lower", kernel = function(x) change_case_cpp(x, FALSE)),
+    text_word("toupper", quiet = TRUE, sql = "upper", kernel = function(x) change_case_cpp(x, TRUE)),
+    text_word("tolower", quiet = TRUE, sql = "lower", kernel = function(x) change_case_cpp(x, FALSE)),
     text_word("nchar", sql = "characters", kernel = function(x, type = "chars", ...) {
       if (identical(type, "chars") && !...length()) count_characters_cpp(x)
     }),

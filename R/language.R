@@ -33,6 +33,7 @@
 #   category    whether it takes categories
 #   levels      whether a text beside a category should be one of its levels
 #   settled_by  the value of its first argument at which the second does not count
+#   quiet       whether R's function neither fails nor warns, whatever the values are
 #   expensive   whether it costs more for a value than to see if the value has come before
 #   kernel      the core's own way to do what R's function does to a text
 #   sql         what it is in databases: a template such as "sqrt({1} * {1} + {2} * {2})", or a name that dialects know

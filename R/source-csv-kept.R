@@ -47,6 +47,28 @@ csv_from_store <- function(source, files, columns, keys, call) {
        names = known$names)
 }
 
+# Where they are kept and were not read in this session.
+#' @export
+source_by_rows.csv_source <- function(source, columns, call) {
+  is_plain <- !inherits(source, "filling_source") && !"category" %in% source$options$types
+  if (!is_plain || !keeps_columns() || !is.null(source$cache$content)) return(NULL)
+  if (any(columns %in% source$options$file_column)) return(NULL)
+  files <- source_files(source, call)
+  keys <- part_keys(source, file_hashes(files$path), columns)
+  known <- known_of_all(source, files, columns, keys, nrow(files) - 1, call)
+  if (is.null(known)) return(NULL)
+  types <- common_types(columns, source$options$types, known$kinds)
+  list(
+    like = Map(function(type) as_csv_type(vector(mode_of_stored(stored_type(type))), type), types),
+    rows = sum(known$rows),
+    read = function(columns, rows) {
+      types <- types[columns]
+      values <- Map(function(column, type) kept_in_rows(keys[, column], stored_type(type), rows), columns, types)
+      if (!any(vapply(values, is.null, NA))) Map(as_csv_type, values, types)
+    }
+  )
+}
+
 # What is kept of all parts, once those are read that were not, if these are at most so many; else NULL.
 known_of_all <- function(source, files, columns, keys, most, call) {
   known <- known_parts(keys)
@@ -99,6 +121,8 @@ common_types <- function(columns, asked, kinds) {
   found <- vapply(columns, function(column) csv_type(Reduce(bitwAnd, kinds[, column])), "")
   stats::setNames(ifelse(is.na(given), found, given), columns)
 }
+
+mode_of_stored <- function(type) switch(type, text = "character", number = "numeric", type)
 
 stored_type <- function(type) switch(type, logical = , integer = type, text = , category = "text", "number")
 

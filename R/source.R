@@ -21,6 +21,13 @@ types_in_parts <- function(source, columns, call) UseMethod("types_in_parts")
 #' @export
 types_in_parts.default <- function(source, columns, call) NULL
 
+# Columns that are better read in some rows alone, if these are few: how they are without rows, as `like`, how many
+# `rows` there are, and `read(columns, rows)`, which gives a list, or NULL. NULL where all rows are to be read.
+source_by_rows <- function(source, columns, call) UseMethod("source_by_rows")
+
+#' @export
+source_by_rows.default <- function(source, columns, call) NULL
+
 # Where a row comes from, in words.
 source_place <- function(source, row, call) UseMethod("source_place")
 

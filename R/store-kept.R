@@ -33,6 +33,17 @@ read_kept <- function(keys, type) {
   column
 }
 
+# The same of some rows, from 1, in any order.
+kept_in_rows <- function(keys, type, rows) {
+  rising <- if (is.unsorted(rows)) order(rows)
+  places <- (if (is.null(rising)) rows else rows[rising]) - 1L
+  column <- kept_rows_cpp(path.expand(kept_path(keys)), type, places, getOption("rowanroot.threads", 0L))
+  if (is.null(column)) return(NULL)
+  state$kept_used <- c(state$kept_used, keys)
+  if (!is.null(rising)) column[rising] <- column
+  column
+}
+
 # What all kept files may take: those that were not used for the longest time go first.
 most_kept <- function() getOption("rowanroot.kept_bytes", 10e9)
 

@@ -18,9 +18,12 @@ caches_of_steps <- function(x) {
 calculated <- function(x, origin, wanted, call) {
   x <- with_keys(x, origin$parts, call)
   plan <- plan_steps(x, origin, wanted)
-  read <- function() source_data(rooted(x)$source, origin$parts, source_columns_of(x, plan$of_source, call), call)
-  data <- if (!plan$first) read()
-  data <- with_place_of_text(x, read(), with_seed_of_script(run_plan(plan, data, call)))
+  plan$read <- function(columns) {
+    source_data(rooted(x)$source, origin$parts, source_columns_of(x, columns, call), call)
+  }
+  plan$late <- late_reading(x, plan, call)
+  data <- if (!plan$first) if (is.null(plan$late)) plan$read(plan$of_source) else plan$read(plan$late$early)
+  data <- with_place_of_text(x, plan$read(plan$of_source), with_seed_of_script(run_plan(plan, data, call)))
   if (is.null(wanted) && !identical(names(data), rooted(x)$columns) && all(rooted(x)$columns %in% names(data))) {
     data <- with_columns(data, unclass(data)[rooted(x)$columns])
   }
@@ -30,6 +33,7 @@ calculated <- function(x, origin, wanted, call) {
 # Which steps are run, after which `first` ones, whose values are known, and for which of their columns.
 plan_steps <- function(x, origin, wanted) {
   steps <- rooted(x)$steps
+  waits <- can_wait(x)
   caches <- caches_of_steps(x)
   known <- Map(known_values, caches, origin$keys)
   restricted <- !is.null(wanted)
@@ -45,8 +49,11 @@ plan_steps <- function(x, origin, wanted) {
     columns <- step_needs(steps[[at]], columns)
     at <- at - 1
   }
-  list(steps = steps, caches = caches, keys = origin$keys, known = known, first = at, of_source = columns)
+  list(steps = steps, caches = caches, keys = origin$keys, known = known, first = at, of_source = columns,
+       waits = waits & lacks(caches) & lacks(known) & c(lacks(known)[-1], TRUE)[seq_along(waits)])
 }
+
+lacks <- function(values) vapply(values, is.null, NA)
 
 known_values <- function(cache, key) if (!is.null(cache) && identical(cache$known$key, key)) cache$known
 
@@ -58,20 +65,32 @@ run_plan <- function(plan, data, call) {
     noting(warn_again(plan$known[[plan$first]]$warned, list()))
   }
   later <- seq_along(plan$steps) > plan$first
-  check_types_of_steps(plan$steps[later], data, call)
+  schema <- if (is.null(plan$late)) schema_of(data) else plan$late$schema
+  check_types_of_steps(plan$steps[later], schema, call)
+  if (!is.null(plan$late)) data <- with_row_numbers(data)
   is_repeatable <- TRUE
+  late <- NULL
   for (k in which(later)) {
     tell_progress(paste("step", k, "of", length(plan$steps)))
     step <- plan$steps[[k]]
     drawn <- random_state()
-    data <- noting(execute(default_engine(), step, data, call))
+    halves <- if (plan$waits[k]) {
+      by <- step_needs(plan$steps[[k + 1]], character())
+      early_and_late(step, by, if (k == 1) schema else schema_of(data), call)
+    }
+    now <- if (is.null(halves)) step else halves$early
+    if (has_row_numbers(data)) now <- step_carrying(now, row_column)
+    data <- noting(execute(default_engine(), now, data, call))
+    if (has_row_numbers(data) && k == plan$late$at) data <- with_late_columns(data, plan$late, plan$read)
+    if (!is.null(late)) data <- noting(execute(default_engine(), late, data, call))
+    late <- halves$late
     known <- plan$known[[k]]
     if (!is.null(known)) {
       noting(warn_again(known$warned, warned))
       data <- side_by_side(known$data, data)
     }
     is_repeatable <- is_repeatable && identical(random_state(), drawn) && !is_made_anew(step)
-    if (is_repeatable && !is.null(plan$caches[[k]])) {
+    if (is_repeatable && is.null(late) && !is.null(plan$caches[[k]])) {
       plan$caches[[k]]$known <- list(key = plan$keys[k], data = data, warned = warned)
     }
   }

@@ -12,7 +12,7 @@ data_by_parts <- function(x, call) {
   data <- source_data(rooted(x)$source, parts, needed_columns(x, call), call)
   numbers <- part_numbers(rooted(x)$source, nrow(data), call)
   data <- with_columns(data, c(unclass(data), stats::setNames(list(numbers), part_column)))
-  check_types_of_steps(steps, data, call)
+  check_types_of_steps(steps, schema_of(data), call)
   data <- with_place_of_text(x, data, with_seed_of_script({
     for (step in steps) data <- execute(default_engine(), step, data, call)
     data

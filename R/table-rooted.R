@@ -345,8 +345,7 @@ canonical_value.rooted_table <- function(x) {
 opened_table.character <- function(x) if (length(x) == 1 && is.null(names(x)) && !is.na(x)) open_table(x) else x
 
 # What has the wrong type is an error before the first step is run. What steps warn of they warn of when they are run.
-check_types_of_steps <- function(steps, data, call) {
-  schema <- schema_of(data)
+check_types_of_steps <- function(steps, schema, call) {
   for (step in steps) {
     schema <- suppressWarnings(step_schema(step, schema, call))
     if (is.null(schema)) return(invisible())

@@ -86,6 +86,9 @@ bind_step.step_keep_rows <- function(step, names, call) {
 }
 
 #' @export
+chooses_rows.step_keep_rows <- function(step) TRUE
+
+#' @export
 step_needs.step_keep_rows <- function(step, wanted) union(wanted, c(node_columns(step$node), step$within))
 
 #' @export

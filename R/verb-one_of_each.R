@@ -51,6 +51,9 @@ bind_step.step_one_of_each <- function(step, names, call) {
 }
 
 #' @export
+chooses_rows.step_one_of_each <- function(step) TRUE
+
+#' @export
 step_needs.step_one_of_each <- function(step, wanted) union(wanted, c(step$by, step$order$names))
 
 #' @export

@@ -68,6 +68,9 @@ bind_step.step_top_rows <- function(step, names, call) {
 }
 
 #' @export
+chooses_rows.step_top_rows <- function(step) TRUE
+
+#' @export
 step_needs.step_top_rows <- function(step, wanted) union(wanted, c(step$by, step$within))
 
 #' @export

@@ -640,6 +640,20 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// kept_rows_cpp
+SEXP kept_rows_cpp(std::vector<std::string> paths, std::string type, Rcpp::IntegerVector rows, int threads);
+RcppExport SEXP _rowanroot_kept_rows_cpp(SEXP pathsSEXP, SEXP typeSEXP, SEXP rowsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::vector<std::string> >::type paths(pathsSEXP);
+    Rcpp::traits::input_parameter< std::string >::type type(typeSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(kept_rows_cpp(paths, type, rows, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // are_deferred_cpp
 bool are_deferred_cpp(SEXP texts);
 RcppExport SEXP _rowanroot_are_deferred_cpp(SEXP textsSEXP) {
@@ -1347,6 +1361,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_kept_write_cpp", (DL_FUNC) &_rowanroot_kept_write_cpp, 6},
     {"_rowanroot_kept_heads_cpp", (DL_FUNC) &_rowanroot_kept_heads_cpp, 1},
     {"_rowanroot_kept_read_cpp", (DL_FUNC) &_rowanroot_kept_read_cpp, 3},
+    {"_rowanroot_kept_rows_cpp", (DL_FUNC) &_rowanroot_kept_rows_cpp, 4},
     {"_rowanroot_are_deferred_cpp", (DL_FUNC) &_rowanroot_are_deferred_cpp, 1},
     {"_rowanroot_coded_texts_cpp", (DL_FUNC) &_rowanroot_coded_texts_cpp, 2},
     {"_rowanroot_coded_parts_cpp", (DL_FUNC) &_rowanroot_coded_parts_cpp, 1},
@@ -1399,8 +1414,10 @@ static const R_CallMethodDef CallEntries[] = {
 };
 
 void enroll_deferred_strings(DllInfo* library);
+void enroll_mapped_vectors(DllInfo* library);
 RcppExport void R_init_rowanroot(DllInfo *dll) {
     R_registerRoutines(dll, NULL, CallEntries, NULL, NULL);
     R_useDynamicSymbols(dll, FALSE);
     enroll_deferred_strings(dll);
+    enroll_mapped_vectors(dll);
 }

@@ -9,6 +9,7 @@
 #include "kept.h"
 #include "kept_column.h"
 #include "deferred_strings.h"
+#include "mapped_vectors.h"
 #include "memory.h"
 #include "names.h"
 #include "text_numbering.h"
@@ -95,6 +96,9 @@ class Contents {
 };
 
 SEXP codes_of(const KeptColumn& column, const Workers& workers) {
+  std::vector<std::string> different;
+  Rcpp::Shield<SEXP> mapped(new_mapped_vector(INTSXP, column.map_codes(&different)));
+  if (mapped != R_NilValue) return new_coded_texts(mapped, strings_of(different));
   Rcpp::Shield<SEXP> codes(new_vector(INTSXP, static_cast<R_xlen_t>(column.rows())));
   TextNumbering all;
   column.read_codes(INTEGER(codes), &all, workers);
@@ -104,18 +108,25 @@ SEXP codes_of(const KeptColumn& column, const Workers& workers) {
 SEXP texts_of(const KeptColumn& column, const Workers& workers) {
   const R_xlen_t rows = static_cast<R_xlen_t>(column.rows());
   const std::vector<KeptPage> pages = column.pages();
+  std::vector<MappedBytes> mapped = column.map_pages();
   const R_xlen_t count = static_cast<R_xlen_t>(pages.size());
   Rcpp::Shield<SEXP> starts(new_vector(INTSXP, rows)), sizes(new_vector(INTSXP, rows));
   Rcpp::Shield<SEXP> bytes(Rf_allocVector(VECSXP, count)), first_rows(Rf_allocVector(REALSXP, count));
   std::vector<std::uint8_t*> addresses;
-  for (R_xlen_t page = 0; page < count; ++page) {
-    SEXP copy = new_vector(RAWSXP, static_cast<R_xlen_t>(pages[static_cast<std::size_t>(page)].size));
-    SET_VECTOR_ELT(bytes, page, copy);
-    REAL(first_rows)[page] = static_cast<double>(pages[static_cast<std::size_t>(page)].first_row);
-    addresses.push_back(RAW(copy));
+  for (R_xlen_t n = 0; n < count; ++n) {
+    const std::size_t page = static_cast<std::size_t>(n);
+    SET_VECTOR_ELT(bytes, n, new_mapped_vector(RAWSXP, std::move(mapped[page])));
+    const bool is_mapped = VECTOR_ELT(bytes, n) != R_NilValue;
+    if (!is_mapped) SET_VECTOR_ELT(bytes, n, new_vector(RAWSXP, static_cast<R_xlen_t>(pages[page].size)));
+    addresses.push_back(is_mapped ? nullptr : RAW(VECTOR_ELT(bytes, n)));
+    REAL(first_rows)[n] = static_cast<double>(pages[page].first_row);
   }
   column.read_texts(INTEGER(starts), INTEGER(sizes), addresses, workers);
   return new_written_texts(bytes, starts, sizes, first_rows);
+}
+
+SEXPTYPE vector_of(const std::string& type) {
+  return type == "logical" ? LGLSXP : type == "integer" ? INTSXP : REALSXP;
 }
 
 // As "logical", "integer", "number" or "text".
@@ -123,11 +134,51 @@ SEXP read_column(const KeptColumn& column, const std::string& type, int threads)
   const R_xlen_t rows = static_cast<R_xlen_t>(column.rows());
   const Workers workers = thread_count(rows, threads);
   if (type == "text") return column.is_mostly_coded() ? codes_of(column, workers) : texts_of(column, workers);
-  const SEXPTYPE vector = type == "logical" ? LGLSXP : type == "integer" ? INTSXP : REALSXP;
+  const SEXPTYPE vector = vector_of(type);
+  const KeptType kept = vector == LGLSXP ? KeptType::logical : vector == INTSXP ? KeptType::integer : KeptType::real;
+  Rcpp::Shield<SEXP> mapped(new_mapped_vector(vector, column.map_values(kept)));
+  if (mapped != R_NilValue) return mapped;
   Rcpp::Shield<SEXP> result(new_vector(vector, rows));
   if (vector == REALSXP) column.read(static_cast<double*>(writable_address(result)), workers);
   else column.read(static_cast<std::int32_t*>(writable_address(result)), workers);
   return result;
+}
+
+// The same of some rows.
+SEXP pick_rows(const KeptColumn& column, const std::string& type, const Rcpp::IntegerVector& rows, int threads) {
+  const std::size_t count = static_cast<std::size_t>(rows.size());
+  const Workers workers = thread_count(static_cast<R_xlen_t>(column.rows()), threads);
+  if (type != "text") {
+    Rcpp::Shield<SEXP> result(Rf_allocVector(vector_of(type), rows.size()));
+    if (TYPEOF(result) == REALSXP) column.pick(rows.begin(), count, REAL(result), workers);
+    else column.pick(rows.begin(), count, static_cast<std::int32_t*>(writable_address(result)), workers);
+    return result;
+  }
+  std::vector<std::int32_t> sizes(count);
+  std::string bytes;
+  for (const std::string& of_file : column.pick_texts(rows.begin(), count, sizes.data(), workers)) bytes += of_file;
+  Rcpp::Shield<SEXP> result(Rf_allocVector(STRSXP, rows.size()));
+  const char* at = bytes.data();
+  for (R_xlen_t k = 0; k < rows.size(); ++k) {
+    const std::int32_t size = sizes[static_cast<std::size_t>(k)];
+    SET_STRING_ELT(result, k, size == missing_integer ? NA_STRING : Rf_mkCharLenCE(at, size, CE_UTF8));
+    if (size != missing_integer) at += size;
+  }
+  return result;
+}
+
+// NULL if a file is damaged or gone.
+template <class Read>
+SEXP or_null(Read read) {
+  try {
+    return read();
+  } catch (const InputError&) {
+    return R_NilValue;
+  } catch (const DamagedFile&) {
+    return R_NilValue;
+  } catch (const std::out_of_range&) {
+    return R_NilValue;
+  }
 }
 
 }  // namespace
@@ -176,13 +227,11 @@ Rcpp::List kept_heads_cpp(std::vector<std::string> paths) {
 // One column of the rows of all files, as "logical", "integer", "number" or "text"; NULL if a file is damaged or gone.
 // [[Rcpp::export]]
 SEXP kept_read_cpp(std::vector<std::string> paths, std::string type, int threads) {
-  try {
-    return read_column(KeptColumn(paths), type, threads);
-  } catch (const InputError&) {
-    return R_NilValue;
-  } catch (const DamagedFile&) {
-    return R_NilValue;
-  } catch (const std::out_of_range&) {
-    return R_NilValue;
-  }
+  return or_null([&] { return read_column(KeptColumn(paths), type, threads); });
+}
+
+// The same of some of these rows, from 0, which rise.
+// [[Rcpp::export]]
+SEXP kept_rows_cpp(std::vector<std::string> paths, std::string type, Rcpp::IntegerVector rows, int threads) {
+  return or_null([&] { return pick_rows(KeptColumn(paths), type, rows, threads); });
 }

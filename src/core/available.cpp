@@ -56,6 +56,28 @@ double left_in_groups(const std::string& root, std::string path, const GroupKind
   }
 }
 
+#ifndef _WIN32
+
+// All pages of the process, and those of data that are its own.
+struct Pages {
+  double all = 0, data = 0;
+};
+
+Pages pages_in_use() {
+  double all = 0, resident = 0, shared = 0, code = 0, libraries = 0, data = 0;
+  if (!(std::ifstream("/proc/self/statm") >> all >> resident >> shared >> code >> libraries >> data)) return {};
+  return {all, data};
+}
+
+template <class Limit>
+double left_of(Limit what, double pages) {
+  struct rlimit limit;
+  if (::getrlimit(what, &limit) != 0 || limit.rlim_cur == RLIM_INFINITY) return infinity;
+  return std::max(0.0, static_cast<double>(limit.rlim_cur) - pages * static_cast<double>(::sysconf(_SC_PAGESIZE)));
+}
+
+#endif
+
 }  // namespace
 
 double memory_of_groups(const std::string& root) {
@@ -75,24 +97,29 @@ double memory_of_groups(const std::string& root) {
   return left;
 }
 
-double available_memory() {
+double available_for_files() {
   double available = infinity;
 #ifndef _WIN32
   std::ifstream of_system("/proc/meminfo");
   for (std::string line; std::getline(of_system, line);)
     if (line.compare(0, 13, "MemAvailable:") == 0) available = 1024 * std::atof(line.c_str() + 13);
-  available = std::min(available, memory_of_groups("/"));
-  // Of /proc/self/statm: all pages, and those of data that are the process's own.
-  double all = 0, resident = 0, shared = 0, code = 0, libraries = 0, data = 0;
-  if (!(std::ifstream("/proc/self/statm") >> all >> resident >> shared >> code >> libraries >> data)) return available;
-  const auto within = [&](auto what, double pages) {
-    struct rlimit limit;
-    if (::getrlimit(what, &limit) != 0 || limit.rlim_cur == RLIM_INFINITY) return;
-    const double used = pages * static_cast<double>(::sysconf(_SC_PAGESIZE));
-    available = std::min(available, std::max(0.0, static_cast<double>(limit.rlim_cur) - used));
-  };
-  within(RLIMIT_AS, all);
-  within(RLIMIT_DATA, data);
+  available = std::min({available, memory_of_groups("/"), left_of(RLIMIT_AS, pages_in_use().all)});
+#endif
+  return available;
+}
+
+bool limits_own_data() {
+#ifndef _WIN32
+  return left_of(RLIMIT_DATA, 0) < infinity;
+#else
+  return false;
+#endif
+}
+
+double available_memory() {
+  double available = available_for_files();
+#ifndef _WIN32
+  available = std::min(available, left_of(RLIMIT_DATA, pages_in_use().data));
 #endif
   return available;
 }

@@ -9,6 +9,12 @@ namespace rowanroot {
 // Infinite where that is not known.
 double available_memory();
 
+// The same of memory that is a file: a limit of the process's own data does not count there.
+double available_for_files();
+
+// Whether the process has a limit of its own data, of which pages of files that it may write to are a part.
+bool limits_own_data();
+
 // What the control groups leave, of which `root` has the folders proc and sys.
 double memory_of_groups(const std::string& root);
 

@@ -124,7 +124,7 @@ void write_kept(const std::string& path, KeptHead head, const std::vector<KeptBu
   output.finish(path);
 }
 
-KeptFile::KeptFile(const std::string& path) : input_(open_file(path)) {
+KeptFile::KeptFile(const std::string& path) : path_(path), input_(open_file(path)) {
   const std::uint64_t all = input_->size();
   if (all < start_size) throw DamagedFile("no head");
   std::string start(start_size, '\0');
@@ -157,6 +157,12 @@ void KeptFile::read(std::size_t buffer, void* to) const {
   const std::size_t size = static_cast<std::size_t>(head_.sizes.at(buffer));
   input_->read(places_[buffer], size, static_cast<char*>(to));
   if (checksum(to, size) != sums_[buffer]) throw DamagedFile("damaged values");
+}
+
+MappedBytes KeptFile::map(std::size_t buffer) const {
+  MappedBytes mapped(path_, places_.at(buffer), static_cast<std::size_t>(head_.sizes[buffer]));
+  if (mapped && checksum(mapped.bytes(), mapped.size()) != sums_[buffer]) throw DamagedFile("damaged values");
+  return mapped;
 }
 
 }  // namespace rowanroot

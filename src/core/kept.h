@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "input.h"
+#include "mapped.h"
 
 namespace rowanroot {
 
@@ -44,8 +45,11 @@ class KeptFile {
 
   const KeptHead& head() const { return head_; }
   void read(std::size_t buffer, void* to) const;
+  // The bytes where they lie in the file; nothing where that can't be done.
+  MappedBytes map(std::size_t buffer) const;
 
  private:
+  std::string path_;
   std::shared_ptr<Input> input_;
   KeptHead head_;
   std::vector<std::uint64_t> sums_, places_;

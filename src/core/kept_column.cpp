@@ -7,67 +7,36 @@
 #include <limits>
 #include <type_traits>
 
-#include "memory.h"
+#include "kept_buffers.h"
 #include "values.h"
 
 namespace rowanroot {
 namespace {
 
-std::size_t number(std::uint64_t size) { return static_cast<std::size_t>(size); }
-
-std::size_t rows_of(const KeptFile& file) { return number(file.head().rows); }
-
-bool is_coded(const KeptFile& file) { return file.head().type == KeptType::coded_text; }
-
-std::size_t pages_of(const KeptFile& file) { return (rows_of(file) + kept_page_rows - 1) / kept_page_rows; }
-
-std::uint64_t size_of(const KeptFile& file, std::size_t buffer) {
-  if (buffer >= file.head().sizes.size()) throw DamagedFile("another number of buffers");
-  return file.head().sizes[buffer];
-}
-
-template <class T>
-void read_into(const KeptFile& file, std::size_t buffer, T* to, std::size_t count) {
-  if (size_of(file, buffer) != count * sizeof(T)) throw DamagedFile("another size");
-  file.read(buffer, to);
-}
-
-// The part of a text's bytes that begins at a position.
-std::string_view text_at(std::string_view bytes, std::size_t at, std::int32_t size) {
-  if (size < 0 || static_cast<std::size_t>(size) > bytes.size() - at) throw DamagedFile("another size");
-  return bytes.substr(at, static_cast<std::size_t>(size));
-}
-
-// Calls work(text) for each of the different texts, in the order of their numbers.
-template <class Work>
-void each_different(const KeptFile& file, Work work) {
-  std::vector<std::int32_t> sizes(number(size_of(file, 1)) / sizeof(std::int32_t));
-  read_into(file, 1, sizes.data(), sizes.size());
-  std::string bytes(number(size_of(file, 2)), '\0');
-  file.read(2, &bytes[0]);
-  std::size_t at = 0;
-  for (std::int32_t size : sizes) {
-    const std::string_view text = text_at(bytes, at, size);
-    work(text);
-    at += text.size();
-  }
-}
-
 // Calls work(row, text), or work(row, null) where it is missing, for each row of coded texts.
 template <class Work>
 void each_coded(const KeptFile& file, Work work) {
-  std::vector<std::string> different;
-  each_different(file, [&](std::string_view text) { different.emplace_back(text); });
+  const DifferentTexts different(file);
   RowVector<std::int32_t> codes(rows_of(file));
   read_into(file, 0, codes.data(), codes.size());
-  for (std::size_t i = 0; i < codes.size(); ++i) {
-    if (codes[i] == missing_integer) {
-      work(i, nullptr);
-      continue;
-    }
-    if (codes[i] < 1 || static_cast<std::size_t>(codes[i]) > different.size()) throw DamagedFile("another number");
-    work(i, &different[static_cast<std::size_t>(codes[i]) - 1]);
+  for (std::size_t i = 0; i < codes.size(); ++i)
+    work(i, codes[i] == missing_integer ? nullptr : &different.of_code(codes[i]));
+}
+
+// The number of each of the texts among those of all files. They are looked up all over the memory: what the next ones
+// need is fetched meanwhile.
+std::vector<std::int32_t> numbers_in(const DifferentTexts& texts, TextNumbering* all) {
+  constexpr std::size_t ahead = 16, soon = 8;
+  std::vector<std::uint32_t> hashes;
+  for (std::string_view text : texts) hashes.push_back(TextNumbering::hash_of(text));
+  std::vector<std::int32_t> numbers;
+  for (std::string_view text : texts) {
+    const std::size_t k = numbers.size();
+    if (k + ahead < hashes.size()) all->fetch(hashes[k + ahead]);
+    if (k + soon < hashes.size()) all->fetch_text(hashes[k + soon]);
+    numbers.push_back(all->number(text, hashes[k]));
   }
+  return numbers;
 }
 
 // The same of texts that are written out.
@@ -96,14 +65,14 @@ void each_written(const KeptFile& file, Work work) {
 
 std::vector<RowBytes> write_out(const KeptFile& file) {
   std::vector<RowBytes> pages(pages_of(file));
-  each_coded(file, [&](std::size_t row, const std::string* text) {
+  each_coded(file, [&](std::size_t row, const std::string_view* text) {
     if (text) pages[row / kept_page_rows] += *text;
   });
   return pages;
 }
 
 void read_sizes_of_coded(const KeptFile& file, std::int32_t* sizes) {
-  each_coded(file, [&](std::size_t row, const std::string* text) {
+  each_coded(file, [&](std::size_t row, const std::string_view* text) {
     sizes[row] = text ? static_cast<std::int32_t>(text->size()) : missing_integer;
   });
 }
@@ -158,8 +127,7 @@ void KeptColumn::read(double* to, const Workers& workers) const { read_values(to
 void KeptColumn::read_codes(std::int32_t* to, TextNumbering* all, const Workers& workers) const {
   std::vector<std::vector<std::int32_t>> numbers(files_.size());
   for (std::size_t k = 0; k < files_.size(); ++k) {
-    if (is_coded(files_[k]))
-      each_different(files_[k], [&](std::string_view text) { numbers[k].push_back(all->number(text)); });
+    if (is_coded(files_[k])) numbers[k] = numbers_in(DifferentTexts(files_[k]), all);
     else
       each_written(files_[k], [&](std::size_t row, const std::string_view* text) {
         to[first_rows_[k] + row] = text ? all->number(*text) : missing_integer;
@@ -176,6 +144,33 @@ void KeptColumn::read_codes(std::int32_t* to, TextNumbering* all, const Workers&
       code[i] = numbers[k][static_cast<std::size_t>(code[i]) - 1];
     }
   });
+}
+
+MappedBytes KeptColumn::map_values(KeptType type) const {
+  if (files_.size() != 1 || files_[0].head().type != type) return {};
+  return map_large(files_[0], 0, rows_ * (type == KeptType::real ? sizeof(double) : sizeof(std::int32_t)));
+}
+
+MappedBytes KeptColumn::map_codes(std::vector<std::string>* texts) const {
+  MappedBytes mapped = map_values(KeptType::coded_text);
+  if (!mapped) return mapped;
+  const DifferentTexts different(files_[0]);
+  const std::uint32_t count = static_cast<std::uint32_t>(different.size());
+  const std::int32_t* const codes = reinterpret_cast<const std::int32_t*>(mapped.bytes());
+  bool fit = true;
+  for (std::size_t i = 0; i < rows_; ++i)
+    fit = fit & ((static_cast<std::uint32_t>(codes[i]) - 1 < count) | (codes[i] == missing_integer));
+  if (!fit) throw DamagedFile("another number");
+  texts->assign(different.begin(), different.end());
+  return mapped;
+}
+
+std::vector<MappedBytes> KeptColumn::map_pages() const {
+  std::vector<MappedBytes> pages;
+  for (const KeptFile& file : files_)
+    for (std::size_t n = 0; n < pages_of(file); ++n)
+      pages.push_back(is_coded(file) ? MappedBytes() : map_large(file, n + 1, number(size_of(file, n + 1))));
+  return pages;
 }
 
 std::vector<KeptPage> KeptColumn::pages() const {
@@ -222,7 +217,7 @@ void KeptColumn::read_texts_of(std::size_t k, std::int32_t* starts, std::int32_t
       continue;
     }
     if (size_of(file, n + 1) != size) throw DamagedFile("another size");
-    file.read(n + 1, pages[n]);
+    if (pages[n]) file.read(n + 1, pages[n]);
   }
 }
 

@@ -4,8 +4,10 @@
 #include "kept_column.h"
 #include "values.h"
 
+#include <algorithm>
 #include <cstdio>
 #include <cstdlib>
+#include <cstring>
 #include <fstream>
 #include <string>
 #include <vector>
@@ -86,13 +88,16 @@ namespace {
 void write_texts(const std::string& path, const std::vector<std::string>& texts, bool coded) {
   std::vector<std::int32_t> numbers, sizes;
   std::string bytes;
-  for (const std::string& text : texts) {
+  std::vector<std::string> pages((texts.size() + kept_page_rows - 1) / kept_page_rows);
+  for (std::size_t row = 0; row < texts.size(); ++row) {
+    const std::string& text = texts[row];
     if (text == "missing") {
       numbers.push_back(missing_integer);
       if (!coded) sizes.push_back(missing_integer);
       continue;
     }
     bytes += text;
+    pages[row / kept_page_rows] += text;
     sizes.push_back(static_cast<std::int32_t>(text.size()));
     numbers.push_back(static_cast<std::int32_t>(sizes.size()));
   }
@@ -101,8 +106,10 @@ void write_texts(const std::string& path, const std::vector<std::string>& texts,
   head.rows = texts.size();
   const KeptBuffer of_sizes = {sizes.data(), sizes.size() * sizeof(std::int32_t)},
                    of_bytes = {bytes.data(), bytes.size()};
-  if (coded) write_kept(path, head, {{numbers.data(), numbers.size() * sizeof(std::int32_t)}, of_sizes, of_bytes});
-  else write_kept(path, head, {of_sizes, of_bytes});
+  if (coded) return write_kept(path, head, {{numbers.data(), numbers.size() * sizeof(std::int32_t)}, of_sizes, of_bytes});
+  std::vector<KeptBuffer> buffers = {of_sizes};
+  for (const std::string& page : pages) buffers.push_back({page.data(), page.size()});
+  write_kept(path, head, buffers);
 }
 
 std::vector<std::string> texts_back(const KeptColumn& column) {
@@ -170,6 +177,86 @@ TEST("a column of several files is that of one after the other, coded or written
   CHECK(refused);
 }
 
+// Rows of several files with gaps between them, beside all rows.
+TEST("some rows of a kept column are what these rows are in the whole, and values that are mapped what is read") {
+  constexpr std::size_t rows = 150000;  // texts of three pages, and more bytes than are copied
+  TemporaryFile one, two;
+  two.path += "-2";
+  std::uint32_t seed = 11;
+  const auto random = [&](std::uint32_t below) { return (seed = seed * 1664525u + 1013904223u) / 65536 % below; };
+  std::vector<std::int32_t> picked;
+  for (std::int32_t row = 0; row < static_cast<std::int32_t>(rows) + 3; row += 1 + random(2) * random(9000))
+    picked.push_back(row);
+  std::vector<std::string> texts(rows), few(rows);
+  std::vector<double> reals(rows);
+  std::vector<std::int32_t> whole(rows);
+  for (std::size_t i = 0; i < rows; ++i) {
+    texts[i] = random(9) ? std::string(random(5), 'x') + std::to_string(random(1000)) : "missing";
+    few[i] = random(9) ? std::to_string(random(50)) : "missing";
+    reals[i] = random(1000) / 8.0;
+    whole[i] = random(9) ? static_cast<std::int32_t>(random(1000)) : missing_integer;
+  }
+  for (const auto& [values, coded] : {std::pair(texts, false), std::pair(few, true)}) {
+    write_texts(one.path, values, coded);
+    write_texts(two.path, {"a", "missing", "b"}, !coded);
+    const KeptColumn column({one.path, two.path});
+    const std::vector<std::string> all = texts_back(column);
+    std::vector<std::int32_t> sizes(picked.size());
+    const std::vector<std::string> bytes = column.pick_texts(picked.data(), picked.size(), sizes.data(), Workers(2));
+    std::string found = bytes[0] + bytes[1];
+    std::size_t at = 0, same = 0;
+    for (std::size_t k = 0; k < picked.size(); ++k) {
+      const std::string& expected = all[static_cast<std::size_t>(picked[k])];
+      if (sizes[k] == missing_integer) {
+        same += expected == "missing";
+        continue;
+      }
+      same += found.compare(at, static_cast<std::size_t>(sizes[k]), expected) == 0;
+      at += static_cast<std::size_t>(sizes[k]);
+    }
+    CHECK(same == picked.size() && at == found.size());
+    const KeptColumn alone({one.path});
+    std::size_t page = 0, mapped = 0;
+    for (const MappedBytes& bytes_of_page : alone.map_pages()) {
+      mapped += bytes_of_page.size();
+      CHECK(coded || !bytes_of_page || bytes_of_page.size() == alone.pages()[page].size);
+      ++page;
+    }
+    std::vector<std::string> different;
+    const MappedBytes codes = alone.map_codes(&different);
+    CHECK(coded ? mapped == 0 && codes.size() == 4 * rows && different.size() > 50 : mapped > 0 && !codes);
+  }
+  KeptHead head;
+  head.type = KeptType::integer;
+  head.rows = rows;
+  write_kept(one.path, head, {{whole.data(), rows * 4}});
+  head.type = KeptType::real;
+  write_kept(two.path, head, {{reals.data(), rows * 8}});
+  const KeptColumn column({one.path, two.path});
+  std::vector<double> all(2 * rows), some(picked.size());
+  column.read(all.data(), Workers(2));
+  for (std::int32_t& row : picked) row *= 2;
+  while (picked.back() >= static_cast<std::int32_t>(2 * rows)) picked.pop_back();
+  column.pick(picked.data(), picked.size(), some.data(), Workers(2));
+  std::size_t same = 0;
+  for (std::size_t k = 0; k < picked.size(); ++k)
+    same += std::memcmp(&some[k], &all[static_cast<std::size_t>(picked[k])], 8) == 0;
+  CHECK(same == picked.size());
+  MappedBytes mapped = KeptColumn({two.path}).map_values(KeptType::real);
+  CHECK(mapped.size() == rows * 8 && std::memcmp(mapped.bytes(), reals.data(), rows * 8) == 0);
+  CHECK(!KeptColumn({two.path}).map_values(KeptType::integer) && !column.map_values(KeptType::real));
+  // What is written to it changes no file.
+  const std::string before = two.bytes();
+  mapped.writable_bytes()[5] = 'x';
+  CHECK(mapped.bytes()[5] == 'x' && two.bytes() == before);
+  // A byte that is damaged is noticed there, too.
+  std::string changed = before;
+  changed[changed.size() - 100] = static_cast<char>(changed[changed.size() - 100] ^ 1);
+  two.write(changed);
+  CHECK(throws<DamagedFile>([&] { KeptColumn({two.path}).map_values(KeptType::real); }));
+  CHECK(throws<DamagedFile>([&] { KeptColumn({two.path}).pick(picked.data(), 1, some.data(), Workers(1)); }));
+}
+
 // What a file says of itself may be anything, though its checksums fit: then it is damaged, and nothing is read beyond
 // it.
 TEST("reading a file that became shorter is an error: it changed") {
@@ -205,9 +292,12 @@ TEST("files that say other numbers and sizes than they have are damaged") {
     write_kept(file.path, head, given);
     std::vector<std::int32_t> narrow(8);
     std::vector<double> wide(8);
-    for (int way = 0; way < 4; ++way) {
+    const std::vector<std::int32_t> rows(static_cast<std::size_t>(std::min<std::uint64_t>(head.rows, 2)), 0);
+    for (int way = 0; way < 6; ++way) {
       try {
         const KeptColumn column({file.path});
+        if (way == 4) column.pick(rows.data(), rows.size(), wide.data(), Workers(1));
+        if (way == 5) column.pick_texts(rows.data(), rows.size(), narrow.data(), Workers(1));
         if (way == 0) column.read(narrow.data(), Workers(1));
         if (way == 1) column.read(wide.data(), Workers(1));
         if (way == 2) codes_back(column);

@@ -1,0 +1,10 @@
+#pragma once
+// Vectors of R whose values lie in a file (core/mapped.h). R's own code sees ordinary ones; what it writes to them is
+// written to no file.
+
+#include <Rcpp.h>
+
+#include "mapped.h"
+
+// As many values as the bytes hold: logicals, whole numbers, real numbers or bytes. Null if nothing is mapped.
+SEXP new_mapped_vector(SEXPTYPE type, rowanroot::MappedBytes bytes);
