@@ -73,6 +73,10 @@ memory_use_cpp <- function() {
     .Call(`_rowanroot_memory_use_cpp`)
 }
 
+memory_for_files_cpp <- function(folder) {
+    .Call(`_rowanroot_memory_for_files_cpp`, folder)
+}
+
 file_states_cpp <- function(paths) {
     .Call(`_rowanroot_file_states_cpp`, paths)
 }
@@ -163,6 +167,14 @@ find_members_cpp <- function(column, table, threads) {
 
 find_places_cpp <- function(column, table, threads) {
     .Call(`_rowanroot_find_places_cpp`, column, table, threads)
+}
+
+match_rows_cpp <- function(keys, table, unmatched_stay, want_left) {
+    .Call(`_rowanroot_match_rows_cpp`, keys, table, unmatched_stay, want_left)
+}
+
+pair_numbers_cpp <- function(first, second, count) {
+    .Call(`_rowanroot_pair_numbers_cpp`, first, second, count)
 }
 
 json_open_cpp <- function(path) {

@@ -115,7 +115,7 @@ nearest_rows <- function(keys, of_table, is_after, call) {
   count <- length(keys)
   check_can_be_near(of_table[[count]], call)
   check_keys_once(key_codes(keys, of_table, call)$table, of_table, call)
-  groups <- if (count > 1) key_numbers(keys[-count], of_table[-count], call)
+  groups <- if (count > 1) numbers_by_table(keys[-count], of_table[-count])
   at <- list(table = stored_values(of_table[[count]]), keys = stored_values(keys[[count]]))
   if (any(vapply(at, is_long_integer, NA))) at <- numbers_of_long(at)
   known <- !is.na(at$table) & if (is.null(groups)) TRUE else !is.na(groups$table)
@@ -135,16 +135,35 @@ numbers_of_long <- function(at) {
   lapply(at, function(x) as.numeric(bit64::match(bit64::as.integer64(x), known)))
 }
 
-# Numbers of the keys of both, from 0, NA for a missing one: those of the table, then the keys'.
-key_numbers <- function(keys, of_table, call) {
-  codes <- key_codes(keys, of_table, call)
-  values <- if (is_long_integer(codes$table) || is_long_integer(codes$keys)) both_below(codes$table, codes$keys)
-            else c(as.vector(codes$table), as.vector(codes$keys))
-  numbers <- group_rows_cpp(list(values), length(codes$table) + length(codes$keys),
-                            getOption("rowanroot.threads", 0L))$of_row
-  numbers[is_missing_key(values)] <- NA
-  rows <- length(codes$table)
-  list(table = numbers[seq_len(rows)], keys = numbers[rows + seq_along(codes$keys)])
+# The number of each key among the different ones of the table, from 1, and that of each of the table's: NA for one that
+# is missing, or that the table does not have. For all rows nothing but whole numbers is made.
+numbers_by_table <- function(keys, of_table) {
+  Reduce(function(one, other) {
+    numbers_of_one(pair_numbers_cpp(one$keys, other$keys, other$count),
+                   pair_numbers_cpp(one$table, other$table, other$count))
+  }, Map(function(key, column) {
+    pair <- comparable_keys(key, column)
+    numbers_of_one(pair[[1]], pair[[2]])
+  }, keys, of_table))
+}
+
+numbers_of_one <- function(keys, table) {
+  groups <- group_rows_cpp(list(stored_values(table)), length(table), getOption("rowanroot.threads", 0L))
+  first <- group_edges_cpp(groups$of_row, length(groups$sizes), FALSE)
+  different <- take_rows(table, first)
+  is_known <- !is_missing_key(different)
+  number <- ifelse(is_known, cumsum(is_known), NA_integer_)
+  list(keys = key_rows(keys, different[is_known]), table = number[groups$of_row + 1L], count = sum(is_known))
+}
+
+# The same values of one type, and categories as texts.
+comparable_keys <- function(a, b) {
+  plain <- function(x) if (is.factor(x)) at_rows(levels(x), list(of_row = as.integer(x))) else x
+  a <- plain(a)
+  b <- plain(b)
+  if (is.logical(a) && !is.logical(b)) a <- as.vector(a, typeof(b))
+  if (is.logical(b) && !is.logical(a)) b <- as.vector(b, typeof(a))
+  if (typeof(a) == typeof(b)) list(a, b) else list(as.numeric(a), as.numeric(b))
 }
 
 # Numbers of both, without a class but for integers of 64 bits.

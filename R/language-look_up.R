@@ -160,7 +160,7 @@ look_up_values <- function(keys, table, take, by, unknown, call, match = "only")
 # The table's row for each key.
 rows_of_keys <- function(keys, of_table, match, call) {
   if (match %in% c("at or before", "at or after")) return(nearest_rows(keys, of_table, match == "at or after", call))
-  codes <- key_codes(keys, of_table, call)
+  codes <- if (length(keys) > 1) numbers_by_table(keys, of_table) else key_codes(keys, of_table, call)
   if (match == "only") check_keys_once(codes$table, of_table, call)
   if (match != "last") return(key_rows(codes$keys, codes$table))
   last <- length(of_table[[1]])

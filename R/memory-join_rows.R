@@ -4,43 +4,27 @@ in_memory.step_join <- function(step, data, call) {
   keys <- unname(as.list(data)[step$keys$own])
   of_other <- unname(as.list(other)[step$keys$other])
   for (k in seq_along(keys)) check_key_types(keys[[k]], of_other[[k]], step$keys$other[k], call)
-  found <- matching_rows(keys, of_other)
-  if (step$several == "error") check_matches_once(found, keys, call)
-  times <- found$count
-  if (step$unmatched != "drop") times[times == 0L] <- 1L
-  own <- rep.int(seq_along(times), times)
-  theirs <- rep(NA_integer_, length(own))
-  matched <- rep.int(found$count > 0L, times)
-  theirs[matched] <- found$rows
-  if (step$several == "all") tell_several(found$count, length(own))
-  left <- if (step$unmatched == "keep both") setdiff(seq_len(nrow(other)), found$rows)
-  joined_columns(step, data, other, own, theirs, left, call)
+  numbers <- numbers_by_table(keys, of_other)
+  found <- match_rows_cpp(numbers$keys, numbers$table, step$unmatched != "drop", step$unmatched == "keep both")
+  if (step$several == "error" && found$several) stop_several_matches(found, keys, numbers, call)
+  if (is.null(found$theirs)) stop_too_many_rows(found$pairs, call)
+  if (step$several == "all") tell_several(found, nrow(data))
+  joined_columns(step, data, other, found$own, found$theirs, found$left, call)
 }
 
-# For each key how many rows of the table have it, and these rows, one key's after the other's.
-matching_rows <- function(keys, of_table) {
-  numbers <- key_numbers(keys, of_table, NULL)
-  sizes <- tabulate(numbers$table + 1L, max(0L, numbers$table, numbers$keys, na.rm = TRUE) + 1L)
-  count <- sizes[numbers$keys + 1L]
-  count[is.na(count)] <- 0L
-  order <- order(numbers$table, na.last = NA, method = "radix")
-  first <- cumsum(c(1L, sizes))[numbers$keys + 1L]
-  list(count = count, rows = order[sequence(count[count > 0L], first[count > 0L])])
-}
-
-check_matches_once <- function(found, keys, call) {
-  several <- which(found$count > 1L)
-  if (!length(several)) return(invisible())
-  row <- several[1]
-  before <- sum(found$count[seq_len(row - 1)])
-  matches <- found$rows[before + seq_len(found$count[row])]
-  stop_because(c(paste0("{counted_rows(length(several))} {cli::qty(length(several))}{?matches/match} several rows of ",
+stop_several_matches <- function(found, keys, numbers, call) {
+  stop_because(c(paste0("{counted_rows(found$several)} {cli::qty(found$several)}{?matches/match} several rows of ",
                         "the other table."),
-                 "found" = paste0("The first is row {row}, {key_text(keys, row)}, with rows ",
-                                  "{listed_numbers(matches)} of the other."),
+                 "found" = paste0("The first is row {found$first}, {key_text(keys, found$first)}, with rows ",
+                                  "{listed_numbers(found$partners)} of the other."),
                  "try" = "For a row for each of them, use {.code several = \"all\"}.",
                  "try" = "To use one of them, {.code one_of_each()} in the other table, or more columns in {.arg by}."),
-               "several_matches", call, rows = several)
+               "several_matches", call, rows = which(tabulate(numbers$table)[numbers$keys] > 1L))
+}
+
+stop_too_many_rows <- function(rows, call) {
+  stop_because(c("The joined table would have {counted_rows(rows)}, more than the 2,147,483,647 that a table can have.",
+                 "try" = "More columns in {.arg by}, or fewer rows in one of the tables."), "too_many_rows", call)
 }
 
 listed_numbers <- function(x) {
@@ -50,16 +34,17 @@ listed_numbers <- function(x) {
   paste(c(before, utils::tail(shown, 1)), collapse = " and ")
 }
 
-tell_several <- function(count, rows) {
-  several <- sum(count > 1L)
+tell_several <- function(found, before) {
+  several <- found$several
   if (!several) return(invisible())
-  note_that(paste0("{counted_rows(rows)} came of {length(count)}: {counted_rows(several)} ",
+  note_that(paste0("{counted_rows(found$pairs)} came of {before}: {counted_rows(several)} ",
                    "{if (several == 1) 'matches' else 'match'} several of the other table."), "several_matches")
 }
 
-# Rows `own` of the data beside rows `theirs` of the other, and below them what is `left` of the other.
+# Rows `own` of the data, from 0, or all of them, beside rows `theirs` of the other, from 1, and below them what is
+# `left` of the other.
 joined_columns <- function(step, data, other, own, theirs, left, call) {
-  moved <- if (identical(own, seq_len(nrow(data)))) data else rows_at(data, own - 1L)
+  moved <- if (is.null(own)) data else rows_at(data, own)
   columns <- c(unclass(as.list(moved))[step$columns_before],
                lapply(as.list(other)[step$taken], column_in_rows, rows = theirs))
   names(columns) <- c(step$columns_before, step$taken)
@@ -70,7 +55,7 @@ joined_columns <- function(step, data, other, own, theirs, left, call) {
     below <- if (is.null(below)) rep(NA, length(left)) else take_rows(below, left)
     columns[[name]] <- put_below(list(columns[[name]], below), name, call)
   }
-  rows <- length(own) + length(left)
+  rows <- length(theirs) + length(left)
   names <- if (has_row_names(data)) make.unique(c(row.names(moved), as.character(left))) else .set_row_names(rows)
   as_table_like(data, columns, names)
 }

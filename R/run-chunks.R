@@ -3,20 +3,19 @@
 # What is read and what is calculated, and some of it twice for a while.
 memory_per_byte <- 2.5
 
-# Files of so many bytes are read in chunks, if what is done with them allows that. Words that look at rows of the
-# chunks before take longer in chunks than in memory that is a file, as long as the system holds that file in memory.
-chunks_from <- function(look_back) {
-  enough <- if (look_back) max(memory_budget(), memory_use_cpp()$for_files) else memory_budget()
-  getOption("rowanroot.chunks_from", enough / memory_per_byte)
+# Files of so many bytes are read in chunks, if what is done with them allows that. Where the system can hold more than
+# the budget as files in memory, these are quicker: all threads have enough to do, and nothing is begun again.
+chunks_from <- function() {
+  folder <- scratch_folder()
+  room <- memory_for_files_cpp(path.expand(if (dir.exists(folder)) folder else dirname(folder)))
+  getOption("rowanroot.chunks_from", max(memory_budget(), room) / memory_per_byte)
 }
 
 needs_chunks <- function(x, path, call) {
   source <- rooted(x)$source
   if (!inherits(source, "csv_source") || inherits(source, "filling_source")) return(FALSE)
   if (path_ending(path) != "csv" || "category" %in% source$options$types) return(FALSE)
-  trees <- unlist(lapply(rooted(x)$steps, step_trees), recursive = FALSE)
-  look_back <- any(vapply(trees, looks_back, NA))
-  if (sum(file.size(source_files(source, call)$path)) <= chunks_from(look_back)) return(FALSE)
+  if (sum(file.size(source_files(source, call)$path)) <= chunks_from()) return(FALSE)
   all(vapply(rooted(x)$steps, goes_by_chunks, NA))
 }
 

@@ -9,7 +9,7 @@ goes_by_row <- function(node, grouped, carried = TRUE) {
       value = is_one_value(node) || is.function(node$value),
       column = , above = TRUE,
       rows = carried && node$name == ".row" && !grouped,
-      ordered = carried && !is.null(way_in_chunks(node)) && is.null(node$along) && by_row,
+      ordered = carried && goes_in_chunks(node) && is.null(node$along) && by_row,
       running = carried && is.null(node$along) && all(by_row),
       # Options may be vectors and tables of the script.
       r_call = looks_at_one_row(node) && all(by_row | vapply(node$arguments, function(one) one$kind == "value", NA)),
@@ -19,16 +19,10 @@ goes_by_row <- function(node, grouped, carried = TRUE) {
   })
 }
 
-# How an ordered word goes on from one chunk to the next, with the options that it has here: "on" from what it came to,
-# or from "rows" of those before; NULL if it does not.
-way_in_chunks <- function(node) {
+# Whether the record says how an ordered word goes on from one chunk to the next, with the options that it has here.
+goes_in_chunks <- function(node) {
   chunks <- node$word$chunks
-  if (is.function(chunks)) chunks(node$options) else chunks
-}
-
-# Whether a chunk looks for rows of its groups in those before it.
-looks_back <- function(tree) {
-  any_node(tree, function(node) node$kind == "running" || identical(way_in_chunks(node), "rows"))
+  !is.null(if (is.function(chunks)) chunks(node$options) else chunks)
 }
 
 # Some of R's functions look at other values of the column, to see what these are like.

@@ -236,6 +236,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// memory_for_files_cpp
+double memory_for_files_cpp(std::string folder);
+RcppExport SEXP _rowanroot_memory_for_files_cpp(SEXP folderSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< std::string >::type folder(folderSEXP);
+    rcpp_result_gen = Rcpp::wrap(memory_for_files_cpp(folder));
+    return rcpp_result_gen;
+END_RCPP
+}
 // file_states_cpp
 Rcpp::CharacterVector file_states_cpp(std::vector<std::string> paths);
 RcppExport SEXP _rowanroot_file_states_cpp(SEXP pathsSEXP) {
@@ -523,6 +534,33 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< SEXP >::type table(tableSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(find_places_cpp(column, table, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// match_rows_cpp
+Rcpp::List match_rows_cpp(Rcpp::IntegerVector keys, Rcpp::IntegerVector table, bool unmatched_stay, bool want_left);
+RcppExport SEXP _rowanroot_match_rows_cpp(SEXP keysSEXP, SEXP tableSEXP, SEXP unmatched_staySEXP, SEXP want_leftSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type keys(keysSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type table(tableSEXP);
+    Rcpp::traits::input_parameter< bool >::type unmatched_stay(unmatched_staySEXP);
+    Rcpp::traits::input_parameter< bool >::type want_left(want_leftSEXP);
+    rcpp_result_gen = Rcpp::wrap(match_rows_cpp(keys, table, unmatched_stay, want_left));
+    return rcpp_result_gen;
+END_RCPP
+}
+// pair_numbers_cpp
+SEXP pair_numbers_cpp(Rcpp::IntegerVector first, Rcpp::IntegerVector second, int count);
+RcppExport SEXP _rowanroot_pair_numbers_cpp(SEXP firstSEXP, SEXP secondSEXP, SEXP countSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type second(secondSEXP);
+    Rcpp::traits::input_parameter< int >::type count(countSEXP);
+    rcpp_result_gen = Rcpp::wrap(pair_numbers_cpp(first, second, count));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -1329,6 +1367,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_end_flush_cpp", (DL_FUNC) &_rowanroot_end_flush_cpp, 1},
     {"_rowanroot_limit_memory_cpp", (DL_FUNC) &_rowanroot_limit_memory_cpp, 2},
     {"_rowanroot_memory_use_cpp", (DL_FUNC) &_rowanroot_memory_use_cpp, 0},
+    {"_rowanroot_memory_for_files_cpp", (DL_FUNC) &_rowanroot_memory_for_files_cpp, 1},
     {"_rowanroot_file_states_cpp", (DL_FUNC) &_rowanroot_file_states_cpp, 1},
     {"_rowanroot_file_identities_cpp", (DL_FUNC) &_rowanroot_file_identities_cpp, 1},
     {"_rowanroot_divert_output_cpp", (DL_FUNC) &_rowanroot_divert_output_cpp, 0},
@@ -1352,6 +1391,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_different_texts_cpp", (DL_FUNC) &_rowanroot_different_texts_cpp, 1},
     {"_rowanroot_find_members_cpp", (DL_FUNC) &_rowanroot_find_members_cpp, 3},
     {"_rowanroot_find_places_cpp", (DL_FUNC) &_rowanroot_find_places_cpp, 3},
+    {"_rowanroot_match_rows_cpp", (DL_FUNC) &_rowanroot_match_rows_cpp, 4},
+    {"_rowanroot_pair_numbers_cpp", (DL_FUNC) &_rowanroot_pair_numbers_cpp, 3},
     {"_rowanroot_json_open_cpp", (DL_FUNC) &_rowanroot_json_open_cpp, 1},
     {"_rowanroot_json_first_cpp", (DL_FUNC) &_rowanroot_json_first_cpp, 3},
     {"_rowanroot_json_line_cpp", (DL_FUNC) &_rowanroot_json_line_cpp, 2},

@@ -48,16 +48,18 @@ void limit_memory_cpp(double bytes, std::string folder) {
   rowanroot::limit_memory(static_cast<std::size_t>(bytes), folder);
 }
 
-// How many bytes the process may use, and how many of large pieces it uses as memory and as files; and how many more of
-// files the system could hold in memory.
+// How many bytes the process may use, and how many of large pieces it uses as memory and as files.
 // [[Rcpp::export]]
 Rcpp::List memory_use_cpp() {
   const rowanroot::MemoryUse use = rowanroot::memory_in_use();
   return Rcpp::List::create(Rcpp::Named("budget") = static_cast<double>(rowanroot::memory_budget()),
                             Rcpp::Named("memory") = static_cast<double>(use.memory),
-                            Rcpp::Named("files") = static_cast<double>(use.files),
-                            Rcpp::Named("for_files") = rowanroot::available_for_files());
+                            Rcpp::Named("files") = static_cast<double>(use.files));
 }
+
+// How many bytes of files in this folder the system could hold in memory.
+// [[Rcpp::export]]
+double memory_for_files_cpp(std::string folder) { return rowanroot::available_for_files(folder); }
 
 // For each file a text that is another one whenever the file is written to or replaced: its size, its number in the
 // file system, and when it and its attributes were changed, in nanoseconds. Missing where there is no file.

@@ -7,6 +7,7 @@
 #include "deferred_strings.h"
 #include "distribution.h"
 #include "groups.h"
+#include "matches.h"
 #include "numbering.h"
 #include "quantiles.h"
 #include "text_numbering.h"
@@ -364,4 +365,36 @@ SEXP find_places_cpp(SEXP column, SEXP table, int threads) {
   Rcpp::Shield<SEXP> places(new_vector(INTSXP, Rf_xlength(column)));
   find_places(column, table, threads, INTEGER(places));
   return places;
+}
+
+// Rows of keys and of a table that belong together: `own`, from 0, or NULL where each row of the keys is in one pair,
+// and `theirs`, from 1, NA for one that stays without a partner; NULL if there are more `pairs` than rows can be.
+// `several` have more than one partner, as the `first` of them has `partners`; `left` are rows of the table, from 1,
+// without any, if they are asked for.
+// [[Rcpp::export]]
+Rcpp::List match_rows_cpp(Rcpp::IntegerVector keys, Rcpp::IntegerVector table, bool unmatched_stay, bool want_left) {
+  const Matches matches(keys.begin(), static_cast<std::size_t>(keys.size()), table.begin(),
+                        static_cast<std::size_t>(table.size()));
+  const double pairs = static_cast<double>(matches.pairs(unmatched_stay));
+  const bool fit = pairs <= std::numeric_limits<std::int32_t>::max(), are_once = matches.are_once(unmatched_stay);
+  const auto rows = [&](bool wanted) {
+    return wanted ? new_vector(INTSXP, static_cast<R_xlen_t>(pairs)) : R_NilValue;
+  };
+  Rcpp::Shield<SEXP> own(rows(fit && !are_once)), theirs(rows(fit));
+  if (fit) matches.fill(unmatched_stay, are_once ? nullptr : INTEGER(own), INTEGER(theirs));
+  const std::vector<std::int32_t> none;
+  return Rcpp::List::create(
+      Rcpp::Named("pairs") = pairs, Rcpp::Named("own") = own, Rcpp::Named("theirs") = theirs,
+      Rcpp::Named("several") = static_cast<double>(matches.several()),
+      Rcpp::Named("first") = static_cast<double>(matches.first_of_several() + 1),
+      Rcpp::Named("partners") = matches.several() ? matches.partners(matches.first_of_several()) : none,
+      Rcpp::Named("left") = want_left ? matches.left() : none);
+}
+
+// A number for each pair of numbers from 1, the second of which are at most `count`.
+// [[Rcpp::export]]
+SEXP pair_numbers_cpp(Rcpp::IntegerVector first, Rcpp::IntegerVector second, int count) {
+  Rcpp::Shield<SEXP> numbers(new_vector(REALSXP, first.size()));
+  pair_numbers(first.begin(), second.begin(), static_cast<std::size_t>(first.size()), count, REAL(numbers));
+  return numbers;
 }

@@ -8,6 +8,7 @@
 
 #ifndef _WIN32
 #include <sys/resource.h>
+#include <sys/statvfs.h>
 #include <unistd.h>
 #endif
 
@@ -97,13 +98,27 @@ double memory_of_groups(const std::string& root) {
   return left;
 }
 
-double available_for_files() {
+namespace {
+
+double available_to_process() {
   double available = infinity;
 #ifndef _WIN32
   std::ifstream of_system("/proc/meminfo");
   for (std::string line; std::getline(of_system, line);)
     if (line.compare(0, 13, "MemAvailable:") == 0) available = 1024 * std::atof(line.c_str() + 13);
   available = std::min({available, memory_of_groups("/"), left_of(RLIMIT_AS, pages_in_use().all)});
+#endif
+  return available;
+}
+
+}  // namespace
+
+double available_for_files(const std::string& folder) {
+  double available = available_to_process();
+#ifndef _WIN32
+  struct statvfs room;
+  if (::statvfs(folder.c_str(), &room) == 0)
+    available = std::min(available, static_cast<double>(room.f_bavail) * static_cast<double>(room.f_frsize));
 #endif
   return available;
 }
@@ -117,7 +132,7 @@ bool limits_own_data() {
 }
 
 double available_memory() {
-  double available = available_for_files();
+  double available = available_to_process();
 #ifndef _WIN32
   available = std::min(available, left_of(RLIMIT_DATA, pages_in_use().data));
 #endif

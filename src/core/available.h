@@ -9,8 +9,9 @@ namespace rowanroot {
 // Infinite where that is not known.
 double available_memory();
 
-// The same of memory that is a file: a limit of the process's own data does not count there.
-double available_for_files();
+// The same of memory that is a file in a folder, which needs room there: a limit of the process's own data does not
+// count.
+double available_for_files(const std::string& folder);
 
 // Whether the process has a limit of its own data, of which pages of files that it may write to are a part.
 bool limits_own_data();

@@ -9,6 +9,7 @@
 #include "check.h"
 #include "filter.h"
 #include "groups.h"
+#include "matches.h"
 #include "text_numbering.h"
 
 using namespace rowanroot;
@@ -289,4 +290,45 @@ TEST("sums of groups are R's where a pair of doubles does not hold them, and wha
     CHECK(found[2] == (least ? 5 : 6) && (skip ? found[3] == (least ? infinity : -infinity) : missing(found[3])));
     CHECK(skip ? found[4] == 8 : std::isnan(found[4]) && !missing(found[4]));
   }
+}
+
+TEST("rows that match are those that a loop over both tables finds") {
+  std::mt19937 random(5);
+  for (int round = 0; round < 300; ++round) {
+    std::vector<std::int32_t> keys(random() % 40), table(random() % 30);
+    for (auto* numbers : {&keys, &table})
+      for (std::int32_t& number : *numbers)
+        number = random() % 6 ? static_cast<std::int32_t>(1 + random() % (round % 9 + 1)) : missing_integer;
+    const bool stay = random() % 2;
+    std::vector<std::int32_t> own, theirs, left, several;
+    std::vector<bool> has_partner(table.size());
+    for (std::size_t i = 0; i < keys.size(); ++i) {
+      std::size_t found = 0;
+      for (std::size_t k = 0; k < table.size(); ++k) {
+        if (keys[i] == missing_integer || keys[i] != table[k]) continue;
+        own.push_back(static_cast<std::int32_t>(i));
+        theirs.push_back(static_cast<std::int32_t>(k) + 1);
+        has_partner[k] = true;
+        ++found;
+      }
+      if (found > 1) several.push_back(static_cast<std::int32_t>(i));
+      if (found || !stay) continue;
+      own.push_back(static_cast<std::int32_t>(i));
+      theirs.push_back(missing_integer);
+    }
+    for (std::size_t k = 0; k < table.size(); ++k)
+      if (!has_partner[k]) left.push_back(static_cast<std::int32_t>(k) + 1);
+    const Matches matches(keys.data(), keys.size(), table.data(), table.size());
+    std::vector<std::int32_t> mine(matches.pairs(stay)), others(matches.pairs(stay));
+    matches.fill(stay, mine.data(), others.data());
+    CHECK(mine == own && others == theirs && matches.left() == left && matches.several() == several.size());
+    CHECK(several.empty() || matches.first_of_several() == static_cast<std::size_t>(several[0]));
+    std::vector<std::int32_t> all(keys.size());
+    std::iota(all.begin(), all.end(), 0);
+    CHECK(matches.are_once(stay) == (own == all));
+  }
+  const std::int32_t first[] = {1, 2, missing_integer, 2}, second[] = {3, 1, 2, missing_integer};
+  double pairs[4];
+  pair_numbers(first, second, 4, 3, pairs);
+  CHECK(pairs[0] == 6 && pairs[1] == 7 && missing(pairs[2]) && missing(pairs[3]));
 }
