@@ -4,10 +4,11 @@
 memory_per_byte <- 2.5
 
 # Files of so many bytes are read in chunks, if what is done with them allows that. Where the system can hold more than
-# the budget as files in memory, these are quicker: all threads have enough to do, and nothing is begun again.
-chunks_from <- function() {
+# the budget as files in memory, these are quicker: all threads have enough to do, and nothing is begun again. What R's
+# functions are given, and give, lies in R's own memory.
+chunks_from <- function(calls_r) {
   folder <- scratch_folder()
-  room <- memory_for_files_cpp(path.expand(if (dir.exists(folder)) folder else dirname(folder)))
+  room <- if (calls_r) 0 else memory_for_files_cpp(path.expand(if (dir.exists(folder)) folder else dirname(folder)))
   getOption("rowanroot.chunks_from", max(memory_budget(), room) / memory_per_byte)
 }
 
@@ -15,7 +16,9 @@ needs_chunks <- function(x, path, call) {
   source <- rooted(x)$source
   if (!inherits(source, "csv_source") || inherits(source, "filling_source")) return(FALSE)
   if (path_ending(path) != "csv" || "category" %in% source$options$types) return(FALSE)
-  if (sum(file.size(source_files(source, call)$path)) <= chunks_from()) return(FALSE)
+  trees <- unlist(lapply(rooted(x)$steps, step_trees), recursive = FALSE)
+  from <- chunks_from(any(vapply(trees, any_node, NA, is = calls_r)))
+  if (sum(file.size(source_files(source, call)$path)) <= from) return(FALSE)
   all(vapply(rooted(x)$steps, goes_by_chunks, NA))
 }
 

@@ -34,6 +34,7 @@ write_table <- function(connection, table, data, sent, force, call) {
   for (piece in seq_len(ceiling(nrow(sent) / rows_of_piece))) {
     rows <- seq((piece - 1) * rows_of_piece, min(piece * rows_of_piece, nrow(sent)) - 1)
     DBI::dbAppendTable(connection, table, rows_at(sent, rows))
+    collect_if_beyond()
   }
 }
 

@@ -114,10 +114,12 @@ count_distinct_sql <- function(x, groups, items) {
               "integer", groups, items)
 }
 
-# The value in the middle, or the mean of the two there. Of whole numbers it may be whole.
+# The value in the middle, or the mean of the two there; or that between two at a share of the way. Of whole numbers it
+# may be whole.
 quantile_sql <- function(node, x, groups, items) {
   dialect <- items$dialect
-  if (x$type != "double" || node$word$name != "median") not_in_sql("`", node$word$name, "()` of this")
+  is_median <- node$word$name == "median"
+  if (x$type != "double" && (is_median || x$type != "integer")) not_in_sql("`", node$word$name, "()` of this")
   rows <- rows_before_groups(items)
   note_rounded(node$word, items)
   known <- known_number(x)
@@ -125,13 +127,43 @@ quantile_sql <- function(node, x, groups, items) {
   place <- add_window(paste0("row_number()", window_text(with_known(groups, x), terms)), "integer",
                       c(list(x), groups), rows)
   count <- add_window(paste0("count(", known, ")", window_text(groups)), "integer", c(list(x), groups), rows)
-  middle <- paste0("(CASE WHEN ", known, " IS NOT NULL AND ", place$sql, " IN ((", count$sql, " + 1) / 2, (", count$sql,
-                   " + 2) / 2) THEN ", x$sql, " END)")
+  level <- level_of(c(list(x, place, count), groups))
+  at <- function(places) {
+    new_operand(paste0("(CASE WHEN ", known, " IS NOT NULL AND ", place$sql, " IN (", places, ") THEN ",
+                       as_number_sql(x$sql, x, "double", dialect), " END)"), "double", level)
+  }
+  if (!is_median) return(between_sql(node, x, at, count, groups, items))
   make <- function(sql, over) {
     value <- dialect$aggregates$mean(sql, over)
     if (node$skip_missing) return(value)
     paste0("(CASE WHEN ", dialect$count(known, over), " = ", dialect$count("*", over), " THEN ", value, " END)")
   }
-  operand <- new_operand(middle, "double", level_of(c(list(x, place, count), groups)))
-  group_value(make, operand, "double", groups, items, nan = dialect$has_nan)
+  middle <- at(paste0("(", count$sql, " + 1) / 2, (", count$sql, " + 2) / 2"))
+  group_value(make, middle, "double", groups, items, nan = dialect$has_nan)
+}
+
+# R's seventh way: between the values at both sides of the place, as far as the place is from the first. The statement
+# fails where values are missing, as R does.
+between_sql <- function(node, x, at, count, groups, items) {
+  dialect <- items$dialect
+  place_of <- function(count) {
+    share <- dialect$literal(as.numeric(node$share), "double")
+    paste0("(", dialect$convert(paste0("(", count, " - 1)"), "integer", "double"), " * ", share, " + 1)")
+  }
+  whole <- function(count) dialect$whole_part(place_of(count))
+  pick <- function(operand) group_value(dialect$aggregates$greatest, operand, "double", groups, items)
+  lower <- once(pick(at(whole(count$sql))), items)
+  upper <- once(pick(at(paste0(whole(count$sql), " + 1"))), items)
+  known <- known_number(x)
+  counted <- once(group_value(function(sql, over) paste0("count(", sql, ")", over), new_operand(known, x$type, x$level),
+                              "integer", groups, items), items)
+  all <- once(group_value(function(sql, over) paste0("count(*)", over), x, "integer", groups, items), items)
+  beyond <- paste0("(", place_of(counted$sql), " - ", whole(counted$sql), ")")
+  value <- paste0("CASE WHEN ", beyond, " > 0 AND ", upper$sql, " <> ", lower$sql, " THEN (1 - ", beyond, ") * ",
+                  lower$sql, " + ", beyond, " * ", upper$sql, " ELSE ", lower$sql, " END")
+  if (!node$skip_missing) {
+    value <- paste0("CASE WHEN ", counted$sql, " = ", all$sql, " THEN ", value, " ELSE ", failure_as("double", dialect),
+                    " END")
+  }
+  new_operand(paste0("(", value, ")"), "double", level_of(list(lower, upper, counted, all)))
 }

@@ -13,6 +13,7 @@
 #   is_typed    whether what is fetched has the types that columns have there
 #   has_nan     whether doubles can be NaN
 #   whole       SQL of a whole number that fails if it is none of R's
+#   whole_part  SQL of the whole part of a double that is not negative, as a whole number
 #   mean_of_none, not_nought  the mean of a column without values; a count that must not be 0
 #   recurrence  a function of a type, the types of what each row gives, and a formula (sql-recurrence.R): the `name` of
 #               an aggregate, and the statements that make it, to `prepare` the session; none if it can't be

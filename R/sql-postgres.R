@@ -13,7 +13,8 @@ sql_dialect.PqConnection <- function(connection) {
                                        greatest = "max", any = "bool_or", all = "bool_and")),
        literal = postgres_literal, is_typed = TRUE, has_nan = TRUE,
        failure = "(1 / (random() * 0)::int4)", fence = " OFFSET 0", convert = postgres_convert,
-       whole = whole_in_postgres, recurrence = postgres_recurrence,
+       whole = whole_in_postgres, whole_part = function(sql) paste0("floor(", sql, ")::int4"),
+       recurrence = postgres_recurrence,
        mean_of_none = function(sql) paste0("coalesce(", sql, ", 'NaN'::float8)"),
        not_nought = function(count) paste0("1 / ", count, " >= 0"))
   with_words(dialect, postgres_words(dialect))

@@ -11,7 +11,7 @@ sql_dialect.SQLiteConnection <- function(connection) {
                                        any = "max", all = "min")),
        literal = sqlite_literal, is_typed = FALSE, has_nan = FALSE,
        failure = sqlite_failure("random() IS NOT NULL"), fence = " LIMIT -1 OFFSET 0",
-       convert = sqlite_convert,
+       convert = sqlite_convert, whole_part = function(sql) paste0("CAST(", sql, " AS INTEGER)"),
        whole = function(sql) paste0("(CASE WHEN ", sql, " BETWEEN -2147483647 AND 2147483647 THEN ", sql, " WHEN ", sql,
                                     " IS NOT NULL THEN ", sqlite_failure(paste(sql, "IS NOT NULL")), " END)"),
        mean_of_none = function(sql) paste0("coalesce(", sql, ", ", sqlite_failure(paste(sql, "IS NULL")), ")"),

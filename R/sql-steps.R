@@ -165,27 +165,49 @@ sql_step.step_rows_from <- function(step, relation) {
 #' @export
 sql_step.step_columns_from <- function(step, relation) {
   rows <- new_items(relation)
-  is_column <- vapply(step$values, function(node) node$kind == "column", NA)
+  can_be_cell <- vapply(step$values, function(node) node$kind %in% c("column", "aggregate"), NA)
   name <- column_operand(step$name, rows)
-  if (!length(step$ids) || !all(is_column) || name$type != "text" || length(step$labels) > most_labels) {
+  if (!length(step$ids) || !all(can_be_cell) || name$type != "text" || length(step$labels) > most_labels) {
     not_in_sql("`", step_lines(step)[[1]]$text, "`")
   }
   groups <- groups_in_sql(step$ids, rows, relation)
   dialect <- relation$dialect
   for (k in seq_along(step$made)) {
-    value <- column_operand(step$values[[(k - 1) %/% length(step$labels) + 1]]$name, rows)
-    if (!value$type %in% names(dialect$types)) not_in_sql("values like these in cells")
     label <- new_operand(sql_text(dialect, step$labels[(k - 1) %% length(step$labels) + 1]), "text")
-    is_cell <- compared("=", dialect$collation)(list(name, label))
-    count <- paste0("count(CASE WHEN ", is_cell, " THEN 1 END)")
-    of_cell <- paste0("CASE WHEN ", is_cell, " THEN ", value$sql, " END")
-    one <- one_of_same(value$type, dialect)(in_code_points(of_cell, value, dialect$collation), "")
-    absent <- as_sql_type(sql_value(step$absent, rows), value$type, rows)$sql
-    groups$columns[[step$made[k]]] <- add_group_item(
-      groups, paste0("CASE ", count, " WHEN 0 THEN ", absent, " WHEN 1 THEN ", one, " ELSE ",
-                     failure_as(value$type, dialect), " END"), value$type, value$nan)
+    cell <- list(is_so = compared("=", dialect$collation)(list(name, label)), absent = step$absent)
+    node <- step$values[[(k - 1) %/% length(step$labels) + 1]]
+    made <- if (node$kind == "column") one_value_in_cell(node, cell, rows) else aggregate_in_cell(node, cell, rows)
+    groups$columns[[step$made[k]]] <- add_group_item(groups, made$sql, made$type, made$nan, made$level)
   }
   relation_of_groups(groups, step$columns)
+}
+
+one_value_in_cell <- function(node, cell, rows) {
+  dialect <- rows$dialect
+  value <- column_operand(node$name, rows)
+  if (!value$type %in% names(dialect$types)) not_in_sql("values like these in cells")
+  of_cell <- paste0("CASE WHEN ", cell$is_so, " THEN ", value$sql, " END")
+  one <- one_of_same(value$type, dialect)(in_code_points(of_cell, value, dialect$collation), "")
+  absent <- as_sql_type(sql_value(cell$absent, rows), value$type, rows)$sql
+  sql <- paste0("CASE count(CASE WHEN ", cell$is_so, " THEN 1 END) WHEN 0 THEN ", absent, " WHEN 1 THEN ", one,
+                " ELSE ", failure_as(value$type, dialect), " END")
+  list(sql = sql, type = value$type, nan = value$nan, level = 0)
+}
+
+# An aggregate of the rows of the cell alone.
+aggregate_in_cell <- function(node, cell, rows) {
+  if (!node$word$memory %in% c("moments", "truth", "rows") || !is.null(node$within)) {
+    not_in_sql("`", node$word$name, "()` of cells")
+  }
+  x <- once(sql_node(node$argument, rows), rows)
+  only <- paste0(" FILTER (WHERE ", cell$is_so, ")")
+  found <- aggregate_sql(node$word, x, node$skip_missing, only, rows$dialect)
+  if (found$type == "double" && !node$word$what %in% c("least", "greatest")) note_rounded(node$word, rows)
+  absent <- sql_value(cell$absent, rows)
+  if (absent$type == "double" && found$type == "integer") not_in_sql("whole numbers in cells beside a double")
+  sql <- paste0("CASE count(*)", only, " WHEN 0 THEN ", as_sql_type(absent, found$type, rows)$sql, " ELSE ", found$sql,
+                " END")
+  list(sql = sql, type = found$type, nan = found$nan, level = x$level)
 }
 
 # With more the statement would be too long.

@@ -112,32 +112,58 @@ sql_step.step_append_rows <- function(step, relation) {
 # Of keys that several rows of the other table have the statement fails, if they are not to: here the error says which.
 #' @export
 sql_step.step_join <- function(step, relation) {
-  if (step$unmatched == "keep both") not_in_sql("rows of the other table that match nothing")
-  if (step$several == "all") not_in_sql("rows that match several, which are counted")
   other <- relation_of_other(step$others[[1]], relation)
   other$columns <- other$columns[c(step$keys$other, step$taken)]
   conditions <- key_conditions(relation, other, step$keys)
-  times <- sql_name(relation$dialect, ".times")
-  by <- sql_of(other$columns[step$keys$other])
-  there <- with_aliases(other, types_in_sql(other$columns),
-                        paste0("count(*) OVER (PARTITION BY ", paste(by, collapse = ", "), ") AS ", times))
-  own <- with_aliases(relation, types_in_sql(relation$columns))
-  place <- place_in_sql(relation$dialect)
-  count <- length(relation$columns)
-  numbers <- seq_along(step$taken)
-  taken <- paste0("other.", alias_of(relation$dialect, length(by) + numbers), " AS ",
-                  alias_of(relation$dialect, count + numbers), recycle0 = TRUE)
-  once <- paste0("(CASE WHEN other.", times, " > 1 THEN ", failure_as("integer", relation$dialect), " END) IS NULL")
-  own <- with_part(own, c(paste0("base.", c(alias_of(relation$dialect, seq_len(count)), place)), taken),
-                   paste0(" AS base\n  ", if (step$unmatched == "keep") "LEFT ", "JOIN ", subquery(there),
-                          " AS other ON ", paste(conditions, collapse = " AND "), "\n  WHERE ", once))
   columns <- c(relation$columns, other$columns[step$taken])
-  result <- relation_of_aliases(own, names(columns), types_in_sql(columns), may_be_nan(columns), place)
+  types <- types_in_sql(columns)
+  hidden <- as.list(stats::setNames(sql_name(relation$dialect, c(".times", ".other place")), c("times", "place")))
+  both <- joined_parts(step, relation, other, conditions, hidden)
+  is_both <- step$unmatched == "keep both"
+  order <- c(place_in_sql(relation$dialect), if (is_both || step$several == "all") hidden$place)
+  result <- relation_of_aliases(both, names(columns), types, may_be_nan(columns), order)
   result$has_key <- TRUE
   result$prepare <- unique(c(relation$prepare, other$prepare))
   result$fewer <- step$unmatched == "drop"
-  if (!is.null(step$others[[1]]$table)) result$crosses <- TRUE
+  if (!is.null(step$others[[1]]$table) || is_both) result$crosses <- TRUE
+  if (step$several == "all") result$checks <- c(relation$checks, list(list(before = relation, joined = both,
+                                                                        times = hidden$times)))
   result
+}
+
+# The rows of both beside each other, with the place of each in its table, and how many rows of the other have its key.
+joined_parts <- function(step, relation, other, conditions, hidden) {
+  dialect <- relation$dialect
+  place <- place_in_sql(dialect)
+  by <- sql_of(other$columns[step$keys$other])
+  times <- paste0("count(*) OVER (PARTITION BY ", paste(by, collapse = ", "), ") AS ", hidden$times)
+  there <- with_aliases(other, types_in_sql(other$columns), times)
+  own <- with_aliases(relation, types_in_sql(relation$columns))
+  count <- length(relation$columns)
+  base <- paste0("base.", alias_of(dialect, seq_len(count)))
+  is_both <- step$unmatched == "keep both"
+  if (is_both) base <- own_or_their_keys(base, step, relation, other)
+  taken <- paste0("other.", alias_of(dialect, length(by) + seq_along(step$taken)), recycle0 = TRUE)
+  values <- c(base, taken)
+  once <- paste0("(CASE WHEN other.", hidden$times, " > 1 AND base.", place, " IS NOT NULL THEN ",
+                 failure_as("integer", dialect), " END) IS NULL")
+  how <- switch(step$unmatched, keep = "LEFT ", "keep both" = "FULL ", "")
+  with_part(own, c(paste(values, "AS", alias_of(dialect, seq_along(values))), paste0("base.", place, " AS ", place),
+                   paste0("other.", place, " AS ", hidden$place),
+                   paste0("other.", hidden$times, " AS ", hidden$times)),
+            paste0(" AS base\n  ", how, "JOIN ", subquery(there), " AS other ON ",
+                   paste(conditions, collapse = " AND "), if (step$several == "error") paste0("\n  WHERE ", once)))
+}
+
+# Where a row is only in the other table, the keys are its own.
+own_or_their_keys <- function(base, step, relation, other) {
+  at <- match(step$keys$own, names(relation$columns))
+  types <- list(types_in_sql(relation$columns[at]), types_in_sql(other$columns[step$keys$other]))
+  if (!identical(unname(types[[1]]), unname(types[[2]]))) not_in_sql("keys of other types, of rows that match nothing")
+  theirs <- paste0("other.", alias_of(relation$dialect, seq_along(at)))
+  base[at] <- paste0("(CASE WHEN base.", place_in_sql(relation$dialect), " IS NULL THEN ", theirs, " ELSE ", base[at],
+                     " END)")
+  base
 }
 
 # That rows of both have the same key; a missing one matches nothing.

@@ -122,10 +122,10 @@ ranking_sql <- function(node, x, groups, items) {
     max = paste0("(rank()", over, " + ", equals, " - 1)"),
     average = paste0("(rank()", over, " + (", equals, " - 1) / 2.0)")
   )
-  if (options$as == "share") not_in_sql("`ranking(as = \"share\")`")
-  if (options$ties == "average") {
+  if (options$ties == "average" || options$as == "share") {
     position <- paste0("CAST(", position, " AS ", items$dialect$types[["double"]], ")")
-    return(known_only(position, x, "double", groups, items))
+    if (options$as == "share") position <- paste0(position, " / count(", known_number(x), ")", window_text(groups))
+    return(known_only(position, x, "double", groups, items, order$level))
   }
   known_only(as_integer_sql(position, items$dialect), x, "integer", groups, items, order$level)
 }

@@ -57,6 +57,10 @@ tables_there <- function(x, call) {
 # The checks of a relation, as memory makes them.
 check_in_database <- function(relation, connection, call) {
   for (check in relation$checks) {
+    if (!is.null(check$joined)) {
+      tell_joined_there(check, connection)
+      next
+    }
     count <- function(condition, as) {
       paste0("CAST(coalesce(sum(CASE WHEN ", condition, " THEN 1 ELSE 0 END), 0) AS ",
              relation$dialect$types[["double"]], ") AS ", as, seq_along(condition))
@@ -71,6 +75,18 @@ check_in_database <- function(relation, connection, call) {
     })
     if (length(broken)) tell_broken(check$step, broken, call)
   }
+}
+
+# How many rows a join that takes several for one gives, as memory tells it.
+tell_joined_there <- function(check, connection) {
+  joined <- check$joined
+  place <- place_in_sql(joined$dialect)
+  number <- function(sql) paste0("CAST(", sql, " AS ", joined$dialect$types[["double"]], ")")
+  several <- paste0("count(DISTINCT CASE WHEN ", check$times, " > 1 THEN ", place, " END)")
+  query <- paste0("WITH ", with_parts(joined), "\nSELECT ", number(paste0("count(", place, ")")), " AS pairs, ",
+                  number(several), " AS several\nFROM ", joined$from)
+  found <- lapply(ask_database(connection, query), as.numeric)
+  if (found$several) tell_several(found, count_in_database(check$before, connection))
 }
 
 # What a query gives; its failure is one of the database.

@@ -25,6 +25,10 @@ set_memory <- function() {
   state$memory_limit <- asked
 }
 
+# Where memory is short, R's collector gives back what is no longer used before a library that can't call it asks for
+# more.
+collect_if_beyond <- function() if (memory_use_cpp()$files > 0) gc(full = TRUE)
+
 memory_budget <- function() {
   set_memory()
   memory_use_cpp()$budget

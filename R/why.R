@@ -42,7 +42,14 @@ why <- function(x, column, row = NULL, where = NULL) {
 }
 
 explain <- function(x, row, column, where, env, call) {
+  check_one_row(row, where, call)
   # What the steps warn of, they warn of when they are run.
+  trace <- suppressWarnings(trace_of_row(x, column, row, where, env, call))
+  if (!is.null(trace)) {
+    explanation <- explain_column(trace, length(trace$steps) + 1, column, 1)
+    explanation$row <- trace$number
+    return(explanation)
+  }
   trace <- suppressWarnings(new_trace(x, call))
   if (!column %in% names(trace$data)) stop_unknown_column(column, names(trace$data), call)
   row <- row_to_explain(trace$data, row, where, env, call)
@@ -52,28 +59,36 @@ explain <- function(x, row, column, where, env, call) {
 }
 
 row_to_explain <- function(data, row, where, env, call) {
+  if (is.null(where)) return(row_that_is_there(row, nrow(data), call))
+  rows <- keep_rows_numbered(data, where, env, call)
+  if (length(rows) == 1) rows else stop_not_one_row(where, rows, call)
+}
+
+check_one_row <- function(row, where, call) {
   if (is.null(where) == is.null(row)) {
     stop_because(c(if (is.null(row)) "Which row?" else "Give {.arg row} or {.arg where}, not both.",
                    "try" = "Give its number as {.arg row}, or a formula that holds in it as {.arg where}."),
                      "bad_argument", call)
   }
-  if (!is.null(where)) {
-    rows <- keep_rows_numbered(data, where, env, call)
-    if (length(rows) == 1) return(rows)
-    stop_because(c(paste0("{.code {one_line(where)}} holds in ",
-                          "{if (length(rows)) counted_rows(length(rows)) else 'no row'}, not in one."),
-                   "found" = if (length(rows)) "They are {listed(rows, format)}.",
-                   "try" = if (length(rows)) "Add to the formula, or give {.arg row}."),
-                     "no_such_row", call)
-  }
-  if (!is.numeric(row) || length(row) != 1 || is.na(row) || row != floor(row) || row < 1 || row > nrow(data)) {
-    stop_because(c(paste0("There is no row ",
-                          "{.code {if (is.numeric(row) && length(row) == 1) format(row, big.mark = ',', ",
-                          "scientific = FALSE) else one_line(row)}}."),
-                                 "found" = "The table has {counted_rows(nrow(data))}."), "no_such_row", call,
-                                 rows = nrow(data))
-  }
-  as.integer(row)
+}
+
+is_row_number <- function(row) {
+  is.numeric(row) && length(row) == 1 && !is.na(row) && row == floor(row) && row >= 1
+}
+
+row_that_is_there <- function(row, rows, call) {
+  if (is_row_number(row) && row <= rows) return(as.integer(row))
+  stop_because(c(paste0("There is no row ",
+                        "{.code {if (is.numeric(row) && length(row) == 1) format(row, big.mark = ',', ",
+                        "scientific = FALSE) else one_line(row)}}."), "found" = "The table has {counted_rows(rows)}."),
+               "no_such_row", call, rows = rows)
+}
+
+stop_not_one_row <- function(where, rows, call) {
+  stop_because(c(paste0("{.code {one_line(where)}} holds in ",
+                        "{if (length(rows)) counted_rows(length(rows)) else 'no row'}, not in one."),
+                 "found" = if (length(rows)) "They are {listed(rows, function(numbers) format(numbers, trim = TRUE))}.",
+                 "try" = if (length(rows)) "Add to the formula, or give {.arg row}."), "no_such_row", call)
 }
 
 keep_rows_numbered <- function(data, condition, env, call) {
@@ -86,15 +101,17 @@ new_trace <- function(x, call) {
   x <- current_table(x, call)
   parts <- source_parts(rooted(x)$source, call)
   data <- source_data(rooted(x)$source, parts, source_columns(rooted(x)$source, call), call)
+  trace_of_data(rooted(x)$source, rooted(x)$steps, data, call)
+}
+
+trace_of_data <- function(source, steps, data, call) {
   before <- list()
-  steps <- rooted(x)$steps
   for (k in seq_along(steps)) {
     before[[k]] <- data
     data <- withCallingHandlers(execute(default_engine(), steps[[k]], data, call), rowanroot_filled = muffled,
                                 rowanroot_several_matches = muffled)
   }
-  list(source = rooted(x)$source, steps = steps, before = before, data = data, call = call,
-       seen = new.env(parent = emptyenv()))
+  list(source = source, steps = steps, before = before, data = data, call = call, seen = new.env(parent = emptyenv()))
 }
 
 muffled <- function(notice) if (inherits(notice, "message")) tryInvokeRestart("muffleMessage")

@@ -56,3 +56,8 @@ rowanroot::Sequence sequence_of(double rows, SEXP order, SEXP of_row, int groups
 
 // As many threads as a job of so many rows is worth, unless a number is asked for; the user can stop it.
 rowanroot::Workers thread_count(R_xlen_t rows, int asked);
+
+// The same of a job of values that are text, each of which costs more.
+inline rowanroot::Workers threads_for_texts(R_xlen_t rows, R_xlen_t columns, int asked) {
+  return thread_count(8 * rows * std::max<R_xlen_t>(columns, 1), asked);
+}

@@ -215,7 +215,7 @@ Rcpp::List csv_read_cpp(SEXP opened, Rcpp::List wanted, Rcpp::List chunk, int th
   Targets targets(columns, rows);
   CsvContent content;
   try {
-    content = read_csv(files, columns, thread_count(rows * std::max<R_xlen_t>(count, 1), threads), pieces);
+    content = read_csv(files, columns, threads_for_texts(rows, count, threads), pieces);
   } catch (const CsvError& error) {
     return with_problem(error, error.file + 1);
   }

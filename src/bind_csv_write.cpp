@@ -336,7 +336,7 @@ Rcpp::List csv_write_cpp(Rcpp::List columns, Rcpp::CharacterVector names, std::v
     const bool copies_fields = std::any_of(fields.begin(), fields.end(), [](int field) { return field > 0; });
     const std::vector<Chunk> chunks = chunks_to_write(rows, from.get(), copies_fields);
     const R_xlen_t all = static_cast<R_xlen_t>(std::accumulate(rows.begin(), rows.end(), 0.0));
-    Workers workers = thread_count(all * std::max<R_xlen_t>(columns.size(), 1), threads);
+    Workers workers = threads_for_texts(all, columns.size(), threads);
     std::vector<CsvWriter> writers;
     for (int k = 0; k < std::max<int>(workers, 1); ++k) writers.emplace_back(columns, from.get(), fields, separator[0]);
     if (!writers[0].is_for_threads()) workers.threads = 1;

@@ -130,12 +130,49 @@ test_that("texts are split there as they are here", {
   }
 })
 
+# An explanation without the places that values come from, and those alone.
+parts_of <- function(explanation, places = FALSE) {
+  from <- lapply(explanation$from, parts_of, places)
+  if (places) return(c(explanation$place, unlist(from)))
+  c(unclass(explanation)[c("column", "value", "formula", "filled", "notes")], list(from = from))
+}
+
+test_that("a value is explained by its own row, which alone is fetched, if no other went into it", {
+  withr::local_seed(as.integer(Sys.getenv("ROWANROOT_SEED", "17")))
+  steps <- function(x) {
+    x |> set_columns({ n <- e * 2; place <- ranking(e, best = "highest", ties = "first"); .part <- n + j }) |>
+      keep_rows(place > 5) |> sort_rows(g, descending(e)) |> rename_columns(double = n) |>
+      set_columns({ text <- if (double > 0) paste0(g, "+") else t; m <- mean(e, na.rm = TRUE) }) |>
+      keep_columns(-h)
+  }
+  for (kind in kinds) {
+    there <- table_there(kind, 60)
+    found <- steps(there$table)
+    here <- steps(open_table(there$data))
+    for (row in c(1, 7, 30)) for (column in c("text", "double", "g")) {
+      there_is <- why(found, column, row = row)
+      expect_identical(parts_of(there_is), parts_of(why(here, column, row = row)), info = paste(kind, row, column))
+      expect_identical(there_is$row, as.integer(row))
+    }
+    id <- as.data.frame(here)$id[9]
+    by_key <- eval(bquote(why(found, text, where = id == .(id))))
+    expect_identical(by_key$row, 9L)
+    if (kind == "PostgreSQL") expect_match(parts_of(by_key, TRUE)[1], paste0(", row \\d+, id ", id, "$"))
+    expect_error(why(found, text, row = 1000), class = "rowanroot_no_such_row")
+    expect_error(why(found, text, where = id > 3), class = "rowanroot_no_such_row")
+    expect_null(rowanroot:::rooted(found)$source$cache$data)
+    # Others went into this one.
+    expect_identical(parts_of(why(found, m, row = 2)), parts_of(why(here, m, row = 2)))
+  }
+})
+
 test_that("aggregates of rows in order, and of what is distinct, give the same", {
   withr::local_seed(as.integer(Sys.getenv("ROWANROOT_SEED", "15")))
   formulas <- alist(
     median(e), median(e, na.rm = TRUE), median(d, na.rm = TRUE), count_distinct(g), count_distinct(e),
     count_distinct(d), count_distinct(l), count_distinct(day), first_value(e), last_value(e), first_value(g),
-    last_value(day), first_value(l), last_value(j), max(e) - median(e)
+    last_value(day), first_value(l), last_value(j), max(e) - median(e), quantile(d, 0.3, na.rm = TRUE),
+    quantile(e, 0.35, na.rm = TRUE), quantile(j, 0.9, na.rm = TRUE), quantile(h, 0), max(e) - quantile(e, 1, na.rm = TRUE)
   )
   steps <- alist(set_columns(.table, { new <- FORMULA }), set_columns(.table, { new <- FORMULA }, within = c(g, h)),
                  set_columns(.table, { new <- FORMULA }, along = e, within = g),
@@ -239,6 +276,20 @@ test_that("rows are picked, joined, put below each other and made of columns as 
     quote(set_columns(join_rows(keep_columns(.table, id, h, g), keep_columns(keep_rows(.table, id < 40L), id, j, l),
                                 by = c(h = id), unmatched = "keep"), { z <- j + h; w <- running_count(j) })),
     quote(join_rows(.table, two_keys, by = c(h, g))),
+    quote(join_rows(.table, sizes, by = g, unmatched = "keep both")),
+    bquote(join_rows(.(small), rename_columns(keep_columns(.table, id, j, l), k = id), by = c(id = k),
+                     unmatched = "keep both")),
+    bquote(set_columns(join_rows(.(small), others, by = g, several = "all"), { place <- .row; n <- running_count(e) })),
+    bquote(join_rows(.(small), others, by = g, several = "all", unmatched = "keep")),
+    bquote(join_rows(.(small), others, by = g, several = "all", unmatched = "keep both")),
+    bquote(set_columns(.(small), { a <- ranking(e, best = "lowest", as = "share")
+                                   b <- ranking(e, best = "highest", as = "share", ties = "average", within = g)
+                                   c <- ranking(id, best = "lowest", as = "share", ties = "first", within = g) })),
+    quote(columns_from_rows(keep_columns(keep_rows(.table, known(t)), g, t, e), name = t, value = min(e))),
+    quote(columns_from_rows(keep_columns(keep_rows(.table, known(t)), g, t, e), name = t, value = length(e),
+                            absent = 0L)),
+    quote(columns_from_rows(keep_columns(keep_rows(.table, known(t)), g, t, j), name = t,
+                            value = max(j, na.rm = TRUE))),
     quote(columns_from_rows(keep_columns(keep_rows(one_of_each(.table, g, t), known(t)), g, t, e), name = t,
                             value = e)),
     quote(columns_from_rows(keep_columns(keep_rows(one_of_each(.table, h, t), t %in% c("a", "b")), h, t, j, s),
@@ -246,6 +297,7 @@ test_that("rows are picked, joined, put below each other and made of columns as 
   )
   env <- list2env(list(
     sizes = data.frame(g = c("x", "z", ""), size = c(1.5, NA, 3), note = c("a", "'b'", NA)),
+    others = data.frame(g = c("x", "x", "y", "none", NA, "x"), size = c(1.5, NA, 3, 4, 5, 6)),
     two_keys = data.frame(h = c(1, 2, 3), g = c("x", "y", NA), until = as.Date(c("2024-01-01", NA, "2020-01-01")))
   ))
   for (kind in kinds) {
@@ -257,6 +309,11 @@ test_that("rows are picked, joined, put below each other and made of columns as 
     joined <- join_rows(there$table, twice, by = g)
     expect_true(is_there(joined))
     expect_error(suppressMessages(as.data.frame(joined)), class = "rowanroot_several_matches")
+    told <- lapply(there[c("table", "data")], function(table) {
+      expect_message(as.data.frame(join_rows(table, twice, by = g, several = "all")),
+                     class = "rowanroot_several_matches")
+    })
+    expect_identical(conditionMessage(told$table), conditionMessage(told$data))
   }
 })
 

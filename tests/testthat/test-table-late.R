@@ -17,7 +17,8 @@ counting <- function(name, env = parent.frame()) {
 
 # Formulas of numbers @n, texts @t and whole numbers, some of which warn, or need all rows.
 some_formulas <- list(
-  number = c("@n * 2 + @n", "sqrt(@n - 20)", "if (@n > 20) @n else 0", "date_part(day, 'month') / 2", "ranking(@n, best = 'lowest')",
+  number = c("@n * 2 + @n", "sqrt(@n - 20)", "if (@n > 20) @n else 0", "date_part(day, 'month') / 2",
+             "ranking(@n, best = 'lowest')",
              "mean(@n, within = hive)", "running_total(@n)", "previous(@n)", "max(@n) - @n", "as.numeric(frames)",
              "round(@n, 1)", "z_score(@n)"),
   text = c("paste0(hive, frames)", "if (@n > 20) 'heavy' else @t", "toupper(@t)",
@@ -70,7 +71,8 @@ told_of <- function(code, wait_from) {
 
 write_hives <- function(path, n, first) {
   data <- data.frame(id = first + seq_len(n), hive = sprintf("NB-%d", sample(9, n, TRUE)),
-                     kg = round(runif(n, 10, 30), 1), frames = sample(c(NA, 1:12), n, TRUE), day = as.Date("2026-01-01") + sample(99, n, TRUE),
+                     kg = round(runif(n, 10, 30), 1), frames = sample(c(NA, 1:12), n, TRUE),
+                     day = as.Date("2026-01-01") + sample(99, n, TRUE),
                      note = sample(c("calm", "", "queen seen", NA, sprintf("note %d", 1:50)), n, TRUE),
                      flag = sample(c(TRUE, FALSE, NA), n, TRUE))
   data$kg[sample(n, 2)] <- NA
