@@ -53,7 +53,9 @@ written_there <- function(target, x, now, found, force, call) {
   if (is.null(connection) || !inherits(source, "database_source") || !is_same_database(source$connection, connection)) {
     return(NULL)
   }
-  looked_at_in_database(x, function(relation, there) {
+  # Who waits for another run does so before the snapshot of what is written begins.
+  alone <- function(code) with_table_locked(connection, target$table, code)
+  alone(looked_at_in_database(x, function(relation, there) {
     if (any(types_in_sql(relation$columns) == "opaque")) return(NULL)
     on_servers <- written_on_servers(target, x, relation, now, found, force, call)
     if (!is.null(on_servers)) return(on_servers)
@@ -67,7 +69,7 @@ written_there <- function(target, x, now, found, force, call) {
       record_output(target, now, written$hash, written$rows, names(like), found, force, call)
       written$rows
     })
-  }, call)
+  }, call))
 }
 
 is_same_database <- function(one, other) {
@@ -100,7 +102,8 @@ in_transaction <- function(target, connection, call, write) {
     is_written <<- TRUE
     rows
   }
-  rows <- tryCatch(DBI::dbWithTransaction(connection, alone()), error = function(e) {
+  is_begun <- identical(state$in_snapshot, connection)
+  rows <- tryCatch(if (is_begun) alone() else DBI::dbWithTransaction(connection, alone()), error = function(e) {
     if (inherits(e, "rowanroot_error")) stop(e)
     go_on_interrupted(e)
     said <- one_text(conditionMessage(e))

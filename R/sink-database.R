@@ -84,9 +84,24 @@ wait_for_others <- function(connection, table) UseMethod("wait_for_others")
 wait_for_others.default <- function(connection, table) invisible()
 
 #' @export
-wait_for_others.PqConnection <- function(connection, table) {
-  DBI::dbGetQuery(connection, "SELECT pg_advisory_xact_lock(hashtextextended($1, 0))::text",
+wait_for_others.PqConnection <- function(connection, table) lock_table(connection, table, "pg_advisory_xact_lock")
+
+lock_table <- function(connection, table, how) {
+  DBI::dbGetQuery(connection, sprintf("SELECT %s(hashtextextended($1, 0))::text", how),
                   params = list(paste("rowanroot", table_label(table))))
+}
+
+# The same for several transactions, one after the other.
+with_table_locked <- function(connection, table, code) UseMethod("with_table_locked")
+
+#' @export
+with_table_locked.default <- function(connection, table, code) code
+
+#' @export
+with_table_locked.PqConnection <- function(connection, table, code) {
+  lock_table(connection, table, "pg_advisory_lock")
+  on.exit(try(lock_table(connection, table, "pg_advisory_unlock"), silent = TRUE))
+  code
 }
 
 # What a table is besides its rows: its `columns`, by name and type; what would be lost if it were created again, in

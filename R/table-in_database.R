@@ -127,15 +127,45 @@ looked_at_in_database <- function(x, look, call = NULL) {
   look_there(x, found$relation, source$connection, call, function() look(found$relation, source$connection))
 }
 
+# Where conditions are checked first, all statements see the database as it is at the first of them. In a transaction of
+# the user's that is for the user to say.
+in_one_snapshot <- function(connection, relation, code) {
+  if (is.null(relation$checks)) return(code)
+  begun <- tryCatch(begin_snapshot(connection), error = function(e) FALSE)
+  if (isFALSE(begun)) return(code)
+  is_done <- FALSE
+  outer <- state$in_snapshot
+  state$in_snapshot <- connection
+  on.exit({
+    state$in_snapshot <- outer
+    if (!is_done) try(DBI::dbRollback(connection), silent = TRUE)
+  })
+  value <- code
+  DBI::dbCommit(connection)
+  is_done <- TRUE
+  value
+}
+
+begin_snapshot <- function(connection) UseMethod("begin_snapshot")
+
+#' @export
+begin_snapshot.default <- function(connection) DBI::dbBegin(connection)
+
+#' @export
+begin_snapshot.PqConnection <- function(connection) {
+  DBI::dbBegin(connection)
+  DBI::dbExecute(connection, "SET TRANSACTION ISOLATION LEVEL REPEATABLE READ")
+}
+
 # What failed because the values are such as they are is not tried again.
 look_there <- function(x, relation, connection, call, look, failure = "error") {
   statement <- rlang::hash(relation_sql(relation, ordered = FALSE))
   cache <- rooted(x)$cache
   if (identical(cache$failed_there, statement)) return(NULL)
-  tryCatch({
+  tryCatch(in_one_snapshot(connection, relation, {
     check_in_database(relation, connection, call)
     look()
-  }, error = function(e) {
+  }), error = function(e) {
     go_on_interrupted(e)
     # What is wrong with the table is wrong here, too.
     is_of_table <- inherits(e, "rowanroot_error") && !inherits(e, "rowanroot_database")

@@ -26,7 +26,9 @@ goes_in_chunks <- function(node) {
 }
 
 # Whether a node is a call of R with whole columns, rather than of the core.
-calls_r <- function(node) node$kind == "r_code" || node$kind == "r_call" && is.null(node$looked_up)
+calls_r <- function(node) {
+  node$kind == "r_code" || node$kind == "r_call" && !identical(node$word$kind, "look_up")
+}
 
 # Some of R's functions look at other values of the column, to see what these are like.
 looks_at_one_row <- function(call) {

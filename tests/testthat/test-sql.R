@@ -605,6 +605,28 @@ another_connection <- function(connection, user = DBI::dbGetInfo(connection)$use
   other
 }
 
+test_that("what is checked is what is calculated, whatever others write meanwhile", {
+  local_folder()
+  one <- local_postgres()
+  other <- another_connection(one)
+  DBI::dbExecute(one, "CREATE TABLE visits AS SELECT n AS id, n::float8 AS kg FROM generate_series(1, 50) AS n")
+  # Between the check and the statement.
+  meanwhile <- function() DBI::dbExecute(other, "INSERT INTO visits VALUES (99, -1)")
+  suppressMessages(trace("check_in_database", exit = bquote(.(meanwhile)()), print = FALSE,
+                         where = asNamespace("rowanroot")))
+  withr::defer(suppressMessages(untrace("check_in_database", where = asNamespace("rowanroot"))))
+  checked <- open_table(one, table = "visits") |> must_hold(kg > 0) |> set_columns({ half <- kg / 2 })
+  quietly(save_table(checked, one, table = "halves"))
+  expect_identical(DBI::dbReadTable(one, "halves")$half, 1:50 / 2)
+  expect_identical(nrow(DBI::dbReadTable(other, "visits")), 51L)
+  expect_error(dim(checked), class = "rowanroot_broken_condition")
+  DBI::dbExecute(one, "DELETE FROM visits WHERE kg < 0")
+  expect_identical(dim(checked), c(50L, 3L))
+  # Nothing is left locked or begun.
+  expect_identical(nrow(DBI::dbGetQuery(one, "SELECT 1 FROM pg_locks WHERE locktype = 'advisory'")), 0L)
+  expect_identical(DBI::dbWithTransaction(one, 1), 1)
+})
+
 test_that("a user who may only read can do all but outputs", {
   local_folder()
   there <- table_there("PostgreSQL", 30)
