@@ -215,9 +215,16 @@ gone_files <- function(target, files, there) {
 keep_folder_before <- function(target, there) {
   if (!length(output_records(target$name))) return(invisible())
   kept <- before_path(target$name)
+  names <- names(there)[!is.na(there)]
+  paths <- file.path(target$path, names)
+  known <- lapply(paths, known_state)
   remove_files(kept, recursive = TRUE)
   dir.create(kept, showWarnings = FALSE, recursive = TRUE)
-  for (name in names(there)[!is.na(there)]) keep_link(file.path(target$path, name), file.path(kept, name))
+  for (k in seq_along(paths)) {
+    keep_link(paths[k], file.path(kept, names[k]))
+    # Another name changes the time of the file's attributes, and nothing in it.
+    if (!is.null(known[[k]])) remember_written(paths[k], known[[k]]$hash)
+  }
 }
 
 # Whether a source reads files of the folder, or would once they are there.

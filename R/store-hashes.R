@@ -38,6 +38,13 @@ known_hashes <- function() {
   state$hashes[[file]]
 }
 
+# What is known of a file, if it is still in that state.
+known_state <- function(path) {
+  path <- normalizePath(path, mustWork = FALSE)
+  known <- known_hashes()[[path]]
+  if (!is.null(known) && identical(as.vector(known$state), as.vector(file_states_cpp(path)))) known
+}
+
 # A file that was just written, whose hash is known.
 remember_written <- function(path, hash) {
   path <- normalizePath(path)

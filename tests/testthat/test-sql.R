@@ -172,7 +172,8 @@ test_that("aggregates of rows in order, and of what is distinct, give the same",
     median(e), median(e, na.rm = TRUE), median(d, na.rm = TRUE), count_distinct(g), count_distinct(e),
     count_distinct(d), count_distinct(l), count_distinct(day), first_value(e), last_value(e), first_value(g),
     last_value(day), first_value(l), last_value(j), max(e) - median(e), quantile(d, 0.3, na.rm = TRUE),
-    quantile(e, 0.35, na.rm = TRUE), quantile(j, 0.9, na.rm = TRUE), quantile(h, 0), max(e) - quantile(e, 1, na.rm = TRUE)
+    quantile(e, 0.35, na.rm = TRUE), quantile(j, 0.9, na.rm = TRUE), quantile(h, 0),
+    max(e) - quantile(e, 1, na.rm = TRUE)
   )
   steps <- alist(set_columns(.table, { new <- FORMULA }), set_columns(.table, { new <- FORMULA }, within = c(g, h)),
                  set_columns(.table, { new <- FORMULA }, along = e, within = g),
