@@ -71,8 +71,15 @@ struct Written {
     return {page_ + starts_[i], sizes_[i]};
   }
   void prepare(R_xlen_t) const {}
+  // Asks R where all pages are: after that any thread may read.
+  void find_all_pages() {
+    for (R_xlen_t k = 0; k < XLENGTH(pages_); ++k) addresses_.push_back(address(k));
+  }
 
  private:
+  const char* address(R_xlen_t number) const {
+    return reinterpret_cast<const char*>(RAW_RO(VECTOR_ELT(pages_, number)));
+  }
   void find_page(R_xlen_t i) {
     R_xlen_t number = i / texts_on_page;
     page_begins_ = number * texts_on_page;
@@ -85,12 +92,13 @@ struct Written {
       page_begins_ = static_cast<R_xlen_t>(first[number]);
       page_ends_ = next == last ? R_XLEN_T_MAX : static_cast<R_xlen_t>(*next);
     }
-    page_ = reinterpret_cast<const char*>(RAW_RO(VECTOR_ELT(pages_, number)));
+    page_ = addresses_.empty() ? address(number) : addresses_[static_cast<std::size_t>(number)];
   }
 
   const SEXP pages_, first_rows_;
   const int* const starts_;
   const int* const sizes_;
+  std::vector<const char*> addresses_;
   const char* page_ = nullptr;
   R_xlen_t page_begins_ = 0, page_ends_ = 0;
 };
@@ -345,7 +353,9 @@ class StringReader : public TextReader {
 template <class Form>
 class LateReader : public TextReader {
  public:
-  explicit LateReader(SEXP parts) : form_(parts) {}
+  explicit LateReader(SEXP parts) : form_(parts) {
+    if constexpr (std::is_same<Form, Written>::value) form_.find_all_pages();
+  }
   void read(R_xlen_t first, R_xlen_t count, TextBytes* texts) override {
     for (R_xlen_t k = 0; k < count; ++k) texts[k] = form_.piece(first + k, k);
   }
@@ -369,6 +379,26 @@ static std::unique_ptr<TextReader> new_late_reader(SEXP texts) {
   for (const auto& of_form : {late_reader<Cut>, late_reader<Written>, late_reader<Joined>})
     if (auto reader = of_form(texts)) return reader;
   return nullptr;
+}
+
+SEXP new_pieces_of(SEXP texts, SEXP starts, SEXP sizes) {
+  const auto begin_at = [&](SEXP of_texts) {
+    const int *const by = INTEGER_RO(of_texts), *const size = INTEGER_RO(sizes);
+    int* const start = INTEGER(starts);
+    for (R_xlen_t i = 0; i < XLENGTH(starts); ++i)
+      if (size[i] != NA_INTEGER) start[i] += by[i];
+  };
+  if (DeferredStrings<Written>::is_one(texts) && !DeferredStrings<Written>::is_whole(texts)) {
+    SEXP parts = DeferredStrings<Written>::parts(texts);
+    begin_at(VECTOR_ELT(parts, 1));
+    return new_written_texts(VECTOR_ELT(parts, 0), starts, sizes, VECTOR_ELT(parts, 3));
+  }
+  if (DeferredStrings<Cut>::is_one(texts) && !DeferredStrings<Cut>::is_whole(texts)) {
+    SEXP parts = DeferredStrings<Cut>::parts(texts);
+    begin_at(VECTOR_ELT(parts, 1));
+    return new_cut_texts(VECTOR_ELT(parts, 0), starts, sizes);
+  }
+  return new_cut_texts(texts, starts, sizes);
 }
 
 bool are_deferred(SEXP texts) { return new_late_reader(texts) != nullptr; }

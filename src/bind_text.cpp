@@ -1,7 +1,11 @@
 // Texts, one by one. What only looks at them is done by several threads; what makes R's strings, by one.
 
+#include <algorithm>
 #include <atomic>
+#include <memory>
 #include <string>
+#include <string_view>
+#include <vector>
 
 #include "bind.h"
 #include "deferred_strings.h"
@@ -30,10 +34,35 @@ void fetch(SEXP text) {
 
 std::size_t pages_for(R_xlen_t rows) { return static_cast<std::size_t>((rows + texts_on_page - 1) / texts_on_page); }
 
+// Does the same for texts that are yet to be made, which are in UTF-8, without making them. Gives whether it can.
+template <class Work, class Missing>
+bool each_deferred_text(SEXP texts, Work work, Missing missing) {
+  if (!are_deferred(texts)) return false;
+  const R_xlen_t rows = XLENGTH(texts);
+  const Workers workers = thread_count(rows, 0);
+  std::vector<std::unique_ptr<TextReader>> readers;
+  for (int k = 0; k < std::max<int>(workers, 1); ++k) readers.push_back(new_text_reader(texts));
+  if (!readers[0]->is_for_threads()) return false;
+  run_pieces(pages_for(rows), workers, [&](int worker, std::size_t piece) {
+    const R_xlen_t last = std::min(rows, static_cast<R_xlen_t>(piece + 1) * texts_on_page);
+    TextBytes found[text_batch];
+    for (R_xlen_t i = static_cast<R_xlen_t>(piece) * texts_on_page; i < last; i += text_batch) {
+      const R_xlen_t count = std::min(text_batch, last - i);
+      readers[static_cast<std::size_t>(worker)]->read(i, count, found);
+      for (R_xlen_t k = 0; k < count; ++k) {
+        if (found[k].bytes) work(i + k, std::string_view(found[k].bytes, static_cast<std::size_t>(found[k].size)));
+        else missing(i + k);
+      }
+    }
+  });
+  return true;
+}
+
 // Does work(row, text) for each text that is not missing, and missing(row) for the others. Gives whether all are in
 // UTF-8; if not, some may be left out.
 template <class Work, class Missing>
 bool each_text(SEXP texts, Work work, Missing missing) {
+  if (each_deferred_text(texts, work, missing)) return true;
   make_texts(texts);
   const SEXP* const from = STRING_PTR_RO(texts);
   const R_xlen_t rows = XLENGTH(texts);
@@ -68,7 +97,7 @@ SEXP cut_texts(SEXP texts, CutText cut) {
     start[i] = static_cast<int>(piece.data() - text.data());
     size[i] = static_cast<int>(piece.size());
   }, missing);
-  return all_plain ? new_cut_texts(texts, starts, sizes) : R_NilValue;
+  return all_plain ? new_pieces_of(texts, starts, sizes) : R_NilValue;
 }
 
 // A value for each text: value(text). NULL if a text is not in UTF-8.
@@ -156,7 +185,7 @@ SEXP split_texts_cpp(Rcpp::CharacterVector texts, std::string at, int parts, boo
     if (found != wanted) fits = false;
   }, [&](R_xlen_t i) { missing_from(0, i); });
   if (!all_plain) return R_NilValue;
-  for (int k = 0; k < parts; ++k) columns[k] = new_cut_texts(texts, starts[k], sizes[k]);
+  for (int k = 0; k < parts; ++k) columns[k] = new_pieces_of(texts, starts[k], sizes[k]);
   return Rcpp::List::create(Rcpp::Named("columns") = columns, Rcpp::Named("fits") = static_cast<bool>(fits));
 }
 

@@ -18,6 +18,9 @@ CodedTexts coded_texts_of(SEXP x);
 // missing text.
 SEXP new_cut_texts(SEXP source, SEXP starts, SEXP sizes);
 
+// Pieces of texts which may be yet to be made: then they are pieces of what these are made of. `starts` are changed.
+SEXP new_pieces_of(SEXP texts, SEXP starts, SEXP sizes);
+
 // Makes all strings of such a vector, so that the user can stop it, which R does not allow while it looks itself.
 void make_texts(SEXP x);
 

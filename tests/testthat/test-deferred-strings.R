@@ -84,3 +84,39 @@ test_that("R's collector may come at any time", {
                                                         list(x[41:44], y, paste(x)[1:2], rev(x)[1]) })
   expect_identical(looked, plain)
 })
+
+test_that("words of texts take texts that are yet to be made as they are, and pieces of pieces too", {
+  local_folder()
+  set.seed(8)
+  n <- 150000
+  notes <- paste0(sample(c("Queen, seen ", "brood\u00e9-", "", " calm\u20ac "), n, TRUE),
+                  sprintf("%d-x", sample(1e7, n)))
+  notes[sample(n, 900)] <- NA
+  quietly(save_table(data.frame(note = notes), "notes.csv"))
+  read <- function() as.data.frame(open_table("notes.csv"))$note
+  words <- list(
+    upper = function(x) toupper(x), size = function(x) nchar(x), part = function(x) substr(x, 2, 7),
+    trimmed = function(x) trimws(x), changed = function(x) gsub("e", "_", x, fixed = TRUE),
+    begins = function(x) startsWith(x, "Queen"), has = function(x) grepl("calm", x, fixed = TRUE),
+    twice = function(x) substr(substr(x, 2, 9), 3, 5), upper_part = function(x) substr(toupper(x), 3, 8)
+  )
+  for (name in names(words)) {
+    word <- words[[name]]
+    note <- read()
+    x <- set_columns(data.frame(note = note), { found <- word(note) })
+    expect_true(are_deferred_cpp(note), info = name)
+    rm(note)
+    gc()
+    expect_identical(x$found, set_columns(data.frame(note = notes), { found <- word(note) })$found, info = name)
+    expect_identical(x$note, notes, info = name)
+  }
+  split <- function(x) {
+    set_columns(data.frame(note = x), { c(a, b) <- split_text(note, at = "-", short = "missing", long = "drop") })
+  }
+  expect_identical(split(read()), split(notes))
+  # What is written to the column later changes none of its pieces.
+  note <- read()
+  part <- set_columns(data.frame(note = note), { part <- substr(note, 1, 3) })$part
+  note[1:10] <- "other"
+  expect_identical(part, substr(notes, 1, 3))
+})
