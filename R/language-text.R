@@ -141,8 +141,16 @@ few_combinations <- function(columns, rows, call) {
     if (length(groups$sizes) <= rows / 2) groups$of_row + 1L
   }
   sample <- 20000
-  if (rows > 2 * sample && is.null(number(lapply(columns, `[`, seq_len(sample)), sample))) return(NULL)
+  are_few <- prod(vapply(columns, most_different, 0)) <= rows / 2
+  if (!are_few && rows > 2 * sample && is.null(number(lapply(columns, `[`, seq_len(sample)), sample))) return(NULL)
   number(columns, rows)
+}
+
+# How many different values a column has at most, where it says so.
+most_different <- function(column) {
+  if (is.logical(column)) return(3)
+  coded <- if (is.character(column)) coded_parts_cpp(column)
+  if (is.null(coded)) Inf else length(coded$texts) + 1
 }
 
 shown_text <- function(x) {

@@ -64,3 +64,15 @@ test_that("text that is not UTF-8 is refused with its row, Latin-1 is translated
   latin$y <- iconv(data$y, "UTF-8", "latin1")
   expect_identical(set_columns(latin, { new <- toupper(y) })$new, c("A", "\u00c9", "B"))
 })
+
+test_that("texts of which many combinations come are pasted once for each, if the columns say that these are few", {
+  local_folder()
+  set.seed(12)
+  n <- 60000
+  data <- data.frame(apiary = sample(c("NB", "SH", NA), n, TRUE), hive = sprintf("%04d", sample(9000, n, TRUE)))
+  quietly(save_table(data, "visits.csv"))
+  read <- as.data.frame(open_table("visits.csv"))
+  expect_gt(length(unique(paste(data$apiary, data$hive)[1:20000])), 10000)
+  expect_false(is.null(rowanroot:::few_combinations(as.list(read), n, NULL)))
+  expect_identical(set_columns(read, { hive <- paste0(apiary, "/", hive) })$hive, paste0(data$apiary, "/", data$hive))
+})
