@@ -131,8 +131,7 @@ looked_at_in_database <- function(x, look, call = NULL) {
 # the user's that is for the user to say.
 in_one_snapshot <- function(connection, relation, code) {
   if (is.null(relation$checks)) return(code)
-  begun <- tryCatch(begin_snapshot(connection), error = function(e) FALSE)
-  if (isFALSE(begun)) return(code)
+  if (isFALSE(tryCatch(DBI::dbBegin(connection), error = function(e) FALSE))) return(code)
   is_done <- FALSE
   outer <- state$in_snapshot
   state$in_snapshot <- connection
@@ -140,20 +139,21 @@ in_one_snapshot <- function(connection, relation, code) {
     state$in_snapshot <- outer
     if (!is_done) try(DBI::dbRollback(connection), silent = TRUE)
   })
+  keep_snapshot(connection)
   value <- code
   DBI::dbCommit(connection)
   is_done <- TRUE
   value
 }
 
-begin_snapshot <- function(connection) UseMethod("begin_snapshot")
+# In a transaction that has begun.
+keep_snapshot <- function(connection) UseMethod("keep_snapshot")
 
 #' @export
-begin_snapshot.default <- function(connection) DBI::dbBegin(connection)
+keep_snapshot.default <- function(connection) invisible()
 
 #' @export
-begin_snapshot.PqConnection <- function(connection) {
-  DBI::dbBegin(connection)
+keep_snapshot.PqConnection <- function(connection) {
   DBI::dbExecute(connection, "SET TRANSACTION ISOLATION LEVEL REPEATABLE READ")
 }
 

@@ -10,15 +10,16 @@ chooses_rows.default <- function(step) FALSE
 
 # The step in two, around one that chooses rows by the columns `by`: `early` and `late`. NULL where nothing is late.
 early_and_late <- function(step, by, schema, call) {
-  typed <- suppressWarnings(type_block(step$statements, schema, call, used_statements(step)))
-  waits <- waiting_statements(step, by, typed$statements)
+  used <- used_statements(step)
+  typed <- suppressWarnings(type_block(step$statements, schema, call, used))
+  waits <- waiting_statements(step, by, typed$statements, used)
   if (!any(waits)) return(NULL)
   late <- step
   late$statements <- step$statements[waits]
   late["within"] <- late["along"] <- list(NULL)
   late$cache <- NULL
   early <- step
-  early$statements <- step$statements[!waits]
+  early$statements <- step$statements[used & !waits]
   wanted <- c(wanted_columns(step), by)
   for (statement in rev(late$statements)) {
     wanted <- c(setdiff(wanted, statement$targets), node_columns(statement$node))
@@ -29,8 +30,7 @@ early_and_late <- function(step, by, schema, call) {
 }
 
 # Of the statements those that can wait: nothing that is early uses what they set, or sets what they use.
-waiting_statements <- function(step, by, typed) {
-  used <- used_statements(step)
+waiting_statements <- function(step, by, typed, used) {
   statements <- step$statements
   targets <- lapply(statements, `[[`, "targets")
   from <- lapply(statements, function(one) if (!one$removes) node_columns(one$node))

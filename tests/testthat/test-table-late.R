@@ -126,6 +126,19 @@ test_that("columns that are kept are read for the rows that were chosen, whateve
   expect_identical(told_of(code, 0), told_of(code, Inf))
 })
 
+test_that("of some columns only what these need is calculated, and warns", {
+  local_folder()
+  withr::local_options(rowanroot.wait_from = 0)
+  set.seed(3)
+  write_hives("hives.csv", 50, 0)
+  table <- open_table("hives.csv") |>
+    set_columns({ n <- frames + 2147483647L; half <- kg / 2; place <- ranking(kg, best = "lowest") }) |>
+    top_rows(3, by = place)
+  expect_warning(half <- rowanroot:::table_columns(table, "half", NULL), NA)
+  expect_warning(data <- as.data.frame(table), class = "rowanroot_overflow")
+  expect_identical(half[["half"]], data$half)
+})
+
 test_that("a table that has a name is calculated whole, once, and what others take from it is right", {
   local_folder()
   write_text(c("hive,kg", "NB-01,1", "NB-02,2", "NB-03,3"), "hives.csv")
