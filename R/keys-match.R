@@ -22,13 +22,10 @@ check_key_types <- function(key, column, name, call) {
 # The keys of both as values that can be compared; several columns as numbers: equal keys have one number, and a key
 # with a missing part has none.
 key_codes <- function(keys, of_table, call) {
-  plain <- function(x) if (inherits(x, "integer64")) stored_values(x) else if (is.factor(x)) at_rows(levels(x),
-      list(of_row = as.integer(x))) else as.vector(unclass(x))
-  both <- Map(function(a, b) {
-    if (is.logical(a)) a <- as.vector(a, typeof(b))
-    if (is.logical(b)) b <- as.vector(b, typeof(a))
-    if (typeof(a) == typeof(b)) list(a, b) else list(as.numeric(a), as.numeric(b))
-  }, lapply(keys, plain), lapply(of_table, plain))
+  plain <- function(x) {
+    if (inherits(x, "integer64")) stored_values(x) else if (is.factor(x)) x else as.vector(unclass(x))
+  }
+  both <- Map(comparable_keys, lapply(keys, plain), lapply(of_table, plain))
   if (length(both) == 1) return(list(keys = both[[1]][[1]], table = both[[1]][[2]]))
   columns <- lapply(both, function(pair) {
     if (!inherits(pair[[1]], "integer64")) return(c(pair[[2]], pair[[1]]))

@@ -54,8 +54,7 @@ written_there <- function(target, x, now, found, force, call) {
     return(NULL)
   }
   # Who waits for another run does so before the snapshot of what is written begins.
-  alone <- function(code) with_table_locked(connection, target$table, code)
-  alone(looked_at_in_database(x, function(relation, there) {
+  with_table_locked(connection, target$table, looked_at_in_database(x, function(relation, there) {
     if (any(types_in_sql(relation$columns) == "opaque")) return(NULL)
     on_servers <- written_on_servers(target, x, relation, now, found, force, call)
     if (!is.null(on_servers)) return(on_servers)

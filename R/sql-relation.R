@@ -36,8 +36,7 @@ needs_order <- function(is_given, node = NULL) {
 with_places <- function(relation) {
   if (any(types_in_sql(relation$columns) == "opaque")) not_in_sql("an order, as there is no primary key")
   place <- fresh_name(relation, "place")
-  order <- paste(relation$order, collapse = ", ")
-  relation <- with_part(relation, c("*", paste0("row_number() OVER (ORDER BY ", order, ") AS ", place)),
+  relation <- with_part(relation, c("*", paste0("row_number()", window_text(list(), relation$order), " AS ", place)),
                         relation$dialect$fence)
   relation$hidden <- c(relation$hidden, place)
   relation$order <- paste(place, "NULLS LAST")

@@ -51,9 +51,9 @@ with_aliases <- function(relation, types, more = character()) {
   sql <- unlist(Map(function(column, type) {
     as_sql_type(column_as_operand(column), type, items)$sql
   }, relation$columns, types))
-  order <- if (length(relation$order)) paste(" ORDER BY", paste(relation$order, collapse = ", "))
   with_part(relation, c(paste(sql, "AS", alias_of(relation$dialect, seq_along(sql))),
-                        paste0("row_number() OVER (", order, ") AS ", place_in_sql(relation$dialect)), more))
+                        paste0("row_number()", window_text(list(), relation$order), " AS ",
+                               place_in_sql(relation$dialect)), more))
 }
 
 # As a subquery in the FROM of another statement.

@@ -99,8 +99,7 @@ first_broken <- function(check, at, connection) {
   columns <- columns_of_condition(check$step, at)
   relation <- check$relation
   place <- fresh_name(relation, "place")
-  order <- if (length(relation$order)) paste(" ORDER BY", paste(relation$order, collapse = ", "))
-  relation <- with_part(relation, c("*", paste0("row_number() OVER (", order, ") AS ", place)))
+  relation <- with_part(relation, c("*", paste0("row_number()", window_text(list(), relation$order), " AS ", place)))
   relation <- with_part(relation, "*", paste0("\n  WHERE ", check$conditions[at], " IS NOT TRUE"))
   relation$columns <- c(relation$columns[columns], list(.place = list(sql = place, type = "integer")))
   relation$order <- paste(place, "NULLS LAST")

@@ -56,7 +56,7 @@ sliced <- function(step, wanted) {
 with_row_column <- function(relation) {
   if (!relation$has_key) relation <- with_places(relation)
   place <- fresh_name(relation, "row")
-  number <- paste0("row_number() OVER (ORDER BY ", paste(relation$order, collapse = ", "), ")")
+  number <- paste0("row_number()", window_text(list(), relation$order))
   relation <- with_part(relation, c("*", paste(as_integer_sql(number, relation$dialect), "AS", place)))
   relation$columns[[row_column]] <- list(sql = place, type = "integer", nan = FALSE)
   relation$partitions <- NULL
@@ -91,8 +91,8 @@ most_found <- 1000
 # The rows with this number, or in which the formula holds: so many at most.
 rows_there <- function(relation, row, where, names, env, connection, call) {
   number <- fresh_name(relation, "number")
-  over <- paste0("row_number() OVER (ORDER BY ", paste(relation$order, collapse = ", "), ")")
-  relation <- with_part(relation, c("*", paste(as_integer_sql(over, relation$dialect), "AS", number)))
+  counted <- paste0("row_number()", window_text(list(), relation$order))
+  relation <- with_part(relation, c("*", paste(as_integer_sql(counted, relation$dialect), "AS", number)))
   relation$columns[[".number"]] <- list(sql = number, type = "integer", nan = FALSE)
   relation$hidden <- c(relation$hidden, number)
   if (is.null(where)) relation <- with_part(relation, "*", sprintf("\n  WHERE %s = %.0f", number, row))
@@ -119,7 +119,7 @@ trace_of_fetched <- function(x, base, own, row, call) {
   trace_of_data(structure(list(place = is_at), class = c("row_source", "source")), own$steps, data, call)
 }
 
-# The columns of the key that puts the rows in order; none where it is no column.
+# The columns of the primary key that the rows are in the order of; none if they are in another order.
 key_of_relation <- function(relation) {
   own <- sub(" (COLLATE .*)?NULLS LAST$", "", relation$order)
   at <- match(own, sql_of(relation$columns))

@@ -7,7 +7,8 @@
 #' it; for a running total, the last rows that went into it; for an aggregate, the number of rows;
 #' for a look-up, the row of the other table.
 #'
-#' Of a table in a database only this row is fetched, if all formulas on the way go row by row.
+#' For a table in a database, only that row is fetched if all formulas that lead to the value work row
+#' by row.
 #'
 #' @param x A rooted table from [open_table()].
 #' @param column The name of a column.

@@ -367,10 +367,12 @@ class LateReader : public TextReader {
 };
 
 template <class Form>
+bool is_late(SEXP x) { return DeferredStrings<Form>::is_one(x) && !DeferredStrings<Form>::is_whole(x); }
+
+template <class Form>
 std::unique_ptr<TextReader> late_reader(SEXP x) {
-  using Late = DeferredStrings<Form>;
-  if (!Late::is_one(x) || Late::is_whole(x)) return nullptr;
-  return std::make_unique<LateReader<Form>>(Late::parts(x));
+  if (!is_late<Form>(x)) return nullptr;
+  return std::make_unique<LateReader<Form>>(DeferredStrings<Form>::parts(x));
 }
 
 }  // namespace
@@ -388,12 +390,12 @@ SEXP new_pieces_of(SEXP texts, SEXP starts, SEXP sizes) {
     for (R_xlen_t i = 0; i < XLENGTH(starts); ++i)
       if (size[i] != NA_INTEGER) start[i] += by[i];
   };
-  if (DeferredStrings<Written>::is_one(texts) && !DeferredStrings<Written>::is_whole(texts)) {
+  if (is_late<Written>(texts)) {
     SEXP parts = DeferredStrings<Written>::parts(texts);
     begin_at(VECTOR_ELT(parts, 1));
     return new_written_texts(VECTOR_ELT(parts, 0), starts, sizes, VECTOR_ELT(parts, 3));
   }
-  if (DeferredStrings<Cut>::is_one(texts) && !DeferredStrings<Cut>::is_whole(texts)) {
+  if (is_late<Cut>(texts)) {
     SEXP parts = DeferredStrings<Cut>::parts(texts);
     begin_at(VECTOR_ELT(parts, 1));
     return new_cut_texts(VECTOR_ELT(parts, 0), starts, sizes);
@@ -401,7 +403,7 @@ SEXP new_pieces_of(SEXP texts, SEXP starts, SEXP sizes) {
   return new_cut_texts(texts, starts, sizes);
 }
 
-bool are_deferred(SEXP texts) { return new_late_reader(texts) != nullptr; }
+bool are_deferred(SEXP texts) { return is_late<Cut>(texts) || is_late<Written>(texts) || is_late<Joined>(texts); }
 
 std::unique_ptr<TextReader> new_text_reader(SEXP texts) {
   if (auto reader = new_late_reader(texts)) return reader;

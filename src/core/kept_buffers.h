@@ -4,10 +4,12 @@
 #include <cstdint>
 #include <string>
 #include <string_view>
+#include <type_traits>
 #include <vector>
 
 #include "kept.h"
 #include "memory.h"
+#include "values.h"
 
 namespace rowanroot {
 
@@ -28,6 +30,21 @@ template <class T>
 void read_into(const KeptFile& file, std::size_t buffer, T* to, std::size_t count) {
   if (size_of(file, buffer) != count * sizeof(T)) throw DamagedFile("another size");
   file.read(buffer, to);
+}
+
+// Whether a file's values are wide, where T is wanted: integers can be real numbers, but not the other way.
+template <class T>
+bool has_wide_values(const KeptHead& head) {
+  const bool is_wide = head.type == KeptType::real;
+  if (head.type >= KeptType::coded_text || (is_wide && !std::is_same<T, double>::value))
+    throw DamagedFile("another type");
+  return is_wide;
+}
+
+template <class T>
+T from_narrow(std::int32_t value) {
+  const bool is_missing_real = std::is_same<T, double>::value && value == missing_integer;
+  return is_missing_real ? static_cast<T>(missing_real()) : static_cast<T>(value);
 }
 
 // The part of a text's bytes that begins at a position.

@@ -108,15 +108,13 @@ bool KeptColumn::is_mostly_coded() const {
 template <class T>
 void KeptColumn::read_values(T* to, const Workers& workers) const {
   run_pieces(files_.size(), workers, [&](int, std::size_t k) {
-    const KeptHead& head = files_[k].head();
     T* const first = to + first_rows_[k];
-    const bool is_wide = head.type == KeptType::real, wants_wide = std::is_same<T, double>::value;
-    if (head.type >= KeptType::coded_text || (is_wide && !wants_wide)) throw DamagedFile("another type");
-    if (is_wide == wants_wide) return read_into(files_[k], 0, first, number(head.rows));
-    RowVector<std::int32_t> narrow(number(head.rows));
-    read_into(files_[k], 0, narrow.data(), narrow.size());
-    for (std::size_t i = 0; i < narrow.size(); ++i)
-      first[i] = narrow[i] == missing_integer ? static_cast<T>(missing_real()) : static_cast<T>(narrow[i]);
+    const std::size_t rows = rows_of(files_[k]);
+    const bool is_wide = has_wide_values<T>(files_[k].head()), wants_wide = std::is_same<T, double>::value;
+    if (is_wide == wants_wide) return read_into(files_[k], 0, first, rows);
+    RowVector<std::int32_t> narrow(rows);
+    read_into(files_[k], 0, narrow.data(), rows);
+    for (std::size_t i = 0; i < rows; ++i) first[i] = from_narrow<T>(narrow[i]);
   });
 }
 

@@ -31,8 +31,8 @@ class KeptColumn {
   // The number of each row's text; missing_integer where there is none. Every file has numbered its texts by itself, or
   // has a text for each row.
   void read_codes(std::int32_t* to, TextNumbering* all, const Workers& workers) const;
-  // The values where they lie, of this type; nothing if they are not all in one file, or not large. Of coded texts these
-  // are numbers of the different `texts`, from 1.
+  // The values where they lie, of this type; nothing if they are not all in one file, or not large. Those of coded
+  // texts are numbers of the different `texts`, from 1.
   MappedBytes map_values(KeptType type) const;
   MappedBytes map_codes(std::vector<std::string>* texts) const;
   // Texts with their bytes: where each begins in its page, and its size. Coded ones are written out. Bytes of pages

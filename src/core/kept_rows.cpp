@@ -65,20 +65,15 @@ void KeptColumn::each_file_with(const std::int32_t* rows, std::size_t count, con
 template <class T>
 void KeptColumn::pick_values(const std::int32_t* rows, std::size_t count, T* to, const Workers& workers) const {
   each_file_with(rows, count, workers, [&](std::size_t k, std::size_t first, std::size_t last) {
-    const KeptHead& head = files_[k].head();
-    const bool is_wide = head.type == KeptType::real, wants_wide = std::is_same<T, double>::value;
-    if (head.type >= KeptType::coded_text || (is_wide && !wants_wide)) throw DamagedFile("another type");
-    if (is_wide) {
+    if (has_wide_values<T>(files_[k].head())) {
       const KeptValues<double> values(files_[k], 0, rows_of(files_[k]));
       for (std::size_t i = first; i < last; ++i)
         to[i] = static_cast<T>(values[static_cast<std::size_t>(rows[i]) - first_rows_[k]]);
       return;
     }
     const KeptValues<std::int32_t> values(files_[k], 0, rows_of(files_[k]));
-    for (std::size_t i = first; i < last; ++i) {
-      const std::int32_t value = values[static_cast<std::size_t>(rows[i]) - first_rows_[k]];
-      to[i] = wants_wide && value == missing_integer ? static_cast<T>(missing_real()) : static_cast<T>(value);
-    }
+    for (std::size_t i = first; i < last; ++i)
+      to[i] = from_narrow<T>(values[static_cast<std::size_t>(rows[i]) - first_rows_[k]]);
   });
 }
 
