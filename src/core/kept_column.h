@@ -42,7 +42,7 @@ class KeptColumn {
   void read_texts(std::int32_t* starts, std::int32_t* sizes, const std::vector<std::uint8_t*>& pages,
                   const Workers& workers) const;
 
-  // The same of some rows, from 0, which rise (kept_rows.cpp).
+  // The same of some rows, from 0, in ascending order, some perhaps more than once (kept_rows.cpp).
   void pick(const std::int32_t* rows, std::size_t count, std::int32_t* to, const Workers& workers) const;
   void pick(const std::int32_t* rows, std::size_t count, double* to, const Workers& workers) const;
   // The size of each row's text, or missing_integer, and the bytes of those in each file.

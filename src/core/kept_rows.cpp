@@ -10,7 +10,7 @@
 namespace rowanroot {
 namespace {
 
-// Calls work(k, text), or work(k, null) where it is missing, for each of these rows of a file.
+// Calls work(k, text), or work(k, null) where it is missing, for each of these rows of a file, in ascending order.
 template <class Work>
 void each_picked(const KeptFile& file, const std::int32_t* rows, std::size_t count, std::size_t first_row, Work work) {
   constexpr const std::string_view* none = nullptr;
@@ -31,16 +31,15 @@ void each_picked(const KeptFile& file, const std::int32_t* rows, std::size_t cou
     const std::size_t size = number(size_of(file, page + 1));
     const KeptValues<char> bytes(file, page + 1, size);
     std::size_t at = 0;
-    for (std::size_t row = page * kept_page_rows; k < count && row_at(k) / kept_page_rows == page; ++row) {
-      const bool is_wanted = row == row_at(k);
-      if (sizes[row] != missing_integer) {
-        const std::string_view text = text_at({bytes.data(), size}, at, sizes[row]);
-        at += text.size();
-        if (is_wanted) work(k, &text);
-      } else if (is_wanted) {
+    for (std::size_t row = page * kept_page_rows; k < count && row_at(k) / kept_page_rows == page; ++k) {
+      for (; row < row_at(k); ++row)
+        if (sizes[row] != missing_integer) at += text_at({bytes.data(), size}, at, sizes[row]).size();
+      if (sizes[row] == missing_integer) {
         work(k, none);
+      } else {
+        const std::string_view text = text_at({bytes.data(), size}, at, sizes[row]);
+        work(k, &text);
       }
-      if (is_wanted) ++k;
     }
   }
 }

@@ -186,7 +186,7 @@ TEST("some rows of a kept column are what these rows are in the whole, and value
   const auto random = [&](std::uint32_t below) { return (seed = seed * 1664525u + 1013904223u) / 65536 % below; };
   std::vector<std::int32_t> picked;
   for (std::int32_t row = 0; row < static_cast<std::int32_t>(rows) + 3; row += 1 + random(2) * random(9000))
-    picked.push_back(row);
+    picked.insert(picked.end(), 1 + random(2), row);
   std::vector<std::string> texts(rows), few(rows);
   std::vector<double> reals(rows);
   std::vector<std::int32_t> whole(rows);
