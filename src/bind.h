@@ -27,14 +27,6 @@ SEXP new_vector(SEXPTYPE type, R_xlen_t n);
 // Texts in UTF-8 as R's strings.
 Rcpp::CharacterVector strings_of(const std::vector<std::string>& texts);
 
-// Bytes as a new raw vector, which the caller protects.
-template <class Bytes>
-SEXP raw_of(const Bytes& bytes) {
-  SEXP copy = new_vector(RAWSXP, static_cast<R_xlen_t>(bytes.size()));
-  std::copy(bytes.begin(), bytes.end(), RAW(copy));
-  return copy;
-}
-
 // Where the values of a new vector go. Texts too are written there as they are, by any thread, without
 // R's setter, which is safe for a vector that was made after all the texts that go into it: R's collector
 // then never takes it for the older one.

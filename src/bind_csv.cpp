@@ -7,6 +7,7 @@
 #include "bind.h"
 #include "csv_read.h"
 #include "deferred_strings.h"
+#include "mapped_vectors.h"
 #include "names.h"
 
 namespace {
@@ -82,13 +83,13 @@ R_xlen_t rows_of(const CsvFiles& files) {
   return static_cast<R_xlen_t>(rows);
 }
 
-SEXP texts_on_pages(const std::vector<CsvPage>& pages, SEXP starts, SEXP sizes) {
+SEXP texts_on_pages(std::vector<CsvPage>& pages, SEXP starts, SEXP sizes) {
   const R_xlen_t count = static_cast<R_xlen_t>(pages.size());
   Rcpp::Shield<SEXP> bytes(Rf_allocVector(VECSXP, count)), first_rows(Rf_allocVector(REALSXP, count));
   double row = 0;
   for (R_xlen_t k = 0; k < count; ++k) {
-    const CsvPage& page = pages[static_cast<std::size_t>(k)];
-    SET_VECTOR_ELT(bytes, k, raw_of(page.bytes));
+    CsvPage& page = pages[static_cast<std::size_t>(k)];
+    SET_VECTOR_ELT(bytes, k, raw_of(std::move(page.bytes)));
     REAL(first_rows)[k] = row;
     row += static_cast<double>(page.rows);
   }

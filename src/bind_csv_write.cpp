@@ -150,19 +150,37 @@ class CsvWriter {
   };
 
   void write_batch(R_xlen_t first, R_xlen_t count, WrittenRecords* records, WrittenText* to) {
+    // A value for each column and a sign behind each; texts are asked for besides.
+    const std::size_t least = columns_.size() * (most_bytes_of_value + 1) + 1;
     for (Column& column : columns_) column.read(first, count);
     for (R_xlen_t row = 0; row < count; ++row) {
       if (row % taken_together == 0) take(first + row, std::min(taken_together, count - row));
       if (records) records->next();
+      char* at = to->room(least);
       for (std::size_t k = 0; k < columns_.size(); ++k) {
-        if (k) write_sign(separator_, to);
+        if (k) *at++ = separator_;
         const Column& column = columns_[k];
-        if (column.field) records->copy(column.field - 1, columns_[column.last].field - 1, to);
-        else write_value(k, row, to);
+        if (column.field) at = copy_fields(column, *records, at, least, to);
+        else if (column.type == STRSXP) at = put_text(column.texts[static_cast<std::size_t>(row)], at, least, to);
+        else at = put_value(k, row, at);
         k = column.last;
       }
-      write_sign('\n', to);
+      *at = '\n';
+      to->end(at + 1);
     }
+  }
+
+  char* copy_fields(const Column& column, const WrittenRecords& records, char* at, std::size_t least,
+                    WrittenText* to) const {
+    to->end(at);
+    records.copy(column.field - 1, columns_[column.last].field - 1, to);
+    return to->room(least);
+  }
+
+  char* put_text(const TextBytes& text, char* at, std::size_t least, WrittenText* to) const {
+    if (!text.bytes) return at;
+    const std::string_view bytes(text.bytes, static_cast<std::size_t>(text.size));
+    return put_field(bytes, separator_, to->room(at, most_bytes_of(bytes) + least));
   }
 
   // Values of a few rows side by side: those of many columns, each from elsewhere, would drive each other out of the
@@ -171,24 +189,25 @@ class CsvWriter {
     for (std::size_t k = 0; k < columns_.size(); ++k) {
       const Column& column = columns_[k];
       if (column.field || column.type == STRSXP) continue;
-      if (column.type == REALSXP)
-        std::copy_n(static_cast<const double*>(column.values) + first, count, reals_.data() + k * taken_together);
-      else
-        std::copy_n(static_cast<const int*>(column.values) + first, count, wholes_.data() + k * taken_together);
+      if (column.type == REALSXP) take_some(static_cast<const double*>(column.values) + first, count, k, &reals_);
+      else take_some(static_cast<const int*>(column.values) + first, count, k, &wholes_);
     }
   }
 
-  void write_value(std::size_t k, R_xlen_t row, WrittenText* to) const {
+  // The compiler knows how many there are, but for the last.
+  template <class T>
+  static void take_some(const T* from, R_xlen_t count, std::size_t column, std::vector<T>* to) {
+    T* const at = to->data() + column * taken_together;
+    if (count == taken_together) std::memcpy(at, from, taken_together * sizeof(T));
+    else std::copy_n(from, count, at);
+  }
+
+  char* put_value(std::size_t k, R_xlen_t row, char* to) const {
     const std::size_t at = k * taken_together + static_cast<std::size_t>(row % taken_together);
     switch (columns_[k].type) {
-      case STRSXP: {
-        const TextBytes& text = columns_[k].texts[static_cast<std::size_t>(row)];
-        if (text.bytes) write_field(std::string_view(text.bytes, static_cast<std::size_t>(text.size)), separator_, to);
-        return;
-      }
-      case LGLSXP: return write_field(wholes_[at], true, to);
-      case INTSXP: return write_field(wholes_[at], false, to);
-      default: return columns_[k].is_date ? write_date_field(reals_[at], to) : write_field(reals_[at], to);
+      case LGLSXP: return put_field(wholes_[at], true, to);
+      case INTSXP: return put_field(wholes_[at], false, to);
+      default: return columns_[k].is_date ? put_date_field(reals_[at], to) : put_field(reals_[at], to);
     }
   }
 
@@ -287,10 +306,12 @@ class ChunkFile {
 WrittenText csv_header(const Rcpp::CharacterVector& names, char separator) {
   WrittenText header;
   for (R_xlen_t k = 0; k < names.size(); ++k) {
-    if (k) write_sign(separator, &header);
-    write_field(std::string_view(names[k]), separator, &header);
+    const std::string_view name(names[k]);
+    char* at = header.room(most_bytes_of(name) + 1);
+    if (k) *at++ = separator;
+    header.end(put_field(name, separator, at));
   }
-  write_sign('\n', &header);
+  header.append("\n", "\n" + 1);
   return header;
 }
 

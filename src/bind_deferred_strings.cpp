@@ -325,9 +325,7 @@ class StringReader : public TextReader {
  public:
   StringReader(SEXP texts, SEXP codes)
       : strings_(STRING_PTR_RO(texts)), codes_(codes == R_NilValue ? nullptr : INTEGER_RO(codes)) {
-    // Few that many rows share are looked at once.
-    if (!codes_ || XLENGTH(texts) > most_known || XLENGTH(texts) > XLENGTH(codes)) return;
-    for (R_xlen_t k = 0; k < XLENGTH(texts); ++k) known_.push_back(bytes_of(strings_[k]));
+    if (codes_ && XLENGTH(texts) <= most_known && XLENGTH(texts) <= XLENGTH(codes)) know(XLENGTH(texts));
   }
   void read(R_xlen_t first, R_xlen_t count, TextBytes* texts) override {
     if (!codes_) {
@@ -343,11 +341,29 @@ class StringReader : public TextReader {
   }
 
  private:
-  static constexpr R_xlen_t most_known = 1 << 16;
+  static constexpr R_xlen_t most_known = 1 << 16, most_bytes = 1 << 22;
+
+  // Few texts that many rows share are looked at once. Short ones are copied to one place, which is nearer than R's are.
+  void know(R_xlen_t count) {
+    std::size_t size = 0;
+    for (R_xlen_t k = 0; k < count; ++k) {
+      known_.push_back(bytes_of(strings_[k]));
+      if (known_.back().bytes) size += static_cast<std::size_t>(known_.back().size);
+    }
+    if (size > most_bytes) return;
+    bytes_.reserve(size + 1);
+    for (TextBytes& text : known_) {
+      if (!text.bytes) continue;
+      const char* const place = bytes_.data() + bytes_.size();
+      bytes_.insert(bytes_.end(), text.bytes, text.bytes + text.size);
+      text.bytes = place;
+    }
+  }
 
   const SEXP* const strings_;
   const int* const codes_;
   std::vector<TextBytes> known_;
+  std::vector<char> bytes_;
 };
 
 template <class Form>

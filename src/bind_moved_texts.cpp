@@ -7,6 +7,7 @@
 
 #include "bind.h"
 #include "deferred_strings.h"
+#include "mapped_vectors.h"
 #include "memory.h"
 
 SEXP texts_in_rows(SEXP column, const std::int32_t* rows, R_xlen_t count, int threads) {
@@ -34,9 +35,7 @@ SEXP texts_in_rows(SEXP column, const std::int32_t* rows, R_xlen_t count, int th
   for (const rowanroot::RowBytes& page : bytes)
     if (page.size() > static_cast<std::size_t>(std::numeric_limits<int>::max())) return R_NilValue;
   Rcpp::Shield<SEXP> raw(Rf_allocVector(VECSXP, static_cast<R_xlen_t>(pages)));
-  for (std::size_t page = 0; page < pages; ++page) {
-    SET_VECTOR_ELT(raw, static_cast<R_xlen_t>(page), raw_of(bytes[page]));
-    rowanroot::RowBytes().swap(bytes[page]);
-  }
+  for (std::size_t page = 0; page < pages; ++page)
+    SET_VECTOR_ELT(raw, static_cast<R_xlen_t>(page), raw_of(std::move(bytes[page])));
   return new_written_texts(raw, starts, sizes);
 }

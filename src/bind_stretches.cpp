@@ -8,6 +8,7 @@
 
 #include "bind.h"
 #include "deferred_strings.h"
+#include "mapped_vectors.h"
 #include "memory.h"
 #include "text_numbering.h"
 
@@ -168,8 +169,7 @@ class Joiner {
     const R_xlen_t count = static_cast<R_xlen_t>(pages.size());
     Rcpp::Shield<SEXP> bytes(Rf_allocVector(VECSXP, count)), first_rows(Rf_allocVector(REALSXP, count));
     for (std::size_t k = 0; k < pages.size(); ++k) {
-      SET_VECTOR_ELT(bytes, static_cast<R_xlen_t>(k), raw_of(pages[k]));
-      RowBytes().swap(pages[k]);
+      SET_VECTOR_ELT(bytes, static_cast<R_xlen_t>(k), raw_of(std::move(pages[k])));
       REAL(first_rows)[k] = static_cast<double>(stretches_[k].to);
     }
     return new_written_texts(bytes, starts, sizes, first_rows);

@@ -9,6 +9,7 @@
 
 #include "bind.h"
 #include "deferred_strings.h"
+#include "mapped_vectors.h"
 #include "memory.h"
 #include "moments.h"
 #include "texts.h"
@@ -139,10 +140,8 @@ SEXP written_texts(SEXP texts, Write write) {
     size[i] = static_cast<int>(page.size() - before);
   }, [=](R_xlen_t i) { start[i] = 0, size[i] = NA_INTEGER; });
   if (!all_plain) return R_NilValue;
-  for (std::size_t k = 0; k < written.size(); ++k) {
-    rowanroot::RowBytes bytes = std::move(written[k].bytes);
-    SET_VECTOR_ELT(pages, static_cast<R_xlen_t>(k), raw_of(bytes));
-  }
+  for (std::size_t k = 0; k < written.size(); ++k)
+    SET_VECTOR_ELT(pages, static_cast<R_xlen_t>(k), raw_of(std::move(written[k].bytes)));
   return new_written_texts(pages, starts, sizes);
 }
 

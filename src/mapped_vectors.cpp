@@ -2,37 +2,40 @@
 
 #include <R_ext/Altrep.h>
 
+#include <memory>
 #include <utility>
 
 using rowanroot::MappedBytes;
 
 namespace {
 
-struct Mapped {
-  MappedBytes bytes;
+struct Held {
+  std::shared_ptr<void> owner;
   void* values;
+  std::size_t bytes;
+  const char* where;
 };
 
 R_altrep_class_t of_logicals, of_integers, of_reals, of_bytes;
 
-Mapped* mapped_of(SEXP x) { return static_cast<Mapped*>(R_ExternalPtrAddr(R_altrep_data1(x))); }
+Held* held_by(SEXP x) { return static_cast<Held*>(R_ExternalPtrAddr(R_altrep_data1(x))); }
 
 R_xlen_t length_of(SEXP x) {
-  const R_xlen_t bytes = static_cast<R_xlen_t>(mapped_of(x)->bytes.size());
+  const R_xlen_t bytes = static_cast<R_xlen_t>(held_by(x)->bytes);
   return TYPEOF(x) == REALSXP ? bytes / 8 : TYPEOF(x) == RAWSXP ? bytes : bytes / 4;
 }
 
-void* values_of(SEXP x, Rboolean) { return mapped_of(x)->values; }
+void* values_of(SEXP x, Rboolean) { return held_by(x)->values; }
 
-const void* values_or_null(SEXP x) { return mapped_of(x)->values; }
+const void* values_or_null(SEXP x) { return held_by(x)->values; }
 
 Rboolean inspect(SEXP x, int, int, int, void (*)(SEXP, int, int, int)) {
-  Rprintf(" %.0f values of a file\n", static_cast<double>(length_of(x)));
+  Rprintf(" %.0f values %s\n", static_cast<double>(length_of(x)), held_by(x)->where);
   return TRUE;
 }
 
-void unmap(SEXP pointer) {
-  delete static_cast<Mapped*>(R_ExternalPtrAddr(pointer));
+void release(SEXP pointer) {
+  delete static_cast<Held*>(R_ExternalPtrAddr(pointer));
   R_ClearExternalPtr(pointer);
 }
 
@@ -43,17 +46,30 @@ void enroll(R_altrep_class_t type) {
   R_set_altvec_Dataptr_or_null_method(type, values_or_null);
 }
 
+template <class Owner>
+SEXP new_held_vector(R_altrep_class_t type, std::shared_ptr<Owner> owner, void* values, const char* where) {
+  Rcpp::Shield<SEXP> pointer(R_MakeExternalPtr(nullptr, R_NilValue, R_NilValue));
+  R_RegisterCFinalizerEx(pointer, release, FALSE);
+  const std::size_t bytes = owner->size();
+  R_SetExternalPtrAddr(pointer, new Held{std::move(owner), values, bytes, where});
+  return R_new_altrep(type, pointer, R_NilValue);
+}
+
 }  // namespace
 
 SEXP new_mapped_vector(SEXPTYPE type, MappedBytes bytes) {
-  char* const values = bytes.writable_bytes();
+  const auto owner = std::make_shared<MappedBytes>(std::move(bytes));
+  char* const values = owner->writable_bytes();
   if (!values) return R_NilValue;
-  Rcpp::Shield<SEXP> pointer(R_MakeExternalPtr(nullptr, R_NilValue, R_NilValue));
-  R_RegisterCFinalizerEx(pointer, unmap, FALSE);
-  R_SetExternalPtrAddr(pointer, new Mapped{std::move(bytes), values});
-  const R_altrep_class_t of_type =
-      type == LGLSXP ? of_logicals : type == INTSXP ? of_integers : type == REALSXP ? of_reals : of_bytes;
-  return R_new_altrep(of_type, pointer, R_NilValue);
+  return new_held_vector(type == LGLSXP ? of_logicals : type == INTSXP ? of_integers : type == REALSXP ? of_reals : of_bytes,
+                         owner, values, "of a file");
+}
+
+SEXP raw_of(rowanroot::RowBytes bytes) {
+  // What was left to grow into is given back if it is much.
+  if (bytes.capacity() > bytes.size() + bytes.size() / 2) bytes.shrink_to_fit();
+  const auto owner = std::make_shared<rowanroot::RowBytes>(std::move(bytes));
+  return new_held_vector(of_bytes, owner, &(*owner)[0], "as they were made");
 }
 
 // [[Rcpp::init]]

@@ -6,6 +6,7 @@
 
 #include "bind.h"
 #include "deferred_strings.h"
+#include "mapped_vectors.h"
 
 namespace rowanroot {
 namespace {
@@ -60,8 +61,11 @@ void NewTexts::write_missing() {
 
 // The page of the rows before the next.
 void NewTexts::end_page() {
-  SET_VECTOR_ELT(pages_, (row_ - 1) / texts_on_page, raw_of(page_));
-  page_.clear();
+  const std::size_t size = page_.size();
+  SET_VECTOR_ELT(pages_, (row_ - 1) / texts_on_page, raw_of(std::move(page_)));
+  page_ = RowBytes();
+  // The next one is probably as long.
+  if (row_ < rows_) page_.reserve(size + size / 32);
 }
 
 // That is all rows up to the next one, which is numbered already.

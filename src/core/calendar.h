@@ -1,8 +1,11 @@
 #pragma once
-// The proleptic Gregorian calendar: dates as days since 1970-01-01, and back. By Howard Hinnant's algorithms
-// (days_from_civil, civil_from_days): years that begin in March have their leap day last.
+// The proleptic Gregorian calendar: dates as days since 1970-01-01, and back. By Howard Hinnant's days_from_civil, and
+// by C. Neri and L. Schneider, "Euclidean affine functions and their application to calendar algorithms" (2023): years
+// that begin in March have their leap day last.
 
 #include <cstdint>
+
+#include "digits.h"
 
 namespace rowanroot {
 
@@ -30,28 +33,24 @@ Year days_of_date(Year year, int month, int day) {
 inline Civil civil_of(std::int64_t days) {
   days += 719468;
   const std::int64_t era = (days >= 0 ? days : days - 146096) / 146097;
-  const unsigned of_era = static_cast<unsigned>(days - era * 146097);
-  const unsigned year_of_era = (of_era - of_era / 1460 + of_era / 36524 - of_era / 146096) / 365;
-  const unsigned of_year = of_era - (365 * year_of_era + year_of_era / 4 - year_of_era / 100);
-  const unsigned shifted = (5 * of_year + 2) / 153;
-  const int month = static_cast<int>(shifted < 10 ? shifted + 3 : shifted - 9);
-  return {static_cast<std::int64_t>(year_of_era) + era * 400 + (month <= 2), month,
-          static_cast<int>(of_year - (153 * shifted + 2) / 5 + 1)};
+  const std::uint32_t in_quarters = 4 * static_cast<std::uint32_t>(days - era * 146097) + 3;
+  const std::uint32_t century = in_quarters / 146097, of_century = (in_quarters % 146097) | 3;
+  const std::uint64_t years = 2939745ull * of_century;  // those of the century, times 2^32
+  const std::uint32_t of_year = static_cast<std::uint32_t>(years) / (4 * 2939745);
+  const std::uint32_t months = 2141 * of_year + 197913;  // from the beginning of the year, times 2^16
+  const int month = static_cast<int>(months >> 16), is_next_year = month > 12;
+  return {era * 400 + century * 100 + static_cast<std::int64_t>(years >> 32) + is_next_year, month - 12 * is_next_year,
+          static_cast<int>((months & 0xFFFF) / 2141) + 1};
 }
 
 // As yyyy-mm-dd, of the years 0 to 9999, in ten bytes; gives what is behind them.
 inline char* put_date(const Civil& date, char* to) {
-  const auto put = [&](std::int64_t number) {
-    *to++ = static_cast<char>('0' + number / 10);
-    *to++ = static_cast<char>('0' + number % 10);
-  };
-  put(date.year / 100);
-  put(date.year % 100);
+  to = put_two_digits(static_cast<std::uint32_t>(date.year / 100), to);
+  to = put_two_digits(static_cast<std::uint32_t>(date.year % 100), to);
   *to++ = '-';
-  put(date.month);
+  to = put_two_digits(static_cast<std::uint32_t>(date.month), to);
   *to++ = '-';
-  put(date.day);
-  return to;
+  return put_two_digits(static_cast<std::uint32_t>(date.day), to);
 }
 
 }  // namespace rowanroot

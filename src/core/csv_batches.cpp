@@ -27,17 +27,18 @@ void fit_fields(const CsvFile& file, std::size_t before, CsvBatch* batch) {
 }
 
 // Adds records of the usual form, several at once. Where few of them follow each other, few are tried.
-class PlainRecords {
+class UsualRecords {
  public:
-  explicit PlainRecords(std::size_t columns) : columns_(columns) {}
+  explicit UsualRecords(std::size_t columns) : columns_(columns) {}
 
   // False if there is none.
   bool read(CsvRecords* records, std::size_t most, CsvBatch* batch) {
-    const std::size_t before = batch->fields.size(), line = records->line(), wanted = std::min(most, likely_);
-    batch->fields.resize(before + wanted * columns_);
-    const std::size_t found = records->read_plain(columns_, wanted, batch->fields.data() + before);
-    batch->fields.resize(before + found * columns_);
-    for (std::size_t k = 0; k < found; ++k) batch->lines.push_back(line + k);
+    const std::size_t before = batch->rows(), wanted = std::min(most, likely_);
+    const auto resize = [&](std::size_t rows) { batch->fields.resize(rows * columns_), batch->lines.resize(rows); };
+    resize(before + wanted);
+    const std::size_t found = records->read_usual(columns_, wanted, batch->fields.data() + before * columns_,
+                                                  batch->lines.data() + before);
+    resize(before + found);
     likely_ = found < wanted ? found + 1 : std::min(2 * likely_, most_batch_rows);
     return found > 0;
   }
@@ -47,26 +48,43 @@ class PlainRecords {
   std::size_t likely_ = most_batch_rows;
 };
 
+// Where only a few of a piece's rows are wanted: as many bytes as these probably have, and some more.
+std::size_t bytes_for(std::size_t rows, const CsvPiece& piece, std::size_t all) {
+  if (rows >= piece.rows) return all;
+  return std::min(all, static_cast<std::size_t>(2.0 * static_cast<double>(all) * static_cast<double>(rows) /
+                                                static_cast<double>(piece.rows)) + (1 << 14));
+}
+
 }  // namespace
 
 void each_batch(const CsvFile& file, const CsvPiece& piece, std::size_t most_rows,
                 const std::function<void(const CsvBatch&, std::size_t)>& visit) {
-  const std::size_t bytes = static_cast<std::size_t>(piece.next - piece.first);
+  const std::size_t all = static_cast<std::size_t>(piece.next - piece.first), bytes = bytes_for(most_rows, piece, all);
   Buffer<char> buffer(bytes);
   file.input().read(piece.first, bytes, buffer.data());
-  CsvRecords records(buffer.data(), buffer.data() + bytes, true, file.format());
+  CsvRecords records(buffer.data(), buffer.data() + bytes, bytes == all, file.format());
   CsvBatch batch;
   const std::size_t rows = batch_rows(file.names().size());
   batch.fields.reserve(rows * file.names().size());
   std::size_t done = 0;
-  PlainRecords plain(file.names().size());
-  while (done < most_rows && records.find_record(file.skips_blank_lines())) {
-    if (!plain.read(&records, rows - batch.rows(), &batch)) {
-      const std::size_t before = batch.fields.size();
+  UsualRecords usual(file.names().size());
+  // False at the end, and where bytes behind these would be needed.
+  const auto read_some = [&] {
+    const std::size_t before = batch.rows(), fields = batch.fields.size();
+    try {
+      if (!records.find_record(file.skips_blank_lines())) return false;
+      if (usual.read(&records, rows - before, &batch)) return true;
       batch.lines.push_back(records.line());
       records.read(&batch.fields);
-      fit_fields(file, before, &batch);
+    } catch (const CsvRecords::Incomplete&) {
+      batch.lines.resize(before);
+      batch.fields.resize(fields);
+      return false;
     }
+    fit_fields(file, fields, &batch);
+    return true;
+  };
+  while (done < most_rows && read_some()) {
     if (batch.rows() < rows) continue;
     visit(batch, done);
     done += batch.rows();

@@ -17,7 +17,8 @@ struct CsvBatch {
   std::size_t rows() const { return lines.size(); }
 };
 
-// Reads the records of a piece and checks how many fields each has: visit(batch, rows before it in the piece).
+// Reads the records of a piece and checks how many fields each has: visit(batch, rows before it in the piece). If not
+// all are wanted, there may be fewer than are asked for, where they are longer than those behind them.
 void each_batch(const CsvFile& file, const CsvPiece& piece, std::size_t most_rows,
                 const std::function<void(const CsvBatch&, std::size_t)>& visit);
 

@@ -2,8 +2,10 @@
 
 #include "csv_column.h"
 
+#include <algorithm>
 #include <limits>
 
+#include "csv_numbers.h"
 #include "csv_values.h"
 #include "moments.h"
 #include "values.h"
@@ -48,8 +50,9 @@ void CsvColumnReader::read(const CsvBatch& batch, std::size_t row) {
     case CsvType::logical: return read_values(batch, row, missing_integer, read_logical);
     case CsvType::integer: return read_values(batch, row, missing_integer, read_integer);
     case CsvType::real:
-      return read_values(batch, row, missing_real(),
-                         [=](std::string_view text, double* value) { return read_real(text, decimal, value); });
+      return read_values(batch, row, missing_real(), [=](std::string_view text, double* value) {
+        return read_short_real(text, decimal, value) || read_real(text, decimal, value);
+      });
     case CsvType::long_integer: return read_values(batch, row, missing_long_integer, read_long_integer);
     case CsvType::date: return read_values(batch, row, missing_real(), read_date);
     case CsvType::time:
@@ -58,12 +61,6 @@ void CsvColumnReader::read(const CsvBatch& batch, std::size_t row) {
     case CsvType::coded_text: return read_codes(batch, row);
     case CsvType::text: return read_texts(batch, row);
   }
-}
-
-bool CsvColumnReader::is_missing(const CsvField& field) const {
-  if (field.quoted) return false;
-  if (usual_marks_) return field.size == 0 || (field.size == 2 && field.start[0] == 'N' && field.start[1] == 'A');
-  return format_.is_missing(field.text());
 }
 
 template <class Work>
@@ -151,9 +148,23 @@ void CsvColumnReader::read_codes(const CsvBatch& batch, std::size_t row) {
   }
 }
 
+// Room for the texts of all rows, if those to come are about as long as those before.
+void CsvColumnReader::reserve(const CsvBatch& batch) {
+  RowBytes& page = part_->page;
+  std::size_t more = 0;
+  each_field(batch, [&](std::size_t, const CsvField& field) { more += field.size; });
+  texts_read_ += batch.rows();
+  const std::size_t needed = page.size() + more;
+  if (needed <= page.capacity()) return;
+  const double expected = static_cast<double>(needed) * static_cast<double>(std::max(rows_, texts_read_)) /
+                          static_cast<double>(texts_read_);
+  page.reserve(static_cast<std::size_t>(1.02 * expected) + 1024);
+}
+
 void CsvColumnReader::read_texts(const CsvBatch& batch, std::size_t row) {
   std::int32_t* const start = static_cast<std::int32_t*>(column_.values) + row;
   std::int32_t* const size = column_.sizes + row;
+  reserve(batch);
   each_field(batch, [&](std::size_t i, const CsvField& field) {
     start[i] = 0;
     size[i] = missing_integer;

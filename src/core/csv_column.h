@@ -28,13 +28,15 @@ struct CsvPart {
 
 class CsvColumnReader {
  public:
-  CsvColumnReader(const CsvFile& file, const CsvColumn& column, std::size_t in_file, CsvPart* part,
+  // Of a piece with so many rows.
+  CsvColumnReader(const CsvFile& file, const CsvColumn& column, std::size_t in_file, std::size_t rows, CsvPart* part,
                   TextNumbering* numbering)
       : format_(file.format()),
         usual_marks_(format_.missing == std::vector<std::string>{"", "NA"}),
         columns_(file.names().size()),
         column_(column),
         in_file_(in_file),
+        rows_(rows),
         part_(part),
         numbering_(numbering) {}
 
@@ -42,7 +44,11 @@ class CsvColumnReader {
   void read(const CsvBatch& batch, std::size_t row);
 
  private:
-  bool is_missing(const CsvField& field) const;
+  bool is_missing(const CsvField& field) const {
+    if (field.quoted) return false;
+    if (!usual_marks_) return format_.is_missing(field.text());
+    return field.size == 0 || (field.size == 2 && field.start[0] == 'N' && field.start[1] == 'A');
+  }
   template <class Visit>
   void each_field(const CsvBatch& batch, Visit visit);
   template <class T, class Read>
@@ -50,6 +56,7 @@ class CsvColumnReader {
   bool read_time(std::string_view text, double* value);
   void read_codes(const CsvBatch& batch, std::size_t row);
   void read_texts(const CsvBatch& batch, std::size_t row);
+  void reserve(const CsvBatch& batch);
   void note_misfit(std::string_view text, std::size_t line);
   void note_kinds(const CsvField& field);
 
@@ -57,10 +64,11 @@ class CsvColumnReader {
   const bool usual_marks_;
   const std::size_t columns_;
   const CsvColumn& column_;
-  const std::size_t in_file_;
+  const std::size_t in_file_, rows_;
   CsvPart* const part_;
   TextNumbering* const numbering_;
   std::vector<std::uint32_t> hashes_;
+  std::size_t texts_read_ = 0;
 };
 
 }  // namespace rowanroot

@@ -7,6 +7,8 @@
 #include <optional>
 #include <unordered_set>
 
+#include "csv_blocks.h"
+#include "csv_count.h"
 #include "csv_values.h"
 #include "memory.h"
 
@@ -120,13 +122,22 @@ class Search {
     }
   }
 
-  // If the piece begins in a quoted field, this goes wrong, and the piece does not begin where the one before ends.
+  // Where this goes wrong, the piece does not begin where the one before ends.
   std::optional<CsvPiece> likely(std::uint64_t from, std::uint64_t end) const {
     Window window(input_, from - 1, end - from + 1 + usual_spare);
     CsvRecords before(window.at(from - 1), window.end(), window.is_last(), format_);
+    CsvPiece piece;
     try {
       before.skip_line();
-      return find(window, window.place(before.at()), end, window.is_last());
+      const std::uint64_t first = window.place(before.at());
+      Counted counted = find_usual(window, first, end, window.is_last(), &piece);
+      // The piece may begin within quotes.
+      if (counted == Counted::unusual) {
+        const char* const behind = behind_quotes(window.at(from - 1), window.end());
+        if (behind) counted = find_usual(window, window.place(behind), end, window.is_last(), &piece);
+      }
+      if (counted == Counted::yes) return piece;
+      return counted == Counted::unusual ? find_any(window, first, end, window.is_last()) : std::nullopt;
     } catch (const CsvError&) {
       return std::nullopt;
     } catch (const CsvRecords::Incomplete&) {
@@ -139,13 +150,42 @@ class Search {
 
   std::optional<CsvPiece> find(Window& window, std::uint64_t first, std::uint64_t end, bool is_last) const {
     CsvPiece piece;
-    piece.first = piece.next = first;
-    if (first < end) {
-      const bool is_plain = !format_.comment && !std::memchr(window.at(first), '"', window.end() - window.at(first)) &&
-                            !std::memchr(window.at(first), '\r', window.end() - window.at(first));
-      const bool found = is_plain ? count_plain(window, end, is_last, &piece) : count(window, end, is_last, &piece);
-      if (!found) return std::nullopt;
+    const Counted counted = find_usual(window, first, end, is_last, &piece);
+    if (counted == Counted::yes) return piece;
+    return counted == Counted::unusual ? find_any(window, first, end, is_last) : std::nullopt;
+  }
+
+  // Of quoted text that the first byte belongs to: what follows the first line end outside of quotes, if there is one.
+  const char* behind_quotes(const char* at, const char* end) const {
+    CsvBlocks blocks(format_.separator);
+    for (blocks.begin_inside(); end - at >= block_bytes; at += block_bytes) {
+      if (!blocks.next(at)) return nullptr;
+      if (blocks.feeds()) return at + __builtin_ctzll(blocks.feeds()) + 1;
     }
+    return nullptr;
+  }
+
+  Counted find_usual(Window& window, std::uint64_t first, std::uint64_t end, bool is_last, CsvPiece* piece) const {
+    *piece = {};
+    piece->first = piece->next = first;
+    if (first >= end) return Counted::yes;
+    if (format_.comment) return Counted::unusual;
+    const char* const last = window.at(std::min(end, window.place(window.end())));
+    CsvCount count;
+    const Counted counted = count_records(window.at(first), last, window.end(), is_last, format_.separator,
+                                          skips_blank_lines_, &count);
+    if (counted != Counted::yes) return counted;
+    piece->rows = count.records;
+    piece->lines = count.lines;
+    piece->next = window.place(count.next);
+    if (count.has_others) check_bytes(window.at(first), piece->next - first, 0);
+    return Counted::yes;
+  }
+
+  std::optional<CsvPiece> find_any(Window& window, std::uint64_t first, std::uint64_t end, bool is_last) const {
+    CsvPiece piece;
+    piece.first = piece.next = first;
+    if (!count(window, end, is_last, &piece)) return std::nullopt;
     check_bytes(window.at(first), piece.next - first, 0);
     return piece;
   }
@@ -166,33 +206,6 @@ class Search {
     }
     piece->next = window.place(records.at());
     piece->lines = records.line();
-    return true;
-  }
-
-  // Where there are neither quotes nor carriage returns, records are lines.
-  bool count_plain(Window& window, std::uint64_t end, bool is_last, CsvPiece* piece) const {
-    const char* at = window.at(piece->first);
-    const char* const all = window.end();
-    const char* const last = std::min<const char*>(all, window.at(end));
-    while (at < last) {
-      if (*at == '\n' && skips_blank_lines_) {
-        ++at;
-        ++piece->lines;
-        continue;
-      }
-      const void* line_end = std::memchr(at, '\n', static_cast<std::size_t>(all - at));
-      if (!line_end && !is_last) return false;
-      at = line_end ? static_cast<const char*>(line_end) + 1 : all;
-      piece->lines += line_end != nullptr;
-      ++piece->rows;
-    }
-    // Blank lines go with the piece that they follow.
-    while (skips_blank_lines_ && at < all && *at == '\n') {
-      ++at;
-      ++piece->lines;
-    }
-    if (at == all && !is_last) return false;
-    piece->next = window.place(at);
     return true;
   }
 

@@ -7,7 +7,7 @@
 namespace rowanroot {
 namespace {
 
-constexpr std::size_t most_places = 16, rows_of_each = 512;
+constexpr std::size_t most_places = 16, most_rows = 512, fewest_rows = 128, most_fields = 20000;
 
 // What is known of a column after some of its rows. How many are different matters only of texts.
 struct Sample {
@@ -46,6 +46,8 @@ std::vector<CsvGuess> guess_csv(const std::vector<std::shared_ptr<CsvFile>>& fil
   const std::size_t count = std::min(places.size(), most_places);
   std::vector<Sample> samples;
   for (const CsvColumn& column : columns) samples.emplace_back(column.type == CsvType::text);
+  const std::size_t all = std::max<std::size_t>(columns.size(), 1),
+                    rows_of_each = std::min(std::max(most_fields / all, fewest_rows), most_rows);
   for (std::size_t n = 0; n < count; ++n) {
     const CsvPlace& place = places[n * places.size() / count];
     const CsvFile& file = *files[place.file];

@@ -89,8 +89,8 @@ class CsvReading {
     std::vector<CsvColumnReader> readers;
     for (std::size_t k = 0; k < columns_.size(); ++k) {
       parts_[p][k].worker = worker;
-      readers.emplace_back(file, columns_[k], columns_[k].in_file[place.file], &parts_[p][k],
-                           &numberings_[static_cast<std::size_t>(worker)][k]);
+      readers.emplace_back(file, columns_[k], columns_[k].in_file[place.file], place.piece.rows,
+                           &parts_[p][k], &numberings_[static_cast<std::size_t>(worker)][k]);
     }
     try {
       each_batch(file, place.piece, place.piece.rows, [&](const CsvBatch& batch, std::size_t row) {

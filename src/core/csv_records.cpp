@@ -2,6 +2,7 @@
 
 #include "csv_records.h"
 
+#include <algorithm>
 #include <cstring>
 #include <limits>
 
@@ -11,23 +12,6 @@
 
 namespace rowanroot {
 namespace {
-
-constexpr std::ptrdiff_t block_bytes = 64;
-
-#ifdef __SSE2__
-// Which of 64 bytes are a separator or belong to a line end: the first in the lowest bit.
-std::uint64_t ends_in(const char* block, char separator) {
-  const __m128i signs[] = {_mm_set1_epi8(separator), _mm_set1_epi8('\n'), _mm_set1_epi8('\r')};
-  std::uint64_t found = 0;
-  for (int k = 0; k < 4; ++k) {
-    const __m128i bytes = _mm_loadu_si128(reinterpret_cast<const __m128i*>(block) + k);
-    const __m128i same = _mm_or_si128(_mm_or_si128(_mm_cmpeq_epi8(bytes, signs[0]), _mm_cmpeq_epi8(bytes, signs[1])),
-                                      _mm_cmpeq_epi8(bytes, signs[2]));
-    found |= static_cast<std::uint64_t>(static_cast<std::uint32_t>(_mm_movemask_epi8(same))) << (16 * k);
-  }
-  return found;
-}
-#endif
 
 // How many bits are set: few are.
 std::size_t bits_of(unsigned bits) {
@@ -94,7 +78,12 @@ char* find_quote(char* at, char* end, std::size_t* lines, char** to) {
 }  // namespace
 
 CsvRecords::CsvRecords(char* first, char* end, bool is_last, const CsvFormat& format)
-    : at_(first), end_(end), is_last_(is_last), separator_(format.separator), comment_(format.comment) {
+    : at_(first),
+      end_(end),
+      is_last_(is_last),
+      separator_(format.separator),
+      comment_(format.comment),
+      blocks_(format.separator) {
   for (const char c : {separator_, '\n', '\r'}) ends_field_[static_cast<unsigned char>(c)] = true;
 }
 
@@ -146,7 +135,6 @@ void CsvRecords::skip() {
 // The next sign that ends a field, or the end of the bytes. A block stays right when doubled quotes are replaced:
 // that changes nothing behind `at`.
 char* CsvRecords::find_end(char* at) {
-#ifdef __SSE2__
   for (;;) {
     if (block_ && at >= block_ && at - block_ < block_bytes) {
       const std::uint64_t found = ends_ >> (at - block_);
@@ -155,9 +143,8 @@ char* CsvRecords::find_end(char* at) {
     }
     if (end_ - at < block_bytes) break;
     block_ = at;
-    ends_ = ends_in(at, separator_);
+    ends_ = signs_of_block(at, separator_).ends;
   }
-#endif
   while (at != end_ && !ends_field_[static_cast<unsigned char>(*at)]) ++at;
   return at;
 }
@@ -170,23 +157,103 @@ CsvField CsvRecords::plain_field() {
   return {start, static_cast<std::uint32_t>(at - start), false};
 }
 
-std::size_t CsvRecords::read_plain(std::size_t fields_of_each, std::size_t most_records, CsvField* fields) {
-  for (std::size_t record = 0; record < most_records; ++record) {
-    char* at = at_;
-    if (at == end_ || *at == '\n' || *at == '\r' || (comment_ && *at == comment_)) return record;
-    for (std::size_t k = 0; k < fields_of_each; ++k, ++fields) {
-      char* const start = at;
-      if (start == end_ || *start == '"') return record;
-      at = find_end(start);
-      if (at == end_ || at - start > std::numeric_limits<std::int32_t>::max()) return record;
-      if (*at != (k + 1 < fields_of_each ? separator_ : '\n')) return record;
-      *fields = {start, static_cast<std::uint32_t>(at - start), false};
-      ++at;
-    }
-    at_ = at;
-    ++line_;
+// What was met on the way to the end of a field.
+struct CsvRecords::Usual {
+  bool is_doubled = false;
+  std::size_t lines = 0;
+};
+
+// The next sign that ends a field outside of quotes, or null if the bytes there are not as usual.
+char* CsvRecords::usual_end(char* at, Usual* usual) {
+  if (!usual_block_) {
+    if (end_ - at < block_bytes || !blocks_.next(at)) return nullptr;
+    usual_block_ = at;
   }
+  for (;;) {
+    const std::ptrdiff_t passed = at - usual_block_;
+    if (passed < block_bytes) {
+      const std::uint64_t ends = blocks_.ends() >> passed;
+      const int before = ends ? __builtin_ctzll(ends) : block_bytes;
+      if (const std::uint64_t within = (blocks_.doubled() | blocks_.feeds_within()) >> passed) {
+        const std::uint64_t looked_at = lowest_bits(before);
+        if (within & looked_at) {
+          usual->is_doubled = usual->is_doubled || (blocks_.doubled() >> passed & looked_at);
+          usual->lines += count_bits(blocks_.feeds_within() >> passed & looked_at);
+        }
+      }
+      if (ends) return at + before;
+      at = usual_block_ + block_bytes;
+    }
+    usual_block_ += block_bytes;
+    if (end_ - usual_block_ < block_bytes || !blocks_.next(usual_block_)) return nullptr;
+  }
+}
+
+std::size_t CsvRecords::read_usual(std::size_t fields_of_each, std::size_t most_records, CsvField* fields,
+                                   std::size_t* lines) {
+  if (at_ != usual_next_) blocks_.begin(), usual_block_ = nullptr;
+  usual_next_ = nullptr;
+  for (std::size_t record = 0; record < most_records; ++record, fields += fields_of_each) {
+    const std::size_t line = line_;
+    char* const undoubled = undoubled_end_;
+    if (!read_usual_record(fields_of_each, fields)) {
+      undoubled_end_ = undoubled;
+      return record;
+    }
+    lines[record] = line;
+  }
+  usual_next_ = at_;
   return most_records;
+}
+
+bool CsvRecords::read_usual_record(std::size_t count, CsvField* fields) {
+  char* at = at_;
+  if (at == end_ || *at == '\n' || *at == '\r' || (comment_ && *at == comment_)) return false;
+  std::size_t lines_within = 0;
+  for (std::size_t k = 0; k < count; ++k, ++at) {
+    const char* const start = at;
+    Usual usual;
+    at = usual_end(at, &usual);
+    if (!at || at - start > std::numeric_limits<std::int32_t>::max()) return false;
+    fields[k] = {start, static_cast<std::uint32_t>(at - start), false};
+    if (*start == '"') fields[k] = {start + 1, static_cast<std::uint32_t>(at - start) - 2, true};
+    if (usual.is_doubled) fields[k].start = undoubled(start + 1, at - 1, &fields[k].size);
+    lines_within += usual.lines;
+    const bool is_last = k + 1 == count;
+    if (is_last && *at == '\r' && at + 1 != end_ && at[1] == '\n') ++at;
+    else if (*at != (is_last ? '\n' : separator_)) return false;
+  }
+  at_ = at;
+  line_ += 1 + lines_within;
+  return true;
+}
+
+// A copy of what is within quotes, with every second one of its quotes left out. Up to 16 bytes behind it are written to.
+const char* CsvRecords::undoubled(const char* at, const char* end, std::uint32_t* size) {
+  if (!undoubled_) undoubled_.emplace(static_cast<std::size_t>(end_ - at) + 16);
+  if (!undoubled_end_) undoubled_end_ = undoubled_->data();
+  char* const start = undoubled_end_;
+  char* to = start;
+#ifdef __SSE2__
+  const __m128i quote = _mm_set1_epi8('"');
+  // A block of 64 bytes was looked at from the field's end on, or from before it.
+  while (end_ - at >= 16 && at < end) {
+    const __m128i bytes = _mm_loadu_si128(reinterpret_cast<const __m128i*>(at));
+    _mm_storeu_si128(reinterpret_cast<__m128i*>(to), bytes);
+    const unsigned quotes = static_cast<unsigned>(_mm_movemask_epi8(_mm_cmpeq_epi8(bytes, quote)));
+    const std::ptrdiff_t before = quotes ? __builtin_ctz(quotes) + 1 : 16, taken = std::min(before, end - at);
+    to += taken;
+    at += taken + (quotes != 0 && taken == before);
+  }
+#endif
+  while (at < end) {
+    const bool is_quote = *at == '"';
+    *to++ = *at;
+    at += 1 + is_quote;
+  }
+  undoubled_end_ = to;
+  *size = static_cast<std::uint32_t>(to - start);
+  return start;
 }
 
 // The bytes of a field that is only skipped stay as they are: they may be cut again.

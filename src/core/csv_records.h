@@ -4,10 +4,13 @@
 
 #include <array>
 #include <cstdint>
+#include <optional>
 #include <string_view>
 #include <vector>
 
+#include "csv_blocks.h"
 #include "csv_format.h"
+#include "memory.h"
 
 namespace rowanroot {
 
@@ -33,10 +36,11 @@ class CsvRecords {
   // The fields of the record that begins here are added.
   void read(std::vector<CsvField>* fields);
 
-  // Of records that begin here and follow each other without a blank line, a comment or a field in quotes: the fields
-  // of as many as there are, of so many fields each, and at most so many records. Another record ends that, and is
-  // left. Gives the number of records.
-  std::size_t read_plain(std::size_t fields_of_each, std::size_t most_records, CsvField* fields);
+  // Of records that begin here and follow each other without a blank line or a comment: the fields of as many as there
+  // are, of so many fields each, and at most so many records, and the line on which each begins. Another record ends
+  // that, and is left, as is one near the end of the bytes. Gives the number of records. The fields are there as long
+  // as this is.
+  std::size_t read_usual(std::size_t fields_of_each, std::size_t most_records, CsvField* fields, std::size_t* lines);
 
   // Past the record that begins here.
   void skip();
@@ -53,6 +57,10 @@ class CsvRecords {
   char* find_end(char* at);
   CsvField plain_field();
   CsvField quoted_field(bool is_skipped);
+  struct Usual;
+  bool read_usual_record(std::size_t count, CsvField* fields);
+  char* usual_end(char* at, Usual* usual);
+  const char* undoubled(const char* at, const char* end, std::uint32_t* size);
   void need_more() const { if (!is_last_) throw Incomplete(); }
 
   char* at_;
@@ -61,9 +69,15 @@ class CsvRecords {
   const char separator_, comment_;
   std::array<bool, 256> ends_field_ = {};
   std::size_t line_ = 0;
-  // 64 bytes that were looked at together, and which of them end a field.
+  // 64 bytes that were looked at together, and which of them end a field, quotes or not.
   char* block_ = nullptr;
   std::uint64_t ends_ = 0;
+  // The same of usual records, and where those end.
+  CsvBlocks blocks_;
+  char *usual_block_ = nullptr, *usual_next_ = nullptr;
+  // Texts of which doubled quotes were taken out.
+  std::optional<Buffer<char>> undoubled_;
+  char* undoubled_end_ = nullptr;
 };
 
 }  // namespace rowanroot

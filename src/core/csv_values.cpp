@@ -9,12 +9,13 @@
 #include <limits>
 
 #include "calendar.h"
+#include "csv_numbers.h"
+#include "digits.h"
+#include "shortest.h"
 #include "values.h"
 
 namespace rowanroot {
 namespace {
-
-bool is_digit(char c) { return c >= '0' && c <= '9'; }
 
 // Codes such as 007 are no numbers: the zeros would be lost.
 bool has_leading_zero(std::string_view digits) { return digits.size() > 1 && digits[0] == '0' && is_digit(digits[1]); }
@@ -52,54 +53,16 @@ bool read_whole(std::string_view text, T* value) {
   // There is no whole number -0: it is a double.
   if (digits.empty() || !is_digit(digits[0]) || has_leading_zero(digits) || text == "-0") return false;
   T number;
+  if (digits.size() <= 8) {
+    const std::uint64_t all = load_digits(digits.data(), digits.size());
+    if (!are_digits(all)) return false;
+    number = static_cast<T>(number_of_digits(all));
+    return *value = digits.size() < text.size() ? -number : number, true;
+  }
   const auto [end, problem] = std::from_chars(text.data(), text.data() + text.size(), number);
   if (problem != std::errc() || end != text.data() + text.size() || number == std::numeric_limits<T>::min())
     return false;
   return *value = number, true;
-}
-
-// Goes past digits, which are added to those of the number before, eight at a time where there are so many.
-const char* read_digits(const char* at, const char* end, std::uint64_t* number) {
-#if __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__
-  for (std::uint64_t eight; end - at >= 8; at += 8) {
-    std::memcpy(&eight, at, 8);
-    const std::uint64_t values = eight - 0x3030303030303030ull;
-    // A digit is 0x30 to 0x39: it has this high half, and its low half does not carry when 6 is added.
-    if (((eight & 0xF0F0F0F0F0F0F0F0ull) != 0x3030303030303030ull) |
-        (((values + 0x0606060606060606ull) & 0xF0F0F0F0F0F0F0F0ull) != 0)) break;
-    const std::uint64_t pairs = (values * 10) + (values >> 8);
-    const std::uint64_t fours = (((pairs & 0x000000FF000000FFull) * (100 + (1000000ull << 32))) +
-                                 (((pairs >> 16) & 0x000000FF000000FFull) * (1 + (10000ull << 32)))) >> 32;
-    *number = *number * 100000000 + static_cast<std::uint32_t>(fours);
-  }
-#endif
-  for (; at != end && is_digit(*at); ++at) *number = *number * 10 + static_cast<unsigned>(*at - '0');
-  return at;
-}
-
-// A number of few digits without an exponent: digits and a power of ten that doubles hold exactly are divided, which
-// rounds as reading it does. Gives false where that can't be decided, and where it is no number.
-bool read_short_real(std::string_view text, char decimal, double* value) {
-  static const double powers[] = {1e0,  1e1,  1e2,  1e3,  1e4,  1e5,  1e6,  1e7,  1e8,  1e9,
-                                  1e10, 1e11, 1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18};
-  const char* at = text.data();
-  const char* const end = at + text.size();
-  const bool is_negative = *at == '-';
-  at += is_negative;
-  if (end - at > 19 || at == end || !is_digit(*at) || (*at == '0' && end - at > 1 && is_digit(at[1]))) return false;
-  std::uint64_t digits = 0;
-  at = read_digits(at, end, &digits);
-  std::ptrdiff_t decimals = 0;
-  if (at != end) {
-    if (*at != decimal) return false;
-    const char* const first = ++at;
-    at = read_digits(at, end, &digits);
-    if (at != end) return false;
-    decimals = at - first;
-  }
-  if (digits >= (std::uint64_t(1) << 53)) return false;
-  const double number = static_cast<double>(digits) / powers[decimals];
-  return *value = is_negative ? -number : number, true;
 }
 
 }  // namespace
@@ -130,7 +93,7 @@ bool read_any_real(std::string_view text, double* value) {
 
 bool read_real(std::string_view text, char decimal, double* value) {
   text = without_plus(text);
-  if (!text.empty() && read_short_real(text, decimal, value)) return true;
+  if (read_short_real(text, decimal, value)) return true;
   if (decimal == '.') return read_any_real(text, value);
   char with_point[64];
   if (text.size() > sizeof with_point || text.find('.') != text.npos) return false;
@@ -155,40 +118,77 @@ namespace {
 // To the nearest whole number, the even one of two, for numbers from 0 to below 2^52.
 double rounded(double value) { return (value + 4503599627370496.0) - 4503599627370496.0; }
 
-// Of a number below 100,000.
-char* put_digits(std::uint32_t number, char* to) {
-  to += 1 + (number > 9) + (number > 99) + (number > 999) + (number > 9999);
-  char* at = to;
-  do *--at = static_cast<char>('0' + number % 10);
-  while (number /= 10);
-  return to;
-}
+char* put(std::string_view text, char* to) { return std::copy(text.begin(), text.end(), to); }
 
-// A number of few decimals, whose shortest form has no exponent: a whole number that gives it again when it is divided
-// by a power of ten, without the noughts at its end. Gives nullptr for others.
+// A number of up to four decimals, whose shortest form has no exponent: a whole number that gives it again when it is
+// divided by 10,000, without the noughts at its end. Gives nullptr for others. Room is used for all decimals.
 char* put_short_real(double value, char* to) {
   const double size = std::fabs(value);
   if (!(size >= 0.001 && size < 1e5)) return nullptr;
-  std::uint32_t power = 100;
-  double digits = rounded(size * 100);
-  if (digits / 100 != size) {
-    power = 10000;
-    digits = rounded(size * 10000);
-    if (digits / 10000 != size) return nullptr;
-  }
+  const double ten_thousands = rounded(size * 10000);
+  if (ten_thousands / 10000 != size) return nullptr;
   if (value < 0) *to++ = '-';
-  const std::uint32_t number = static_cast<std::uint32_t>(digits);
-  to = put_digits(number / power, to);
-  std::uint32_t decimals = number % power;
+  const std::uint32_t number = static_cast<std::uint32_t>(ten_thousands), decimals = number % 10000;
+  to = put_few_digits(number / 10000, to);
   if (!decimals) return to;
-  for (*to++ = '.'; decimals; decimals %= power) {
-    power /= 10;
-    *to++ = static_cast<char>('0' + decimals / power);
+  *to = '.';
+  to = put_two_digits(decimals / 100, to + 1);
+  if (decimals % 100) to = put_two_digits(decimals % 100, to);
+  return to - (to[-1] == '0');
+}
+
+// So many digits, up to 17. Most doubles of many digits have 16 or 17.
+char* put_digits(std::uint64_t number, int count, char* to) {
+  if (count < 16) {
+    char* at = to + count;
+    for (int left = count; left >= 2; left -= 2, number /= 100)
+      put_two_digits(static_cast<std::uint32_t>(number % 100), at -= 2);
+    if (count % 2) *to = static_cast<char>('0' + number);
+    return to + count;
   }
+  std::uint32_t high = static_cast<std::uint32_t>(number / 100000000);
+  if (count == 17) *to++ = static_cast<char>('0' + high / 100000000), high %= 100000000;
+  for (const std::uint32_t eight : {high, static_cast<std::uint32_t>(number % 100000000)})
+    for (const std::uint32_t four : {eight / 10000, eight % 10000})
+      to = put_two_digits(four % 100, put_two_digits(four / 100, to));
   return to;
 }
 
-char* put(std::string_view text, char* to) { return std::copy(text.begin(), text.end(), to); }
+int count_of_digits(std::uint64_t number) {
+  int count = 17;
+  for (std::uint64_t power = 10000000000000000; number < power; power /= 10) --count;
+  return count;
+}
+
+char* put_exponent(int power, char* to) {
+  *to++ = 'e';
+  *to++ = power < 0 ? '-' : '+';
+  power = std::abs(power);
+  if (power > 99) *to++ = static_cast<char>('0' + power / 100);
+  return put_two_digits(static_cast<std::uint32_t>(power % 100), to);
+}
+
+// The digits with a point behind the first few.
+char* put_with_point(const Decimal& decimal, int count, int whole, char* to) {
+  char* const end = put_digits(decimal.digits, count, to + 1);
+  for (int k = 0; k < whole; ++k) to[k] = to[k + 1];
+  to[whole] = '.';
+  return end;
+}
+
+// With an exponent only if that is shorter.
+char* put_decimal(const Decimal& decimal, char* to) {
+  const int count = count_of_digits(decimal.digits), exponent = decimal.exponent, whole = count + exponent;
+  const int is_one = count == 1;
+  if (exponent < -(count + 3) + is_one || exponent > 5 - is_one) {
+    to = is_one ? put_digits(decimal.digits, 1, to) : put_with_point(decimal, count, 1, to);
+    return put_exponent(whole - 1, to);
+  }
+  if (exponent >= 0) return std::fill_n(put_digits(decimal.digits, count, to), exponent, '0');
+  if (whole > 0) return put_with_point(decimal, count, whole, to);
+  std::memcpy(to, "0.0000", 6);
+  return put_digits(decimal.digits, count, to + 2 - whole);
+}
 
 }  // namespace
 
@@ -196,9 +196,13 @@ char* put_real(double value, char* to) {
   if (char* const end = put_short_real(value, to)) return end;
   if (value != value) return put("NaN", to);
   if (std::isinf(value)) return put(value < 0 ? "-Inf" : "Inf", to);
+  const double size = std::fabs(value);
+  if (size > 0 && size < first_inexact_whole) {
+    if (value < 0) *to++ = '-';
+    return put_decimal(shortest_decimal(size), to);
+  }
   char* const end = std::to_chars(to, to + most_bytes_of_real, value).ptr;
-  if (std::fabs(value) >= first_inexact_whole && looks_whole({to, static_cast<std::size_t>(end - to)}))
-    return put(".0", end);
+  if (size >= first_inexact_whole && looks_whole({to, static_cast<std::size_t>(end - to)})) return put(".0", end);
   return end;
 }
 

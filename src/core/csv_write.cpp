@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <charconv>
-#include <cmath>
 #include <cstring>
 
 #include "calendar.h"
@@ -16,25 +15,47 @@ namespace {
 
 bool is_blank(char c) { return c == ' ' || c == '\t'; }
 
-// Whether one of these signs is among the bytes. Eight of them are looked at together.
-bool has_sign(std::string_view text, char separator) {
-  const char* at = text.data();
-  const char* const end = at + text.size();
-  for (; end - at >= 8; at += 8) {
-    std::uint64_t bytes;
-    std::memcpy(&bytes, at, 8);
-    if (bytes_that_are(bytes, separator) | bytes_that_are(bytes, '"') | bytes_that_are(bytes, '\n') |
-        bytes_that_are(bytes, '\r'))
-      return true;
+std::uint64_t signs_in(std::uint64_t bytes, char separator) {
+  return bytes_that_are(bytes, separator) | bytes_that_are(bytes, '"') | bytes_that_are(bytes, '\n') |
+         bytes_that_are(bytes, '\r');
+}
+
+template <class Word>
+std::uint64_t load(const char* at) {
+  Word word;
+  std::memcpy(&word, at, sizeof word);
+  return word;
+}
+
+// Copies a text and tells whether separators, quotes or line ends are among its signs. The last of its words may have
+// signs of the one before.
+template <class Word>
+bool copy_words(const char* at, std::size_t size, char separator, char* to) {
+  const char* const last = at + size - sizeof(Word);
+  std::uint64_t found = 0;
+  for (; at < last; at += sizeof(Word), to += sizeof(Word)) {
+    found |= signs_in(load<Word>(at), separator);
+    std::memcpy(to, at, sizeof(Word));
   }
-  for (; at != end; ++at)
-    if (*at == separator || *at == '"' || *at == '\n' || *at == '\r') return true;
-  return false;
+  found |= signs_in(load<Word>(last), separator);
+  std::memcpy(to - (at - last), last, sizeof(Word));
+  return found != 0;
+}
+
+bool copy_text(std::string_view text, char separator, char* to) {
+  if (text.size() >= 8) return copy_words<std::uint64_t>(text.data(), text.size(), separator, to);
+  if (text.size() >= 4) return copy_words<std::uint32_t>(text.data(), text.size(), separator, to);
+  bool found = false;
+  for (const char sign : text) {
+    found = found || sign == separator || sign == '"' || sign == '\n' || sign == '\r';
+    *to++ = sign;
+  }
+  return found;
 }
 
 // An empty text and the letters NA are quoted, or they would be read back as missing.
-bool needs_quotes(std::string_view text, char separator) {
-  return text.empty() || text == "NA" || is_blank(text.front()) || is_blank(text.back()) || has_sign(text, separator);
+bool reads_otherwise(std::string_view text) {
+  return text.empty() || text == "NA" || is_blank(text.front()) || is_blank(text.back());
 }
 
 char* put_quoted(std::string_view text, char* to) {
@@ -61,26 +82,23 @@ void WrittenText::grow(std::size_t bytes) {
   bytes_ = std::move(larger);
 }
 
-void write_field(std::string_view text, char separator, WrittenText* to) {
-  if (!needs_quotes(text, separator)) return to->append(text.data(), text.data() + text.size());
-  // Each sign may be a quote.
-  to->end(put_quoted(text, to->room(2 * text.size() + 2)));
+char* put_field(std::string_view text, char separator, char* to) {
+  if (reads_otherwise(text) || copy_text(text, separator, to)) return put_quoted(text, to);
+  return to + text.size();
 }
 
-void write_field(std::int32_t value, bool is_logical, WrittenText* to) {
-  if (value == missing_integer) return;
-  char* const at = to->room(16);
-  if (is_logical) to->end(value ? std::copy_n("TRUE", 4, at) : std::copy_n("FALSE", 5, at));
-  else to->end(std::to_chars(at, at + 16, value).ptr);
+char* put_field(std::int32_t value, bool is_logical, char* to) {
+  if (value == missing_integer) return to;
+  if (is_logical) return value ? std::copy_n("TRUE", 4, to) : std::copy_n("FALSE", 5, to);
+  return std::to_chars(to, to + most_bytes_of_value, value).ptr;
 }
 
-void write_field(double value, WrittenText* to) {
-  if (!is_missing_real(value)) to->end(put_real(value, to->room(most_bytes_of_real)));
-}
+char* put_field(double value, char* to) { return is_missing_real(value) ? to : put_real(value, to); }
 
-void write_date_field(double days, WrittenText* to) {
-  if (days != days) return;
-  to->end(put_date(civil_of(static_cast<std::int64_t>(std::floor(days))), to->room(10)));
+char* put_date_field(double days, char* to) {
+  if (days != days) return to;
+  const std::int32_t towards_zero = static_cast<std::int32_t>(days);
+  return put_date(civil_of(towards_zero - (towards_zero > days)), to);
 }
 
 }  // namespace rowanroot

@@ -5,16 +5,11 @@
 #include <cstring>
 #include <string_view>
 
+#include "csv_values.h"
+#include "digits.h"
 #include "memory.h"
 
 namespace rowanroot {
-
-// Of eight bytes, those that are this sign have their highest bit set; others may have it behind the first that is.
-inline std::uint64_t bytes_that_are(std::uint64_t bytes, char sign) {
-  constexpr std::uint64_t ones = 0x0101010101010101ull, highs = 0x8080808080808080ull;
-  const std::uint64_t same = bytes ^ (ones * static_cast<unsigned char>(sign));
-  return (same - ones) & ~same & highs;
-}
 
 // Bytes that are added at the end, where there is room for them: that is asked for first.
 class WrittenText {
@@ -22,6 +17,12 @@ class WrittenText {
   char* room(std::size_t bytes) {
     if (room_ - size_ < bytes) grow(bytes);
     return bytes_.data() + size_;
+  }
+  // The same behind `at`, up to where text was put.
+  char* room(char* at, std::size_t bytes) {
+    if (static_cast<std::size_t>(bytes_.data() + room_ - at) >= bytes) return at;
+    end(at);
+    return room(bytes);
   }
   // What was put there ends here.
   void end(const char* at) { size_ = static_cast<std::size_t>(at - bytes_.data()); }
@@ -42,16 +43,14 @@ class WrittenText {
   std::size_t room_ = 0, size_ = 0;
 };
 
-// Each adds one field. Missing values are written as nothing.
-void write_field(std::string_view text, char separator, WrittenText* to);
-void write_field(std::int32_t value, bool is_logical, WrittenText* to);
-void write_field(double value, WrittenText* to);
+// Each puts one field where there is room for so many bytes, and gives what is behind it. Missing values are nothing.
+// A text's signs may all be quotes.
+constexpr std::size_t most_bytes_of_value = most_bytes_of_real;
+inline std::size_t most_bytes_of(std::string_view text) { return 2 * text.size() + 2; }
+char* put_field(std::string_view text, char separator, char* to);
+char* put_field(std::int32_t value, bool is_logical, char* to);
+char* put_field(double value, char* to);
 // Of days since 1970-01-01 in the years 0 to 9999: the date, yyyy-mm-dd.
-void write_date_field(double days, WrittenText* to);
-inline void write_sign(char sign, WrittenText* to) {
-  char* const at = to->room(1);
-  *at = sign;
-  to->end(at + 1);
-}
+char* put_date_field(double days, char* to);
 
 }  // namespace rowanroot

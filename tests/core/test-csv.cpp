@@ -10,6 +10,7 @@
 #include "csv_splice.h"
 #include "csv_values.h"
 #include "csv_write.h"
+#include "shortest.h"
 #include "values.h"
 
 using namespace rowanroot;
@@ -219,21 +220,21 @@ std::string text_of(const WrittenText& written) { return {written.data(), writte
 // One field.
 std::string written(double value) {
   WrittenText text;
-  write_field(value, &text);
+  text.end(put_field(value, text.room(most_bytes_of_value)));
   return text_of(text);
 }
 
 std::string written(std::string_view value) {
   WrittenText text;
-  write_field(value, ',', &text);
+  text.end(put_field(value, ',', text.room(most_bytes_of(value))));
   return text_of(text);
 }
 
 TEST("dates are written as ISO 8601 has them") {
   WrittenText text;
   for (double days : {-719528.0, -1.0, 0.5, 19782.0, 2932896.0, missing_real()}) {
-    write_date_field(days, &text);
-    write_sign(' ', &text);
+    text.end(put_date_field(days, text.room(most_bytes_of_value)));
+    text.append(" ", " " + 1);
   }
   CHECK(text_of(text) == "0000-01-01 1969-12-31 1970-01-01 2024-02-29 9999-12-31  ");
 }
@@ -259,14 +260,51 @@ TEST("numbers are written in the shortest form that the library knows") {
   std::mt19937_64 random(4);
   bool all = true;
   for (int i = 0; i < 200000; ++i) {
-    const double power = std::pow(10, static_cast<double>(random() % 7)),
-                 value = static_cast<double>(static_cast<std::int64_t>(random() % 20000001) - 10000000) / power;
+    const double power = std::pow(10, static_cast<double>(random() % 7));
+    double value = static_cast<double>(static_cast<std::int64_t>(random() % 20000001) - 10000000) / power;
+    if (i % 2) value *= std::ldexp(static_cast<double>(random() >> 12), -72 + static_cast<int>(random() % 50));
+    if (std::fabs(value) >= 9007199254740992.0) continue;
     char shortest[32];
     std::string text;
     write_real(value, &text);
     all = all && text == std::string(shortest, std::to_chars(shortest, shortest + sizeof shortest, value).ptr);
   }
   CHECK(all);
+}
+
+// Of all bits, powers of two and of ten and their neighbours, and digits at any place.
+TEST("the fewest digits of a double are those that the library finds") {
+  std::mt19937_64 random(5);
+  std::size_t others = 0;
+  const auto compare = [&](double value) {
+    if (!(value > 0) || std::isinf(value)) return;
+    char shortest[64] = "", digits[64];
+    const auto end = std::to_chars(shortest, shortest + sizeof shortest, value, std::chars_format::scientific).ptr;
+    const Decimal found = shortest_decimal(value);
+    *std::to_chars(digits, digits + sizeof digits, found.digits).ptr = '\0';
+    std::string expected(shortest, std::find(shortest, end, 'e'));
+    expected.erase(std::remove(expected.begin(), expected.end(), '.'), expected.end());
+    const int power = std::atoi(std::find(shortest, end, 'e') + 1) - static_cast<int>(expected.size()) + 1;
+    others += digits != expected || found.exponent != power;
+  };
+  for (int power = -1074; power < 1024; ++power) {
+    const double two = std::ldexp(1, power);
+    for (const double value : {two, std::nextafter(two, 0), std::nextafter(two, HUGE_VAL)}) compare(value);
+  }
+  for (int power = -323; power < 309; ++power) {
+    const double ten = std::strtod(("1e" + std::to_string(power)).c_str(), nullptr);
+    for (const double value : {ten, 9 * ten, std::nextafter(ten, 0), std::nextafter(ten, HUGE_VAL)}) compare(value);
+  }
+  for (int i = 0; i < 200000; ++i) {
+    std::uint64_t bits = random() >> 1;
+    double value;
+    std::memcpy(&value, &bits, sizeof value);
+    compare(value);
+    compare(static_cast<double>(bits % 100000000000000000ull) / std::pow(10, static_cast<double>(random() % 30)));
+    compare(std::ldexp(static_cast<double>(bits >> 10), static_cast<int>(random() % 80) - 70));
+    compare(static_cast<double>(random() % 100000));
+  }
+  CHECK(others == 0);
 }
 
 TEST("texts are quoted when they must be, and come back the same") {
@@ -358,7 +396,7 @@ TEST("fields of written records are copied as they stand") {
   while (!records.at_end()) {
     records.next();
     records.copy(1, 2, &copied);
-    write_sign('|', &copied);
+    copied.append("|", "|" + 1);
   }
   CHECK(text_of(copied) == "\"a,\"\"b\"\"\",x|,\"y\nz\"|c,|");
   // Without quotes, what is not wanted of a record need not be looked at.
