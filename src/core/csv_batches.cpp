@@ -90,6 +90,7 @@ void each_batch(const CsvFile& file, const CsvPiece& piece, std::size_t most_row
     done += batch.rows();
     batch.fields.clear();
     batch.lines.clear();
+    records.forget_fields();
   }
   if (batch.rows()) visit(batch, done);
 }

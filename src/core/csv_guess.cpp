@@ -7,7 +7,7 @@
 namespace rowanroot {
 namespace {
 
-constexpr std::size_t most_places = 16, most_rows = 512, fewest_rows = 128, most_fields = 20000;
+constexpr std::size_t most_places = 16, most_rows = 512, fewest_rows = 32, most_fields = 10000;
 
 // What is known of a column after some of its rows. How many are different matters only of texts.
 struct Sample {

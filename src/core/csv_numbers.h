@@ -12,27 +12,7 @@ namespace rowanroot {
 
 inline bool is_digit(char c) { return c >= '0' && c <= '9'; }
 
-// Up to eight bytes as a number, the first of them in its lowest byte.
-inline std::uint64_t load_few(const char* at, std::size_t size) {
-#if __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__
-  if (size == 8) {
-    std::uint64_t all;
-    std::memcpy(&all, at, 8);
-    return all;
-  }
-  if (size >= 4) {
-    std::uint32_t first, last;
-    std::memcpy(&first, at, 4);
-    std::memcpy(&last, at + size - 4, 4);
-    return first | static_cast<std::uint64_t>(last) << (8 * (size - 4));
-  }
-#endif
-  std::uint64_t all = 0;
-  for (std::size_t k = size; k-- > 0;) all = all << 8 | static_cast<unsigned char>(at[k]);
-  return all;
-}
-
-// The same with noughts before them.
+// Up to eight bytes as load_few() has them, with noughts before them.
 inline std::uint64_t load_digits(const char* at, std::size_t size) {
   return size == 8 ? load_few(at, 8) : load_few(at, size) << (64 - 8 * size) | 0x3030303030303030ull >> 8 * size;
 }

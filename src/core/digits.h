@@ -1,6 +1,7 @@
 #pragma once
 // Digits two at a time, bytes eight at a time.
 
+#include <cstddef>
 #include <cstdint>
 #include <cstring>
 
@@ -22,6 +23,26 @@ inline char* put_few_digits(std::uint32_t number, char* to) {
   else if (number < 100) return put_two_digits(number, to);
   else if (number < 1000) return *to = static_cast<char>('0' + number / 100), put_two_digits(number % 100, to + 1);
   return put_two_digits(number % 100, put_two_digits(number / 100, to));
+}
+
+// Up to eight bytes as a number, the first of them in its lowest byte.
+inline std::uint64_t load_few(const char* at, std::size_t size) {
+#if __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__
+  if (size == 8) {
+    std::uint64_t all;
+    std::memcpy(&all, at, 8);
+    return all;
+  }
+  if (size >= 4) {
+    std::uint32_t first, last;
+    std::memcpy(&first, at, 4);
+    std::memcpy(&last, at + size - 4, 4);
+    return first | static_cast<std::uint64_t>(last) << (8 * (size - 4));
+  }
+#endif
+  std::uint64_t all = 0;
+  for (std::size_t k = size; k-- > 0;) all = all << 8 | static_cast<unsigned char>(at[k]);
+  return all;
 }
 
 // Of eight bytes, those that are this sign have their highest bit set; others may have it behind the first that is.
