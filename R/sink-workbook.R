@@ -100,8 +100,9 @@ sheet_values <- function(column, name, call) {
   }
   if (is.character(column) || is.factor(column) || is.object(column)) {
     texts <- writable_texts(if (is.character(column)) as.vector(column) else as.character(column), name, call)
-    if (any(nchar(texts) > largest_sheet[["characters"]] / 2, na.rm = TRUE) &&
-        any(lengths(iconv(texts, "UTF-8", "UTF-16LE", toRaw = TRUE)) / 2 > largest_sheet[["characters"]])) {
+    # It counts in units of UTF-16, of which a character has one or two.
+    long <- texts[which(count_characters_cpp(texts) > largest_sheet[["characters"]] / 2)]
+    if (any(lengths(iconv(long, "UTF-8", "UTF-16LE", toRaw = TRUE)) / 2 > largest_sheet[["characters"]])) {
       stop_not_held("A workbook", name, "has a text of more than 32,767 characters",
                     "Save the table as {.code .csv}.", call)
     }
