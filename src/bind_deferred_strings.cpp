@@ -343,7 +343,8 @@ class StringReader : public TextReader {
  private:
   static constexpr R_xlen_t most_known = 1 << 16, most_bytes = 1 << 22;
 
-  // Few texts that many rows share are looked at once. Short ones are copied to one place, which is nearer than R's are.
+  // Few texts that many rows share are looked at once. Short ones are copied to one place, which is nearer than R's
+  // are.
   void know(R_xlen_t count) {
     std::size_t size = 0;
     for (R_xlen_t k = 0; k < count; ++k) {

@@ -61,8 +61,9 @@ SEXP new_mapped_vector(SEXPTYPE type, MappedBytes bytes) {
   const auto owner = std::make_shared<MappedBytes>(std::move(bytes));
   char* const values = owner->writable_bytes();
   if (!values) return R_NilValue;
-  return new_held_vector(type == LGLSXP ? of_logicals : type == INTSXP ? of_integers : type == REALSXP ? of_reals : of_bytes,
-                         owner, values, "of a file");
+  const R_altrep_class_t of_type =
+      type == LGLSXP ? of_logicals : type == INTSXP ? of_integers : type == REALSXP ? of_reals : of_bytes;
+  return new_held_vector(of_type, owner, values, "of a file");
 }
 
 SEXP raw_of(rowanroot::RowBytes bytes) {

@@ -47,7 +47,8 @@ struct FewDigits {
 // One to 16 bytes. False if they are anything else.
 inline bool read_few_digits(const char* at, std::size_t size, char decimal, FewDigits* found) {
   const std::size_t before = size > 8 ? size - 8 : 0;
-  std::uint64_t last = load_digits(at + before, size - before), first = before ? load_digits(at, before) : std::uint64_t('0') << 56;
+  std::uint64_t last = load_digits(at + before, size - before);
+  std::uint64_t first = before ? load_digits(at, before) : std::uint64_t('0') << 56;
   int decimals = 0;
   if (const std::uint64_t signs = bytes_that_are(last, decimal)) {
     decimals = 7 - __builtin_ctzll(signs) / 8;

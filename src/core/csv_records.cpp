@@ -13,66 +13,11 @@
 namespace rowanroot {
 namespace {
 
-// How many bits are set: few are.
-std::size_t bits_of(unsigned bits) {
-  std::size_t count = 0;
-  for (; bits; bits &= bits - 1) ++count;
-  return count;
-}
-
 // Line ends of bytes behind which there is another one.
 std::size_t count_line_ends(const char* first, const char* last) {
   std::size_t lines = 0;
   for (const char* at = first; at < last; ++at) lines += (*at == '\n') | ((*at == '\r') & (at[1] != '\n'));
   return lines;
-}
-
-template <class Word>
-void move_ends(char* to, const char* from, std::size_t bytes) {
-  Word first, last;
-  std::memcpy(&first, from, sizeof first);
-  std::memcpy(&last, from + bytes - sizeof last, sizeof last);
-  std::memcpy(to, &first, sizeof first);
-  std::memcpy(to + bytes - sizeof last, &last, sizeof last);
-}
-
-// Fewer than 16 bytes, to a place before them that may reach into them.
-void move_few(char* to, const char* from, std::size_t bytes) {
-  if (bytes >= 8) return move_ends<std::uint64_t>(to, from, bytes);
-  if (bytes >= 4) return move_ends<std::uint32_t>(to, from, bytes);
-  for (std::size_t i = 0; i < bytes; ++i) to[i] = from[i];
-}
-
-// The next quote, or the end; line ends before it are counted. What is before it moves to `to`, which ends up behind
-// that; or stays as it is.
-template <bool moves>
-char* find_quote(char* at, char* end, std::size_t* lines, char** to) {
-#ifdef __SSE2__
-  const __m128i quote = _mm_set1_epi8('"'), feed = _mm_set1_epi8('\n'), carriage = _mm_set1_epi8('\r');
-  const auto which = [](__m128i bytes, __m128i sign) {
-    return static_cast<unsigned>(_mm_movemask_epi8(_mm_cmpeq_epi8(bytes, sign)));
-  };
-  for (; end - at >= 16; at += 16, *to += 16) {
-    const __m128i bytes = _mm_loadu_si128(reinterpret_cast<const __m128i*>(at));
-    if (which(bytes, carriage)) break;
-    const unsigned quotes = which(bytes, quote), feeds = which(bytes, feed);
-    if (quotes) {
-      const std::size_t before = static_cast<std::size_t>(__builtin_ctz(quotes));
-      *lines += bits_of(feeds & ((quotes & -quotes) - 1));
-      if (moves) move_few(*to, at, before);
-      *to += before;
-      return at + before;
-    }
-    *lines += bits_of(feeds);
-    if (moves) _mm_storeu_si128(reinterpret_cast<__m128i*>(*to), bytes);
-  }
-#endif
-  char* const found = static_cast<char*>(std::memchr(at, '"', static_cast<std::size_t>(end - at)));
-  if (found) *lines += count_line_ends(at, found);
-  char* const last = found ? found : end;
-  if (moves) std::memmove(*to, at, static_cast<std::size_t>(last - at));
-  *to += last - at;
-  return last;
 }
 
 }  // namespace
@@ -228,7 +173,8 @@ bool CsvRecords::read_usual_record(std::size_t count, CsvField* fields) {
   return true;
 }
 
-// A copy of what is within quotes, with every second one of its quotes left out. Up to 16 bytes behind it are written to.
+// A copy of what is within quotes, with every second one of its quotes left out. Up to 16 bytes behind it are written
+// to.
 const char* CsvRecords::undoubled(const char* at, const char* end, std::uint32_t* size) {
   if (!undoubled_) undoubled_.emplace(static_cast<std::size_t>(end_ - at) + 16);
   if (!undoubled_end_) undoubled_end_ = undoubled_->data();
@@ -262,19 +208,21 @@ CsvField CsvRecords::quoted_field(bool is_skipped) {
   char* const start = ++at_;
   char* to = start;
   for (;;) {
-    const bool moves = to != at_ && !is_skipped;
-    char* const quote = moves ? find_quote<true>(at_, end_, &line_, &to) : find_quote<false>(at_, end_, &line_, &to);
-    if (quote == end_) {
+    const std::size_t left = static_cast<std::size_t>(end_ - at_);
+    char* const quote = static_cast<char*>(std::memchr(at_, '"', left));
+    if (!quote) {
       at_ = end_;
       need_more();
       throw CsvError("open_quote", first_line);
     }
+    line_ += count_line_ends(at_, quote);
     if (quote + 1 == end_) need_more();
     const bool is_doubled = quote + 1 != end_ && quote[1] == '"';
+    const std::size_t kept = static_cast<std::size_t>(quote - at_) + is_doubled;
+    if (!is_skipped && to != at_) std::memmove(to, at_, kept);
+    to += kept;
     at_ = quote + 1 + is_doubled;
     if (!is_doubled) break;
-    if (!is_skipped) *to = '"';
-    ++to;
   }
   if (!at_end() && !ends_field_[static_cast<unsigned char>(*at_)]) throw CsvError("text_after_quote", line_);
   if (to - start > std::numeric_limits<std::int32_t>::max()) throw CsvError("long_field", first_line);

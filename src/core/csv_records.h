@@ -38,8 +38,8 @@ class CsvRecords {
 
   // Of records that begin here and follow each other without a blank line or a comment: the fields of as many as there
   // are, of so many fields each, and at most so many records, and the line on which each begins. Another record ends
-  // that, and is left, as is one near the end of the bytes. Gives the number of records. The fields are there until they
-  // are forgotten.
+  // that, and is left, as is one near the end of the bytes. Gives the number of records. The fields are there until
+  // they are forgotten.
   std::size_t read_usual(std::size_t fields_of_each, std::size_t most_records, CsvField* fields, std::size_t* lines);
   void forget_fields() { undoubled_end_ = nullptr; }
 

@@ -148,6 +148,7 @@ TEST("numbers of few digits are those that the library reads") {
   std::int32_t whole;
   for (const std::string text : {"0", "7", "12345678", "123456789", "2147483647", "-12345678"})
     CHECK(read_integer(text, &whole) && std::to_string(whole) == text);
-  for (const std::string text : {"1234567a", "1234567:", "1234567/", "12 45", ".5", "1.5", "01", "-", "--1", "2147483648"})
+  for (const std::string text :
+       {"1234567a", "1234567:", "1234567/", "12 45", ".5", "1.5", "01", "-", "--1", "2147483648"})
     CHECK(!read_integer(text, &whole));
 }
