@@ -67,6 +67,14 @@ SEXP new_mapped_vector(SEXPTYPE type, MappedBytes bytes) {
 }
 
 SEXP raw_of(rowanroot::RowBytes bytes) {
+  // R does not know how large they are, and would collect those that nobody needs any more too late.
+  constexpr std::size_t held_at_once = std::size_t(1) << 28;
+  static std::size_t held = 0;
+  held += bytes.size();
+  if (held > held_at_once) {
+    R_gc();
+    held = 0;
+  }
   // What was left to grow into is given back if it is much.
   if (bytes.capacity() > bytes.size() + bytes.size() / 2) bytes.shrink_to_fit();
   const auto owner = std::make_shared<rowanroot::RowBytes>(std::move(bytes));
