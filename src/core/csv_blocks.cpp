@@ -24,7 +24,9 @@ std::uint64_t odd_up_to(std::uint64_t bits) {
   return bits;
 }
 
-inline CsvSigns look_at(const char* block, char separator) {
+}  // namespace
+
+CsvSigns signs_of_block(const char* block, char separator) {
   CsvSigns signs;
 #ifdef __SSE2__
   const __m128i between = _mm_set1_epi8(separator), feed = _mm_set1_epi8('\n'), carriage = _mm_set1_epi8('\r'),
@@ -56,10 +58,6 @@ inline CsvSigns look_at(const char* block, char separator) {
   return signs;
 }
 
-}  // namespace
-
-CsvSigns signs_of_block(const char* block, char separator) { return look_at(block, separator); }
-
 std::uint64_t signs_in_block(const char* block, char sign) {
 #ifdef __SSE2__
   __m128i same[4];
@@ -74,7 +72,7 @@ std::uint64_t signs_in_block(const char* block, char sign) {
 }
 
 bool CsvBlocks::next(const char* block) {
-  const CsvSigns signs = look_at(block, separator_);
+  const CsvSigns signs = signs_of_block(block, separator_);
   has_others_ = signs.has_others;
   if (!signs.quotes && !is_inside_ && !is_closed_) {
     ends_ = signs.ends;

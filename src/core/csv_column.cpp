@@ -51,7 +51,7 @@ void CsvColumnReader::read(const CsvBatch& batch, std::size_t row) {
     case CsvType::integer: return read_values(batch, row, missing_integer, read_integer);
     case CsvType::real:
       return read_values(batch, row, missing_real(), [=](std::string_view text, double* value) {
-        return read_short_real(text, decimal, value) || read_real(text, decimal, value);
+        return read_short_real(text, decimal, value) || read_other_real(text, decimal, value);
       });
     case CsvType::long_integer: return read_values(batch, row, missing_long_integer, read_long_integer);
     case CsvType::date: return read_values(batch, row, missing_real(), read_date);

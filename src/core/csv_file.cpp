@@ -118,7 +118,7 @@ class Search {
   CsvPiece exact(std::uint64_t from, std::uint64_t end) const {
     for (std::uint64_t spare = usual_spare;; spare *= 4) {
       Window window(input_, from, end - from + spare);
-      if (auto piece = find(window, from, end, window.is_last())) return *piece;
+      if (auto piece = find(window, from, end)) return *piece;
     }
   }
 
@@ -130,14 +130,13 @@ class Search {
     try {
       before.skip_line();
       const std::uint64_t first = window.place(before.at());
-      Counted counted = find_usual(window, first, end, window.is_last(), &piece);
+      Counted counted = find_usual(window, first, end, &piece);
       // The piece may begin within quotes.
       if (counted == Counted::unusual) {
         const char* const behind = behind_quotes(window.at(from - 1), window.end());
-        if (behind) counted = find_usual(window, window.place(behind), end, window.is_last(), &piece);
+        if (behind) counted = find_usual(window, window.place(behind), end, &piece);
       }
-      if (counted == Counted::yes) return piece;
-      return counted == Counted::unusual ? find_any(window, first, end, window.is_last()) : std::nullopt;
+      return settled(counted, piece, window, first, end);
     } catch (const CsvError&) {
       return std::nullopt;
     } catch (const CsvRecords::Incomplete&) {
@@ -148,11 +147,17 @@ class Search {
  private:
   static constexpr std::uint64_t usual_spare = 1 << 16;
 
-  std::optional<CsvPiece> find(Window& window, std::uint64_t first, std::uint64_t end, bool is_last) const {
+  std::optional<CsvPiece> find(Window& window, std::uint64_t first, std::uint64_t end) const {
     CsvPiece piece;
-    const Counted counted = find_usual(window, first, end, is_last, &piece);
-    if (counted == Counted::yes) return piece;
-    return counted == Counted::unusual ? find_any(window, first, end, is_last) : std::nullopt;
+    const Counted counted = find_usual(window, first, end, &piece);
+    return settled(counted, piece, window, first, end);
+  }
+
+  // A usual piece as it was found; another is looked for sign after sign.
+  std::optional<CsvPiece> settled(Counted counted, const CsvPiece& usual, Window& window, std::uint64_t first,
+                                  std::uint64_t end) const {
+    if (counted == Counted::yes) return usual;
+    return counted == Counted::unusual ? find_any(window, first, end) : std::nullopt;
   }
 
   // Of quoted text that the first byte belongs to: what follows the first line end outside of quotes, if there is one.
@@ -165,15 +170,15 @@ class Search {
     return nullptr;
   }
 
-  Counted find_usual(Window& window, std::uint64_t first, std::uint64_t end, bool is_last, CsvPiece* piece) const {
+  Counted find_usual(Window& window, std::uint64_t first, std::uint64_t end, CsvPiece* piece) const {
     *piece = {};
     piece->first = piece->next = first;
     if (first >= end) return Counted::yes;
     if (format_.comment) return Counted::unusual;
     const char* const last = window.at(std::min(end, window.place(window.end())));
     CsvCount count;
-    const Counted counted = count_records(window.at(first), last, window.end(), is_last, format_.separator,
-                                          skips_blank_lines_, &count);
+    const Counted counted = count_records(window.at(first), last, window.end(), window.is_last(),
+                                          format_.separator, skips_blank_lines_, &count);
     if (counted != Counted::yes) return counted;
     piece->rows = count.records;
     piece->lines = count.lines;
@@ -182,16 +187,16 @@ class Search {
     return Counted::yes;
   }
 
-  std::optional<CsvPiece> find_any(Window& window, std::uint64_t first, std::uint64_t end, bool is_last) const {
+  std::optional<CsvPiece> find_any(Window& window, std::uint64_t first, std::uint64_t end) const {
     CsvPiece piece;
     piece.first = piece.next = first;
-    if (!count(window, end, is_last, &piece)) return std::nullopt;
+    if (!count(window, end, &piece)) return std::nullopt;
     check_bytes(window.at(first), piece.next - first, 0);
     return piece;
   }
 
-  bool count(Window& window, std::uint64_t end, bool is_last, CsvPiece* piece) const {
-    CsvRecords records(window.at(piece->first), window.end(), is_last, format_);
+  bool count(Window& window, std::uint64_t end, CsvPiece* piece) const {
+    CsvRecords records(window.at(piece->first), window.end(), window.is_last(), format_);
     try {
       while (records.find_record(skips_blank_lines_) && window.place(records.at()) < end) {
         records.skip();

@@ -3,14 +3,11 @@
 
 #include <cstddef>
 #include <cstdint>
-#include <cstring>
 #include <string_view>
 
 #include "digits.h"
 
 namespace rowanroot {
-
-inline bool is_digit(char c) { return c >= '0' && c <= '9'; }
 
 // Up to eight bytes as load_few() has them, with noughts before them.
 inline std::uint64_t load_digits(const char* at, std::size_t size) {

@@ -182,7 +182,6 @@ const char* CsvRecords::undoubled(const char* at, const char* end, std::uint32_t
   char* to = start;
 #ifdef __SSE2__
   const __m128i quote = _mm_set1_epi8('"');
-  // A block of 64 bytes was looked at from the field's end on, or from before it.
   while (end_ - at >= 16 && at < end) {
     const __m128i bytes = _mm_loadu_si128(reinterpret_cast<const __m128i*>(at));
     _mm_storeu_si128(reinterpret_cast<__m128i*>(to), bytes);

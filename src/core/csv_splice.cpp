@@ -6,14 +6,15 @@
 #include <cstdint>
 #include <cstring>
 
+#include "digits.h"
+
 namespace rowanroot {
 namespace {
 
 // The first byte from `at` on that is one of these two, or `end`. Eight bytes are looked at together.
 const char* find_either(const char* at, const char* end, char one, char other) {
   for (; end - at >= 8; at += 8) {
-    std::uint64_t bytes;
-    std::memcpy(&bytes, at, 8);
+    const auto bytes = word_at<std::uint64_t>(at);
     const std::uint64_t found = bytes_that_are(bytes, one) | bytes_that_are(bytes, other);
     if (!found) continue;
 #if __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__

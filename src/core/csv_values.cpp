@@ -92,8 +92,11 @@ bool read_any_real(std::string_view text, double* value) {
 }  // namespace
 
 bool read_real(std::string_view text, char decimal, double* value) {
+  return read_short_real(text, decimal, value) || read_other_real(text, decimal, value);
+}
+
+bool read_other_real(std::string_view text, char decimal, double* value) {
   text = without_plus(text);
-  if (read_short_real(text, decimal, value)) return true;
   if (decimal == '.') return read_any_real(text, value);
   char with_point[64];
   if (text.size() > sizeof with_point || text.find('.') != text.npos) return false;

@@ -14,6 +14,8 @@ bool read_long_integer(std::string_view text, std::int64_t* value);
 bool read_real(std::string_view text, double* value);
 // The same with another sign than a point before the decimals.
 bool read_real(std::string_view text, char decimal, double* value);
+// The same for what read_short_real() (csv_numbers.h) can't decide.
+bool read_other_real(std::string_view text, char decimal, double* value);
 // An ISO 8601 date, yyyy-mm-dd, as days since 1970-01-01.
 bool read_date(std::string_view text, double* value);
 

@@ -8,6 +8,7 @@
 
 #include "calendar.h"
 #include "csv_values.h"
+#include "digits.h"
 #include "values.h"
 
 namespace rowanroot {
@@ -20,13 +21,6 @@ std::uint64_t signs_in(std::uint64_t bytes, char separator) {
          bytes_that_are(bytes, '\r');
 }
 
-template <class Word>
-std::uint64_t load(const char* at) {
-  Word word;
-  std::memcpy(&word, at, sizeof word);
-  return word;
-}
-
 // Copies a text and tells whether separators, quotes or line ends are among its signs. The last of its words may have
 // signs of the one before.
 template <class Word>
@@ -34,10 +28,10 @@ bool copy_words(const char* at, std::size_t size, char separator, char* to) {
   const char* const last = at + size - sizeof(Word);
   std::uint64_t found = 0;
   for (; at < last; at += sizeof(Word), to += sizeof(Word)) {
-    found |= signs_in(load<Word>(at), separator);
+    found |= signs_in(word_at<Word>(at), separator);
     std::memcpy(to, at, sizeof(Word));
   }
-  found |= signs_in(load<Word>(last), separator);
+  found |= signs_in(word_at<Word>(last), separator);
   std::memcpy(to - (at - last), last, sizeof(Word));
   return found != 0;
 }

@@ -6,7 +6,6 @@
 #include <string_view>
 
 #include "csv_values.h"
-#include "digits.h"
 #include "memory.h"
 
 namespace rowanroot {

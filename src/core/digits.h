@@ -7,6 +7,8 @@
 
 namespace rowanroot {
 
+inline bool is_digit(char c) { return c >= '0' && c <= '9'; }
+
 // Those of a number below 100, put where there is room for two; gives what is behind them.
 inline char* put_two_digits(std::uint32_t number, char* to) {
   static constexpr char digits[] =
@@ -25,20 +27,19 @@ inline char* put_few_digits(std::uint32_t number, char* to) {
   return put_two_digits(number % 100, put_two_digits(number / 100, to));
 }
 
+template <class Word>
+Word word_at(const char* at) {
+  Word word;
+  std::memcpy(&word, at, sizeof word);
+  return word;
+}
+
 // Up to eight bytes as a number, the first of them in its lowest byte.
 inline std::uint64_t load_few(const char* at, std::size_t size) {
 #if __BYTE_ORDER__ == __ORDER_LITTLE_ENDIAN__
-  if (size == 8) {
-    std::uint64_t all;
-    std::memcpy(&all, at, 8);
-    return all;
-  }
-  if (size >= 4) {
-    std::uint32_t first, last;
-    std::memcpy(&first, at, 4);
-    std::memcpy(&last, at + size - 4, 4);
-    return first | static_cast<std::uint64_t>(last) << (8 * (size - 4));
-  }
+  if (size == 8) return word_at<std::uint64_t>(at);
+  if (size >= 4)
+    return word_at<std::uint32_t>(at) | std::uint64_t(word_at<std::uint32_t>(at + size - 4)) << (8 * (size - 4));
 #endif
   std::uint64_t all = 0;
   for (std::size_t k = size; k-- > 0;) all = all << 8 | static_cast<unsigned char>(at[k]);

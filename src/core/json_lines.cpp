@@ -4,13 +4,12 @@
 #include <cmath>
 
 #include "csv_values.h"
+#include "digits.h"
 #include "moments.h"
 #include "utf8.h"
 
 namespace rowanroot {
 namespace {
-
-bool is_digit(char c) { return c >= '0' && c <= '9'; }
 
 // How much of a value an error shows.
 constexpr std::size_t longest_shown = 60;

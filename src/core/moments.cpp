@@ -5,11 +5,11 @@
 #include <cmath>
 
 #include "calendar.h"
+#include "digits.h"
 
 namespace rowanroot {
 namespace {
 
-bool is_digit(char c) { return c >= '0' && c <= '9'; }
 bool is_blank(char c) { return c == ' ' || c == '\t' || c == '\n' || c == '\r'; }
 
 // What is left of a text to read.

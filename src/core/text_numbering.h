@@ -50,8 +50,8 @@ class TextNumbering {
     };
     const char* at = text.data();
     std::size_t left = text.size();
-    for (; left >= 8; at += 8, left -= 8) mix(word_of<std::uint64_t>(at));
-    if (left >= 4) mix(word_of<std::uint32_t>(at) | std::uint64_t(word_of<std::uint32_t>(at + left - 4)) << 32);
+    for (; left >= 8; at += 8, left -= 8) mix(word_at<std::uint64_t>(at));
+    if (left >= 4) mix(word_at<std::uint32_t>(at) | std::uint64_t(word_at<std::uint32_t>(at + left - 4)) << 32);
     else if (left > 0) mix(byte_of(at) | byte_of(at + left / 2) << 8 | byte_of(at + left - 1) << 16);
     // The last signs are in the highest bits, and often all that differs: every bit is to depend on them.
     return static_cast<std::uint32_t>(hash * 0x9E3779B97F4A7C15ull >> 32);
@@ -72,7 +72,7 @@ class TextNumbering {
   static constexpr std::uint64_t longer = ~std::uint64_t(0);
   static std::uint64_t whole_word(std::string_view text) {
     if (text.size() > 8) return longer;
-    if (text.size() == 8) return word_of<std::uint64_t>(text.data());
+    if (text.size() == 8) return word_at<std::uint64_t>(text.data());
     return load_few(text.data(), text.size()) | std::uint64_t(0xF7 + text.size()) << 56;
   }
 
@@ -83,16 +83,10 @@ class TextNumbering {
     const char* const a = one.data();
     const char* const b = other.data();
     if (size < 8 || size > 16) return std::memcmp(a, b, size) == 0;
-    return word_of<std::uint64_t>(a) == word_of<std::uint64_t>(b) &&
-           word_of<std::uint64_t>(a + size - 8) == word_of<std::uint64_t>(b + size - 8);
+    return word_at<std::uint64_t>(a) == word_at<std::uint64_t>(b) &&
+           word_at<std::uint64_t>(a + size - 8) == word_at<std::uint64_t>(b + size - 8);
   }
 
-  template <class Word>
-  static Word word_of(const char* at) {
-    Word word;
-    std::memcpy(&word, at, sizeof word);
-    return word;
-  }
   static std::uint64_t byte_of(const char* at) { return static_cast<unsigned char>(*at); }
 
   void grow() {

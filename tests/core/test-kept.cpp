@@ -106,7 +106,8 @@ void write_texts(const std::string& path, const std::vector<std::string>& texts,
   head.rows = texts.size();
   const KeptBuffer of_sizes = {sizes.data(), sizes.size() * sizeof(std::int32_t)},
                    of_bytes = {bytes.data(), bytes.size()};
-  if (coded) return write_kept(path, head, {{numbers.data(), numbers.size() * sizeof(std::int32_t)}, of_sizes, of_bytes});
+  const KeptBuffer of_numbers{numbers.data(), numbers.size() * sizeof(std::int32_t)};
+  if (coded) return write_kept(path, head, {of_numbers, of_sizes, of_bytes});
   std::vector<KeptBuffer> buffers = {of_sizes};
   for (const std::string& page : pages) buffers.push_back({page.data(), page.size()});
   write_kept(path, head, buffers);
