@@ -15,8 +15,11 @@
 #   whole       SQL of a whole number that fails if it is none of R's
 #   whole_part  SQL of the whole part of a double that is not negative, as a whole number
 #   mean_of_none, not_nought  the mean of a column without values; a count that must not be 0
-#   recurrence  a function of a type, the types of what each row gives, and a formula (sql-recurrence.R): the `name` of
+#   recurrence  a function of types, the types of what each row gives, and formulas (sql-recurrence.R): the `name` of
 #               an aggregate, and the statements that make it, to `prepare` the session; none if it can't be
+#   frame_of_sums  the frame of a moving sum of doubles: a function of that of other words, and of how many rows it has
+#   days_around  a function of a date, and of how many months and days a window reaches before and after it: the `terms`
+#               of its order, and its `frame`; none if it can't be
 #   fence       what keeps a server from writing a subquery's formulas into the query around it
 # An operand is a list: its text as `sql`, its `type`, the `level` at which it can be had (sql-formula.R), whether it
 # may be `nan`, whether it is `simple` enough to be written twice, and the `value` of a literal.

@@ -87,7 +87,8 @@ once <- function(operand, items) {
 sql_node <- function(node, items) {
   switch(node$kind,
     column = if (isTRUE(items$is_row)) input_of_row(node$name, items) else column_operand(node$name, items),
-    above = items$above,
+    above = items$above[[node$of]],
+    pick = sql_pick(node, items),
     running = sql_recurrence(node, items),
     value = sql_value(node$value, items),
     rows = sql_row_number(node$name, items),

@@ -14,7 +14,8 @@ sql_dialect.PqConnection <- function(connection) {
        literal = postgres_literal, is_typed = TRUE, has_nan = TRUE,
        failure = "(1 / (random() * 0)::int4)", fence = " OFFSET 0", convert = postgres_convert,
        whole = whole_in_postgres, whole_part = function(sql) paste0("floor(", sql, ")::int4"),
-       recurrence = postgres_recurrence,
+       recurrence = postgres_recurrence, frame_of_sums = function(frame, rows) frame,
+       days_around = postgres_days_around,
        mean_of_none = function(sql) paste0("coalesce(", sql, ", 'NaN'::float8)"),
        not_nought = function(count) paste0("1 / ", count, " >= 0"))
   with_words(dialect, postgres_words(dialect))
@@ -163,17 +164,36 @@ period_in_postgres <- function(operands) {
   paste0("date_trunc('", part, "', ", operands[[1]]$sql, "::timestamp)::date")
 }
 
-# In the schema of the session, which ends with it. What has the same name does the same.
-postgres_recurrence <- function(type, given, formula) {
-  types <- postgres_types[c(type, given)]
-  if (anyNA(types)) not_in_sql("`running()` of this")
-  name <- paste0("pg_temp.rowanroot_", substr(rlang::hash(c(types, formula)), 1, 16))
+# By a window's reach before and after its day.
+postgres_days_around <- function(day, reach) {
+  time <- vapply(reach, function(of) sprintf("interval '%.0f months %.0f days'", of[["months"]], of[["days"]]), "")
+  list(terms = paste(day, "NULLS LAST"),
+       frame = paste("RANGE BETWEEN", time[1], "PRECEDING AND", time[2], "FOLLOWING"))
+}
+
+# In the schema of the session, which ends with it. What has the same name does the same. Of several columns the value
+# above is a row of a type of its own.
+postgres_recurrence <- function(types, given, formulas) {
+  types <- postgres_types[types]
+  given <- postgres_types[given]
+  if (anyNA(c(types, given))) not_in_sql("`running()` of this")
+  name <- paste0("pg_temp.rowanroot_", substr(rlang::hash(list(types, given, formulas)), 1, 16))
+  state <- if (length(types) == 1) types[[1]] else paste0(name, "_above")
+  of_row <- if (length(types) == 1) formulas else paste0("ROW(", paste(formulas, collapse = ", "), ")::", state)
   list(name = name, prepare = c(
-    paste0("CREATE OR REPLACE FUNCTION ", name, "_row(", paste(types, collapse = ", "), ") RETURNS ", types[[1]],
-           " LANGUAGE SQL AS ", dollar_quoted(paste("SELECT", formula))),
-    paste0("CREATE OR REPLACE AGGREGATE ", name, "(", paste(types[-1], collapse = ", "), ") (SFUNC = ", name,
-           "_row, STYPE = ", types[[1]], ")")
+    if (length(types) > 1) new_type_in_postgres(state, types),
+    paste0("CREATE OR REPLACE FUNCTION ", name, "_row(", paste(c(state, given), collapse = ", "), ") RETURNS ", state,
+           " LANGUAGE SQL AS ", dollar_quoted(paste("SELECT", of_row))),
+    paste0("CREATE OR REPLACE AGGREGATE ", name, "(", paste(given, collapse = ", "), ") (SFUNC = ", name,
+           "_row, STYPE = ", state, ")")
   ))
+}
+
+# If the session has it not yet.
+new_type_in_postgres <- function(name, types) {
+  parts <- paste0("c", seq_along(types), " ", types, collapse = ", ")
+  paste0("DO ", dollar_quoted(paste0("BEGIN CREATE TYPE ", name, " AS (", parts, "); ",
+                                     "EXCEPTION WHEN duplicate_object THEN NULL; END")))
 }
 
 # Between marks that the text has not.

@@ -7,8 +7,7 @@ sql_dialect.SQLiteConnection <- function(connection) {
        types = c(logical = "INTEGER", integer = "INTEGER", double = "REAL", text = "TEXT", date = "REAL"),
        collation = "BINARY", size = "length", place = "instr", trim = "trim",
        of_date = function(sql) paste0("strftime('%Y-%m-%d', ", seconds_in_sqlite(sql), ", 'unixepoch')"),
-       aggregates = named_aggregates(c(sum = "sum", total = "sum", mean = "avg", least = "min", greatest = "max",
-                                       any = "max", all = "min")),
+       aggregates = sqlite_aggregates(), frame_of_sums = sqlite_frame_of_sums,
        literal = sqlite_literal, is_typed = FALSE, has_nan = FALSE,
        failure = sqlite_failure("random() IS NOT NULL"), fence = " LIMIT -1 OFFSET 0",
        convert = sqlite_convert, whole_part = function(sql) paste0("CAST(", sql, " AS INTEGER)"),
@@ -17,6 +16,25 @@ sql_dialect.SQLiteConnection <- function(connection) {
        mean_of_none = function(sql) paste0("coalesce(", sql, ", ", sqlite_failure(paste(sql, "IS NULL")), ")"),
        not_nought = function(count) paste0("(", count, " > 0 OR ", sqlite_failure(paste(count, "= 0")), ")"))
   with_words(dialect, c(sqlite_words(), sqlite_dates(dialect)))
+}
+
+# A sum of infinite numbers may be NaN, which SQLite gives as NULL.
+sqlite_aggregates <- function() {
+  sums <- lapply(named_aggregates(c(sum = "sum", total = "sum", mean = "avg")), function(make) {
+    force(make)
+    function(x, over) {
+      any <- paste0("count(", x, ")", over, " > 0")
+      paste0("coalesce(", make(x, over), ", CASE WHEN ", any, " THEN ", sqlite_failure(any), " END)")
+    }
+  })
+  c(sums, named_aggregates(c(least = "min", greatest = "max", any = "max", all = "min")))
+}
+
+# SQLite takes from a moving sum what leaves the window, and what was infinite, or very large, leaves no sum behind. If
+# rows of the same place are left out it adds up each window. Each row has a place of its own.
+sqlite_frame_of_sums <- function(frame, rows) {
+  if (rows > 100) not_in_sql("sums of windows of more than 100 rows")
+  paste(frame, "EXCLUDE TIES")
 }
 
 sqlite_literal <- function(value, type) {

@@ -138,11 +138,12 @@ total_in_window <- function(node, x, known, over, items) {
   if (what == "count") {
     return(list(sql = as_integer_sql(paste0("count(", known, ")", over), dialect), type = "integer"))
   }
-  make <- dialect$aggregates[[what]]
+  make <- dialect$aggregates[[if (what == "deviation") "variance" else what]]
   if (is.null(make)) not_in_sql("`", node$word$name, "()`")
-  type <- if (what == "mean" || x$type == "double") "double" else "integer"
+  type <- if (what %in% c("mean", "deviation") || x$type == "double") "double" else "integer"
   if (type == "double" && !what %in% c("least", "greatest")) note_rounded(node$word, items)
   sql <- make(as_number_sql(known, x, type, dialect), over)
+  if (what == "deviation") sql <- paste0("sqrt(", sql, ")")
   list(sql = if (type == "integer") dialect$whole(sql) else sql, type = type)
 }
 
@@ -160,27 +161,76 @@ running_sql <- function(node, x, groups, items) {
   add_window(found$sql, found$type, c(list(x), groups), items, order$level, nan = items$dialect$has_nan)
 }
 
+# Of a window with a missing value the result is missing, of one with NaN it is NaN, if these are not skipped.
 moving_sql <- function(node, x, groups, items) {
   # What is usual is left out of the options.
   options <- utils::modifyList(list(align = "end", missing = "stop"), node$options)
-  if (!is.numeric(options$rows) || is.object(options$rows)) not_in_sql("windows of time")
-  if (x$nan && (node$word$what != "count" || options$missing == "skip")) not_in_sql("moving words of what may be NaN")
-  before <- switch(options$align, end = options$rows - 1, start = 0, centre = (options$rows - 1) / 2)
-  if (before != floor(before)) not_in_sql("a window of an even number of rows around a row")
-  order <- order_of(node, items)
-  over <- window_text(groups, order$terms, sprintf("ROWS BETWEEN %.0f PRECEDING AND %.0f FOLLOWING", before,
-                                                   options$rows - 1 - before))
-  found <- total_in_window(node, x, known_number(x), over, items)
-  conditions <- c(if (options$short == "missing") sprintf("count(*)%s = %.0f", over, options$rows),
-                  if (options$missing == "stop" && node$word$what != "count") {
-                    paste0("count(", x$sql, ")", over, " = count(*)", over)
-                  })
+  is_time <- inherits(options$rows, "rowanroot_time_window")
+  window <- if (is_time) window_of_time(node, options, groups, items) else window_of_rows(node, options, x, items)
+  over <- window_text(groups, window$terms, window$frame)
+  known <- known_number(x)
+  found <- total_in_window(node, x, known, over, items)
+  count <- function(what) paste0("count(", what, ")", over)
+  stops <- options$missing == "stop" && node$word$what != "count"
+  if (stops && x$nan) {
+    found$sql <- paste0("CASE WHEN ", count(known), " = ", count(x$sql), " THEN ", found$sql, " ELSE ",
+                        as_sql_type(sql_value(NaN, items), found$type, items)$sql, " END")
+  }
+  conditions <- c(window$conditions, if (options$short == "missing") window$whole(over),
+                  if (stops) paste(count(x$sql), "=", count("*")))
   if (length(conditions)) {
     found$sql <- paste0("(CASE WHEN ", paste(conditions, collapse = " AND "), " THEN ", found$sql, " END)")
   }
-  if (options$missing == "skip" && node$word$what == "total") not_in_sql("`moving_total()` that skips")
-  add_window(found$sql, found$type, c(list(x), groups), items, order$level)
+  add_window(found$sql, found$type, c(list(x), groups), items, window$level, nan = items$dialect$has_nan)
 }
+
+# The order and the frame of a moving word, what must hold where it has a value, and what must hold where no row of the
+# window lacks.
+window_of_rows <- function(node, options, x, items) {
+  order <- order_of(node, items)
+  before <- switch(options$align, end = options$rows - 1, start = 0, centre = floor(options$rows / 2))
+  frame <- sprintf("ROWS BETWEEN %.0f PRECEDING AND %.0f FOLLOWING", before, options$rows - 1 - before)
+  is_rounded <- node$word$what == "mean" || node$word$what == "total" && x$type == "double"
+  if (is_rounded) frame <- items$dialect$frame_of_sums(frame, options$rows)
+  list(terms = order$terms, frame = frame, level = order$level,
+       whole = function(over) sprintf("count(*)%s = %.0f", over, options$rows))
+}
+
+# All rows of the days in it, which are whole.
+window_of_time <- function(node, options, groups, items) {
+  along <- if (is.null(node$along)) items$along else along_operands(node$along, items)
+  is_one_day <- length(along$columns) == 1 && along$columns[[1]]$type == "date" && !any(along$descending)
+  if (!is_one_day) not_in_sql("a window of time that is not along a date")
+  if (is.null(items$dialect$days_around)) not_in_sql("a window of time")
+  day <- along$columns[[1]]
+  window <- options$rows
+  half <- window$seconds / 86400 / 2
+  so_long <- less_a_day(window$count, window$unit)
+  reach <- switch(options$align, end = list(so_long, no_time), start = list(no_time, so_long),
+                  centre = list(c(months = 0, days = floor(half)), c(months = 0, days = ceiling(half) - 1)))
+  later <- function(sql, count, unit) {
+    by <- lapply(list(count = count, unit = unit), sql_value, items = items)
+    items$dialect$words$later_date(c(list(x = new_operand(sql, "date")), by), "date")$sql
+  }
+  of_group <- function(name) paste0(name, "(", day$sql, ")", window_text(groups))
+  # It may begin or end a day beyond the group's own days.
+  first <- function(count, unit) paste(later(day$sql, -count, unit), ">=", later(of_group("min"), -1, "days"))
+  last <- function(count, unit) paste(later(day$sql, count, unit), "<=", later(of_group("max"), 1, "days"))
+  whole <- function(over) {
+    switch(options$align, end = first(window$count, window$unit), start = last(window$count, window$unit),
+           centre = c(first(ceiling(half), "days"), last(ceiling(half), "days")))
+  }
+  c(items$dialect$days_around(day$sql, reach),
+    list(conditions = paste(day$sql, "IS NOT NULL"), level = level_of(list(day)), whole = whole))
+}
+
+# From a day, that of so many units later being another window's.
+less_a_day <- function(count, unit) {
+  if (unit %in% names(months_in)) return(c(months = count * months_in[[unit]], days = -1))
+  c(months = 0, days = count * c(days = 1, weeks = 7)[[unit]] - 1)
+}
+
+no_time <- c(months = 0, days = 0)
 
 # Rows from one known value to before the next have counted as many; of their values one is known.
 known_sql <- function(node, x, groups, items) {

@@ -22,6 +22,15 @@ take_files <- function(queue, number) {
   is_one <- function(class) sum(vapply(expectations, inherits, NA, class))
   saveRDS(c(passed = is_one("expectation_success"), failed = is_one("expectation_failure") +
             is_one("expectation_error")), file.path(queue, paste0("figures-", number)))
+  writeLines(unlist(lapply(results, failures_of)), file.path(queue, paste0("failures-", number)))
+}
+
+# What a test found wrong, as text: the file, the test and what was said.
+failures_of <- function(result) {
+  wrong <- Filter(function(found) inherits(found, c("expectation_failure", "expectation_error")), result$results)
+  vapply(wrong, function(found) {
+    paste0("Failed: ", result$file, ": ", result$test, "\n", substr(conditionMessage(found), 1, 2000))
+  }, "")
 }
 
 run_all <- function() {
@@ -32,6 +41,8 @@ run_all <- function() {
   system(paste(c(paste(rscript, "tools/test.R", shQuote(queue), 1:2, ">", shQuote(logs), "2>&1 &"), "wait"),
                collapse = " "))
   for (log in logs) writeLines(readLines(log, warn = FALSE))
+  # Once more at the end, where somebody looks who has the end of the output alone.
+  for (failures in Sys.glob(file.path(queue, "failures-*"))) writeLines(readLines(failures, warn = FALSE))
   figures <- file.path(queue, c("figures-1", "figures-2"))
   # A process that was ended has no figures.
   ended <- sum(!file.exists(figures))

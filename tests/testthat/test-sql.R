@@ -195,6 +195,13 @@ test_that("a recurrence goes along in a database whose sessions have functions",
   steps <- alist(set_columns(.table, { new <- FORMULA }),
                  keep_rows(set_columns(.table, { new <- FORMULA }), known(new)))
   expect_each("PostgreSQL", formulas, steps, bit_by_bit)
+  several <- alist(
+    running(list(.above$new + .above$other - j, if (.above$new < 5) 10 else 0), start = list(10, 0)),
+    running(list(other = .above$other + 1L, new = if (is.na(e)) .above$new else .above$new * 0.9 + e),
+            start = list(new = 0L, other = j), along = descending(id), within = g),
+    running(list(if (l) .above$other else t, if (l) g else .above$new), start = list("a", g), within = c(g, h))
+  )
+  expect_each("PostgreSQL", several, alist(set_columns(.table, { c(new, other) <- FORMULA })), bit_by_bit)
   local_folder()
   there <- table_there("PostgreSQL", 30)
   table <- set_columns(keep_columns(there$table, id, e), { level <- running(.above * 0.9 + e, start = 0) })
@@ -210,8 +217,8 @@ test_that("words of groups and orders give the same", {
   withr::local_seed(as.integer(Sys.getenv("ROWANROOT_SEED", "12")))
   words <- c("sum", "mean", "min", "max", "sd", "var", "any", "all", "length", "count_known", "ranking", "equal_parts",
              "running_total", "running_mean", "running_count", "running_min", "running_max", "moving_total",
-             "moving_mean", "moving_min", "moving_max", "moving_count", "previous", "following", "last_known",
-             "next_known", "change", "z_score", "share", "min_max")
+             "moving_mean", "moving_sd", "moving_min", "moving_max", "moving_count", "previous", "following",
+             "last_known", "next_known", "change", "z_score", "share", "min_max")
   exact <- c("min", "max", "length", "count_known", "ranking", "equal_parts", "running_count", "running_min",
              "running_max", "moving_count", "previous", "following", "last_known", "next_known")
   for (kind in kinds) {
@@ -223,6 +230,54 @@ test_that("words of groups and orders give the same", {
       if (!"within" %in% names(formula)) formula$within <- sample(list(NULL, quote(g), quote(c(h, g))), 1)[[1]]
       bquote(set_columns(.table, { new <- .(formula) }))
     })
+  }
+})
+
+test_that("windows of rows and of time give the same, with what is infinite and what is not a number", {
+  withr::local_seed(as.integer(Sys.getenv("ROWANROOT_SEED", "18")))
+  words <- c("moving_total", "moving_mean", "moving_sd", "moving_min", "moving_max", "moving_count")
+  spans <- alist(1, 4, 5, time_window(1, "days"), time_window(7, "days"), time_window(6, "days"),
+                 time_window(30, "days"), time_window(2, "weeks"), time_window(1, "months"), time_window(2, "quarters"),
+                 time_window(3, "years"))
+  for (kind in kinds) {
+    there <- table_there(kind, 120)
+    env <- new.env()
+    pushed <- 0
+    rounds <- 0
+    for (word in words) for (span in spans) for (align in c("end", "start", "centre")) {
+      if (is.call(span) && align == "centre" && !span[[3]] %in% c("days", "weeks")) next
+      # Of numbers of all sizes a sum has few right digits.
+      x <- if (word %in% c("moving_min", "moving_max", "moving_count")) sample(c("d", "e", "j"), 1) else "e"
+      infinite <- bquote(if (.row %% 7L == 0L) Inf else if (.row %% 11L == 0L) -Inf else .(as.name(x)))
+      options <- list(as.name(word), if (rounds %% 2) infinite else as.name(x), rows = span, align = align,
+                      short = sample(c("missing", "fewer"), 1))
+      if (word != "moving_count") options$missing <- sample(c("stop", "skip"), 1)
+      options$along <- if (is.call(span)) quote(near) else quote(id)
+      options$within <- sample(list(NULL, quote(g)), 1)[[1]]
+      code <- bquote(set_columns(.table, {
+        near <- add_time(as.Date("2024-02-20"), j, "days")
+        new <- .(as.call(options))
+      }))
+      found <- in_both(code, there, all_nearly, env)
+      expect_identical(list(code, same = found$same), list(code, same = TRUE))
+      pushed <- pushed + found$pushed
+      rounds <- rounds + 1
+    }
+    # SQLite has no windows of time, nor standard deviations.
+    expect_gt(pushed, (if (kind == "SQLite") 0.2 else 0.99) * rounds)
+  }
+})
+
+test_that("infinite numbers that have no sum are told of in SQLite too", {
+  withr::local_options(rowanroot.in_database = "sums")
+  connection <- local_sqlite()
+  data <- data.frame(id = 1:6, x = c(1, Inf, 3, -Inf, 1e20, 1))
+  DBI::dbWriteTable(connection, "rows", data)
+  table <- open_table(connection, table = "rows")
+  for (formula in alist(running_total(x), sum(x), mean(x, na.rm = TRUE), running_mean(x))) {
+    code <- bquote(set_columns(.table, { new <- .(formula) }))
+    found <- in_both(code, list(table = table, data = data), bit_by_bit, new.env())
+    expect_identical(list(formula, found$same), list(formula, TRUE))
   }
 })
 
