@@ -17,6 +17,7 @@ new_bound <- function(names, new_scope, within, for_groups) {
   force(for_groups)
   statements <- list()
   goes_by_row <- TRUE
+  looks_at_script <- FALSE
   known <- if (length(names) > many_columns) list2env(stats::setNames(rep(list(TRUE), length(names)), names),
                                                       hash = TRUE)
   add <- function(statement) statements[[length(statements) + 1]] <<- statement
@@ -74,6 +75,7 @@ bind_line <- function(line, bound, env, call) {
     bound$goes_by_row <- TRUE
     statement$node <- bind_statement(statement, scope)
     statement$goes_by_row <- bound$goes_by_row
+    statement$looks_at_script <- bound$looks_at_script
     new <- statement$targets[!is_column(statement$targets, scope)]
     if (length(new)) bound$names <- c(bound$names, new)
     if (!is.null(bound$known)) for (name in new) assign(name, TRUE, envir = bound$known)

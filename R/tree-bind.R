@@ -94,6 +94,7 @@ bind_name <- function(name, scope) {
 }
 
 script_value <- function(name, scope) {
+  note_script(scope)
   if (!nzchar(name)) {
     stop_because(c("An argument is empty in {.code {scope_text(scope)}}.",
                    "try" = "Give a value, or remove the comma."),
@@ -130,6 +131,7 @@ mentioned_names <- function(expr) {
 
 # A part that no column enters is the script's: its value counts, not how it came about.
 bind_script_value <- function(expr, scope) {
+  note_script(scope)
   value <- tryCatch(eval(expr, scope$env), error = function(e) {
     if (inherits(e, "rowanroot_error")) stop_in_formula(e, scope_text(scope), scope$call)
     names <- mentioned_names(expr)

@@ -156,6 +156,7 @@ with_choices <- function(expr, scope) {
   columns <- scope$columns[!is_scratch(scope$columns)]
   chooses <- c(FALSE, vapply(as.list(expr)[-1], is_choice, NA, names = scope$columns))
   if (!any(chooses)) return(expr)
+  note_script(scope)
   check_no_bare_minus(expr, scope)
   leaves_out <- chooses & vapply(as.list(expr), is_call_to, NA, "-")
   chosen <- lapply(as.list(expr)[chooses & !leaves_out], choose_columns, columns, scope$env, scope$call)

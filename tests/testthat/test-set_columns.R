@@ -267,3 +267,40 @@ test_that("texts are equal if they read the same, whatever their encoding", {
   data <- data.frame(name = c("Zo\u00eb", latin, "Ada", NA))
   expect_identical(set_columns(data, { a <- name == "Zo\u00eb" })$a, c(TRUE, TRUE, FALSE, NA))
 })
+
+test_that("a block that was bound before is bound anew where it would mean something else", {
+  data <- data.frame(a = c(4, 9), b = 1:2)
+  block <- quote({ c <- sqrt(a) + b; d <- c > 3 })
+  set <- function(data, env = parent.frame()) eval(bquote(set_columns(.(data), .(block))), env)
+  expected <- transform(data, c = c(3, 5), d = c(FALSE, TRUE))
+  for (k in 1:3) expect_identical(set(data), expected)
+  # Another function of the name, other columns, and the first again.
+  with_function <- list2env(list(sqrt = function(x) x * 2))
+  expect_identical(set(data, with_function)$c, c(9, 20))
+  expect_identical(set(data)$c, c(3, 5))
+  expect_identical(set(data.frame(a = 4, b = 1L, c = "x"))$c, 3)
+  expect_error(set(data[1]), class = "rowanroot_unknown_column")
+  expect_identical(set(data), expected)
+  # The script's own values.
+  found <- sapply(1:3, function(by) set_columns(data, { c <- a * by })$c[1])
+  expect_identical(found, c(4, 8, 12))
+  found <- sapply(c(TRUE, FALSE), function(flag) set_columns(data, { c <- if (flag) a else b })$c[2])
+  expect_identical(found, c(9, 2))
+  found <- vapply(c("a", "b"), function(name) set_columns(data, { c <- column_named(name) + 1 })$c[1], 0,
+                  USE.NAMES = FALSE)
+  expect_identical(found, c(5, 2))
+  found <- lapply(c("x", "y"), function(name) names(set_columns(data, { column_named(name) <- a })))
+  expect_identical(found, list(c("a", "b", "x"), c("a", "b", "y")))
+  found <- vapply(c("a", "*"), function(of) set_columns(data, { c <- row_total(names_like(of)) })$c[1], 0,
+                  USE.NAMES = FALSE)
+  expect_identical(found, c(4, 5))
+  found <- lapply(list("a", c("a", "b")), function(of) {
+    set_columns(data, { for (name in of) column_named(name) <- column_named(name) * 2 })$b
+  })
+  expect_identical(found, list(1:2, c(2, 4)))
+  draws <- sapply(1:2, function(k) set_columns(data, { c <- a + runif(1) })$c[1])
+  expect_false(draws[1] == draws[2])
+  # Columns of other types.
+  for (b in list(c(2.5, 3), c(TRUE, FALSE), 5:6)) expect_equal(set(data.frame(a = c(4, 9), b = b))$c, c(2, 3) + b)
+  expect_error(set(data.frame(a = "x", b = 1)), class = "rowanroot_type_mismatch")
+})
