@@ -88,7 +88,7 @@ has_large_parts <- function(x, call) {
 }
 
 record_of_parts <- function(names, rows, keys) {
-  unname(Map(list, name = names, rows = rows, key = if (is.null(keys)) "" else keys))
+  list(name = names, rows = rows, key = if (is.null(keys)) rep("", length(names)) else keys)
 }
 
 # The folder of an output, which must be one that can be written to.

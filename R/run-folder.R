@@ -112,7 +112,7 @@ target_write.folder_target <- function(target, x, now, found, force, call) {
   files <- write_parts(made, stage, target, now, call)
   there <- folder_content(target)
   if (found$state == "foreign") now$others <- as.list(check_folder_is_ours(target, found, files, there, force, call))
-  now$files <- unname(Map(list, name = files$name, hash = files$hash, rows = files$rows, key = files$key))
+  now$files <- as.list(files[names(no_files)])
   remember <- function() add_output_record(now, hash_of_files(files), sum(files$rows), rooted(x)$columns)
   changed <- put_in_place(target, files, there, stage, remember)
   structure(sum(files$rows), files = c(written = changed, of = nrow(files)))
@@ -217,13 +217,18 @@ keep_folder_before <- function(target, there) {
   kept <- before_path(target$name)
   names <- names(there)[!is.na(there)]
   paths <- file.path(target$path, names)
-  known <- lapply(paths, known_state)
-  remove_files(kept, recursive = TRUE)
+  before <- file.path(kept, names)
+  # What stays of an earlier run is kept already.
+  is_kept <- file.exists(before)
+  is_kept[is_kept] <- (file_identities(before[is_kept]) == file_identities(paths[is_kept])) %in% TRUE
+  remove_files(setdiff(list.files(kept, full.names = TRUE, all.files = TRUE, no.. = TRUE), before[is_kept]),
+               recursive = TRUE)
   dir.create(kept, showWarnings = FALSE, recursive = TRUE)
-  for (k in seq_along(paths)) {
-    keep_link(paths[k], file.path(kept, names[k]))
+  for (k in which(!is_kept)) {
+    known <- known_state(paths[k])
+    keep_link(paths[k], before[k])
     # Another name changes the time of the file's attributes, and nothing in it.
-    if (!is.null(known[[k]])) remember_written(paths[k], known[[k]]$hash)
+    if (!is.null(known)) remember_written(paths[k], known$hash)
   }
 }
 

@@ -77,7 +77,7 @@ known_of_all <- function(source, files, columns, keys, most, call) {
   if (length(fresh)) {
     content <- read_fresh_parts(source, files[fresh, ], columns, known$kinds[-fresh, , drop = FALSE], call)
     if (!keep_csv(content, keys[fresh, , drop = FALSE])) return(NULL)
-    known <- known_parts(keys)
+    known <- with_rows_known(known, fresh, known_parts(keys[fresh, , drop = FALSE]))
     if (anyNA(known$type)) return(NULL)
   }
   check_one_shape(known$names, files$name, call)
@@ -104,6 +104,15 @@ known_parts <- function(keys) {
   like_keys <- function(x) matrix(x, nrow(keys), dimnames = dimnames(keys))
   list(type = like_keys(heads$type), kinds = like_keys(heads$kinds), rows = heads$rows[seq_len(nrow(keys))],
        names = heads$note[seq_len(nrow(keys))])
+}
+
+# The same where these rows of it are known now.
+with_rows_known <- function(known, at, parts) {
+  known$type[at, ] <- parts$type
+  known$kinds[at, ] <- parts$kinds
+  known$rows[at] <- parts$rows
+  known$names[at] <- parts$names
+  known
 }
 
 # A column's type in all files together may be another one than in those that are read now.

@@ -31,9 +31,10 @@ known_hashes <- function() {
   file <- hashes_path()
   if (is.null(state$hashes[[file]])) {
     left <- if (file.exists(file)) tryCatch(jsonlite::fromJSON(file, simplifyVector = FALSE), error = function(e) NULL)
-    if (is.null(names(left))) left <- list()
-    fine <- vapply(left, function(one) is.list(one) && rlang::is_string(one$state) && rlang::is_string(one$hash), NA)
-    state$hashes[[file]] <- list2env(as.list(left)[fine], parent = emptyenv())
+    parts <- if (is.list(left)) lapply(left[c("path", "state", "hash")], unlist)
+    fine <- all(vapply(parts, is.character, NA)) && all(lengths(parts) == length(parts$path))
+    known <- if (fine) Map(function(state, hash) list(state = state, hash = hash), parts$state, parts$hash)
+    state$hashes[[file]] <- list2env(stats::setNames(as.list(known), parts$path[seq_along(known)]), parent = emptyenv())
   }
   state$hashes[[file]]
 }
@@ -52,12 +53,12 @@ remember_written <- function(path, hash) {
 }
 
 # What was written is known from now on, if nothing changed it until its time stamp would show it. To wait for that
-# costs less than to read a large file again.
+# costs less than to read what is large again.
 know_written <- function() {
   written <- state$written
   state$written <- NULL
-  is_large <- vapply(names(written), function(path) isTRUE(file.size(path) > 2e7), NA)
-  if (any(is_large) && !all(vapply(written[is_large], function(one) is_settled(one$state), NA))) Sys.sleep(0.06)
+  is_open <- !vapply(written, function(one) is_settled(one$state), NA)
+  if (sum(file.size(as.character(names(written)[is_open])), na.rm = TRUE) > 2e8) Sys.sleep(0.06)
   for (path in names(written)) {
     one <- written[[path]]
     if (is_settled(one$state) && identical(as.vector(file_states_cpp(path)), as.vector(one$state))) {
@@ -72,8 +73,9 @@ keep_hashes <- function() {
   # Tables of a file stand under its path, and a line of their own.
   known <- known[file.exists(sub("\n.*", "", names(known)))]
   if (!length(known)) return(invisible())
-  replace_file(hashes_path(), function(file) writeLines(enc2utf8(jsonlite::toJSON(known, auto_unbox = TRUE)), file,
-                                                        useBytes = TRUE))
+  of_all <- function(name) vapply(known, `[[`, "", name, USE.NAMES = FALSE)
+  text <- jsonlite::toJSON(list(path = names(known), state = of_all("state"), hash = of_all("hash")))
+  replace_file(hashes_path(), function(file) writeLines(enc2utf8(text), file, useBytes = TRUE))
 }
 
 hashes_path <- function() file.path(journal_folder(), "hashes.json")

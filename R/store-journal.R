@@ -85,7 +85,14 @@ no_files <- data.frame(name = character(), hash = character(), rows = numeric(),
 files_of_record <- function(record) {
   files <- with_details(record)$files
   if (!length(files)) return(no_files)
+  if (is.null(files$name)) files <- columns_of_files(files)
+  count <- length(files$name)
+  data.frame(name = as.character(unlist(files$name)), hash = rep_len(c(as.character(unlist(files$hash)), ""), count),
+             rows = as.numeric(unlist(files$rows)), key = as.character(unlist(files$key)))
+}
+
+# In a record they are columns, which take a tenth of the time of a list for each file, as earlier records have them.
+columns_of_files <- function(files) {
   field <- function(name, model) vapply(files, function(one) if (is.null(one[[name]])) model else one[[name]], model)
-  data.frame(name = field("name", ""), hash = field("hash", ""), rows = as.numeric(field("rows", 0)),
-             key = field("key", ""))
+  list(name = field("name", ""), hash = field("hash", ""), rows = as.numeric(field("rows", 0)), key = field("key", ""))
 }
