@@ -117,6 +117,11 @@ known_number <- function(operand) {
   if (operand$nan) paste0("(CASE WHEN ", operand$sql, " <> 'NaN' THEN ", operand$sql, " END)") else operand$sql
 }
 
+# The condition that it is known; missing where the operand is.
+is_known_number <- function(operand) {
+  if (operand$nan) paste0(operand$sql, " <> 'NaN'") else paste(operand$sql, "IS NOT NULL")
+}
+
 # Texts are compared by their code points.
 in_code_points <- function(sql, operand, collation) {
   paste0(sql, if (operand$type == "text") paste(" COLLATE", collation))

@@ -110,6 +110,16 @@ sql_value <- function(value, items) {
   new_operand(sql, type, nan = is.double(value) && is.nan(value), value = value)
 }
 
+# A whole number in the code is compared with whole numbers as such.
+with_whole_literals <- function(word, operands, items) {
+  types <- types_in_sql(operands)
+  if (!identical(word$text, "compared") || !setequal(types, c("integer", "double"))) return(operands)
+  value <- operands[[match("double", types)]]$value
+  is_whole <- !is.null(value) && is.finite(value) && value == floor(value) && abs(value) <= .Machine$integer.max
+  if (is_whole) operands[[match("double", types)]] <- sql_value(as.integer(value), items)
+  operands
+}
+
 # What stands in several places is calculated once.
 sql_shared <- function(node, items) {
   known <- items$shared[[node$id]]
@@ -140,7 +150,7 @@ typed_null <- function(type, items) {
 }
 
 sql_word <- function(node, items) {
-  operands <- lapply(unname(node$arguments), sql_node, items = items)
+  operands <- with_whole_literals(node$word, lapply(unname(node$arguments), sql_node, items = items), items)
   types <- types_in_sql(operands)
   rule <- if (all(types %in% c("logical", "integer", "double", "text", "missing"))) node$word$type(types)
           else rule_of_dates(node$word, types)
@@ -214,17 +224,39 @@ with_levels <- function(items, count) {
   relation$parts <- c(relation$parts, items$sent)
   for (level in seq_len(count)) {
     of_level <- items$levels[[level]]
+    if (!length(of_level) && !length(unlist(items$joins[level]))) next
     joins <- if (level <= length(items$joins)) items$joins[[level]]
     if (length(joins) && !grepl("^step_[0-9]+$", relation$from)) relation <- with_part(relation, "*")
-    rest <- paste0(if (length(joins)) paste0(" AS base", paste(joins, collapse = "")),
-                   if (level %% 4 == 0) items$dialect$fence)
-    relation <- with_part(relation, c("*", selected(of_level, names(of_level))), rest)
+    rest <- c(if (length(joins)) c(" AS base", joins), if (level %% 4 == 0) items$dialect$fence)
+    from <- relation$from
+    relation <- with_part(relation, c("*", selected(of_level, names(of_level))), paste(rest, collapse = ""))
+    relation$last <- if (!length(rest)) list(name = relation$from, from = from, items = of_level)
   }
   relation
 }
 
+# A window keeps a server from calculating what comes after it in the same pass over the rows: it waits until another
+# item needs it.
+with_windows_late <- function(levels, joins) {
+  count <- length(levels)
+  for (level in rev(seq_len(max(0, count - 1)))) {
+    waits <- names(levels[[level]])[grepl(" OVER (", levels[[level]], fixed = TRUE)]
+    for (alias in waits) {
+      uses <- function(sql) any(grepl(alias, unlist(sql), fixed = TRUE))
+      needed <- Filter(function(later) uses(levels[[later]]) || later <= length(joins) && uses(joins[[later]]),
+                       seq(level + 1, count))
+      to <- min(count, needed - 1)
+      if (to == level) next
+      levels[[to]] <- c(levels[[to]], levels[[level]][alias])
+      levels[[level]] <- levels[[level]][names(levels[[level]]) != alias]
+    }
+  }
+  levels
+}
+
 # The relation with all items, whose columns are these.
 relation_with_items <- function(items, columns, where = NULL) {
+  items$levels <- with_windows_late(items$levels, items$joins)
   relation <- with_levels(items, length(items$levels))
   relation$rounded <- items$rounded
   relation$prepare <- unique(c(relation$prepare, items$prepare))

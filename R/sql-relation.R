@@ -12,6 +12,7 @@
 #   servers, partitions, crosses  where the rows are, if they are on several servers (source-servers.R); the same
 #               relation of each partition; whether what was calculated needs rows of several of them
 #   is_sorted   whether a step has sorted the rows
+#   last        of the last part, if it has nothing but more columns: its `name`, what it reads `from`, and its `items`
 #   fewer, rounded  whether its last step leaves rows out, and the word in it whose last digits could be others
 
 new_relation <- function(dialect, table, columns, order, has_key) {
@@ -59,10 +60,26 @@ selected <- function(sql, as) ifelse(sql == as, sql, paste(sql, "AS", as))
 relation_sql <- function(relation, ordered = TRUE) {
   if (ordered) relation <- with_order_apart(relation)
   names <- sql_name(relation$dialect, names(relation$columns))
-  select <- selected(sql_of(relation$columns), names)
+  sql <- sql_of(relation$columns)
+  last <- if (goes_out_last(relation, sql, ordered)) relation$last
+  if (!is.null(last)) {
+    relation$parts <- relation$parts[names(relation$parts) != last$name]
+    relation$from <- last$from
+    is_item <- sql %in% names(last$items)
+    sql[is_item] <- last$items[sql[is_item]]
+  }
+  select <- selected(sql, names)
   with <- if (length(relation$parts)) paste0("WITH ", with_parts(relation), "\n")
   paste0(with, "SELECT ", paste(select, collapse = ", "), "\nFROM ", relation$from,
          if (ordered && length(relation$order)) paste("\nORDER BY", paste(relation$order, collapse = ", ")))
+}
+
+# Whether what the last part calculates stands in the statement itself, which saves a server another pass.
+goes_out_last <- function(relation, sql, ordered) {
+  last <- relation$last
+  if (is.null(last) || relation$from != last$name) return(FALSE)
+  is_in <- function(alias) any(grepl(alias, relation$order, fixed = TRUE))
+  !anyDuplicated(sql[sql %in% names(last$items)]) && !(ordered && any(vapply(names(last$items), is_in, NA)))
 }
 
 with_parts <- function(relation) {

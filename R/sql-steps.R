@@ -76,7 +76,7 @@ sql_step.step_top_rows <- function(step, relation) {
   position <- add_window(paste0(if (step$ties == "cut") "row_number()" else "rank()", window_text(groups, own)),
                          "integer", list(by), items)
   first <- if (length(groups)) first_of_groups(groups, items)
-  where <- new_operand(paste0("(", known_number(by), " IS NOT NULL AND ", position$sql, " <= ",
+  where <- new_operand(paste0("(", is_known_number(by), " AND ", position$sql, " <= ",
                               format(step$count, scientific = FALSE), ")"), "logical",
                        level_of(c(list(position), list(first)[!is.null(first)])))
   relation <- relation_with_items(items, step$columns, where)

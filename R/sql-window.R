@@ -99,7 +99,7 @@ reversed_order <- function(terms) {
 }
 
 known_only <- function(sql, x, type, groups, items, level = 0) {
-  add_window(paste0("(CASE WHEN ", known_number(x), " IS NOT NULL THEN ", sql, " END)"), type, c(list(x), groups),
+  add_window(paste0("(CASE WHEN ", is_known_number(x), " THEN ", sql, " END)"), type, c(list(x), groups),
              items, level)
 }
 
@@ -155,7 +155,7 @@ running_sql <- function(node, x, groups, items) {
   known <- known_number(x)
   found <- total_in_window(node, x, known, over, items)
   if (node$options$missing == "skip") {
-    found$sql <- paste0("(CASE WHEN ", known, " IS NOT NULL THEN ", found$sql,
+    found$sql <- paste0("(CASE WHEN ", is_known_number(x), " THEN ", found$sql,
                         if (x$nan && found$type == "double") paste(" ELSE", x$sql), " END)")
   }
   add_window(found$sql, found$type, c(list(x), groups), items, order$level, nan = items$dialect$has_nan)

@@ -74,6 +74,10 @@ on_one_server <- function() {
   seconds("save_table() into the database", save())
   seconds("the same again: up to date", save())
   seconds("fetching the table", as.data.frame(open_table(connection, table = "visits")))
+  seconds("fetching, calculating here, writing back", {
+    yield <- yield_of(as.data.frame(open_table(connection, table = "visits")))
+    suppressMessages(save_table(yield, connection, table = "back"))
+  })
 }
 
 on_two_servers <- function() {
