@@ -9,13 +9,16 @@ written_on_servers <- function(target, x, relation, now, found, force, call) {
   if (is.null(servers) || isTRUE(relation$crosses) || anyNA(by) || !has_dblink(connection)) return(NULL)
   key <- names(relation$columns)[by]
   made <- parts_to_make(target, x, servers, call)
+  left <- drop_unfinished(target)
+  note_unfinished(target, made, left)
   is_done <- FALSE
-  on.exit(if (!is_done) drop_on_servers(connection, made))
+  on.exit(if (!is_done && drop_on_servers(connection, made)) forget_unfinished(target))
   asking(call, on_servers(connection, made$server, paste0("CREATE TABLE ", made$there, " AS\n", made$statement)))
   like <- first_in_database(relation, connection, 0)
   old <- NULL
   rows <- in_transaction(target, connection, call, function() {
     old <<- old_parts(connection, target$table)
+    note_unfinished(target, made, old, left)
     attach_parts(connection, target$table, like, key, servers$strategy, made, force, call)
     check_no_nan(connection, target$table, relation, call)
     check_names_kept(connection, target$table, names(like))
@@ -24,7 +27,7 @@ written_on_servers <- function(target, x, relation, now, found, force, call) {
     written$rows
   })
   is_done <- TRUE
-  drop_on_servers(connection, old)
+  if (drop_on_servers(connection, old)) forget_unfinished(target)
   rows
 }
 
@@ -70,9 +73,40 @@ old_parts <- function(connection, table) {
   parts[grepl("_[0-9]+_[0-9a-f]{12}$", parts$name), ]
 }
 
-# What can't be dropped is left there: the output is complete without.
+# What can't be dropped is left there: the output is complete without. Whether nothing is left.
 drop_on_servers <- function(connection, parts) {
-  for (k in seq_len(NROW(parts))) {
-    try(on_servers(connection, parts$server[k], paste("DROP TABLE IF EXISTS", parts$there[k])), silent = TRUE)
-  }
+  dropped <- vapply(seq_len(NROW(parts)), function(k) {
+    !inherits(try(on_servers(connection, parts$server[k], paste("DROP TABLE IF EXISTS", parts$there[k])),
+                  silent = TRUE), "try-error")
+  }, NA)
+  all(dropped)
+}
+
+# A run that is ended at once leaves the parts that it made, or those that they replace. Their names are noted beside
+# the journal until then, and the next run drops those that are no part of the output.
+no_parts <- data.frame(server = character(), name = character(), there = character())
+
+unfinished_parts_path <- function(target) {
+  file.path(journal_folder(), "unfinished", paste0(rlang::hash(target$name), ".json"))
+}
+
+note_unfinished <- function(target, ...) {
+  path <- unfinished_parts_path(target)
+  dir.create(dirname(path), showWarnings = FALSE, recursive = TRUE)
+  parts <- do.call(rbind, lapply(list(...), function(parts) parts[names(no_parts)]))
+  text <- jsonlite::toJSON(as.list(parts))
+  replace_file(path, function(file) writeLines(enc2utf8(text), file, useBytes = TRUE))
+}
+
+forget_unfinished <- function(target) remove_files(unfinished_parts_path(target))
+
+# Gives those that can't be dropped.
+drop_unfinished <- function(target) {
+  path <- unfinished_parts_path(target)
+  if (!file.exists(path)) return(no_parts)
+  left <- tryCatch(lapply(jsonlite::fromJSON(path, simplifyVector = FALSE), unlist), error = function(e) NULL)
+  if (is.null(left)) return(no_parts)
+  left <- as.data.frame(left)
+  left <- left[!left$name %in% old_parts(target$connection, target$table)$name, ]
+  if (drop_on_servers(target$connection, left)) no_parts else left
 }

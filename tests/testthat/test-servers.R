@@ -63,6 +63,41 @@ test_that("what goes by the rows of each server is calculated on each, and stays
   expect_null(servers_of_table(above, "plain"))
 })
 
+test_that("what a run that was killed left on the servers is dropped by the next", {
+  skip_on_os("windows")
+  local_folder()
+  withr::local_seed(7)
+  data <- random_table(60)[c("id", "e", "g")]
+  above <- local_servers(data, "g")
+  about <- DBI::dbGetInfo(above)
+  save <- function(x) suppressMessages(save_table(x, above, table = "yield"))
+  make <- function(by) eval(bquote(set_columns(open_table(above, table = "rows"), { up <- e * .(by) })))
+  # As a process, ended before the parts are a table, and after that, before those of old are dropped.
+  killed_in <- function(place, by) {
+    code <- c(sprintf("above <- DBI::dbConnect(RPostgres::Postgres(), host = '%s', user = '%s', dbname = 'postgres')",
+                      about$host, about$username), "library(rowanroot)",
+              sprintf("trace('%s', quote(if (%s) tools::pskill(Sys.getpid(), 9)), print = FALSE, where = %s)", place[1],
+                      place[2], "asNamespace('rowanroot')"),
+              sprintf("x <- set_columns(open_table(above, table = 'rows'), { up <- e * %d })", by),
+              "save_table(x, above, table = 'yield')")
+    write_text(code, "killed.R")
+    system2(file.path(R.home("bin"), "Rscript"), "killed.R", stdout = FALSE, stderr = FALSE)
+  }
+  attached <- function() as.list(servers_of_table(above, "yield")$partitions$name)
+  killed_in(c("attach_parts", "TRUE"), 2)
+  expect_identical(lengths(rows_there(above)), c(1L, 1L))
+  expect_length(attached(), 0)
+  save(make(3))
+  expect_identical(rows_there(above), attached())
+  killed_in(c("drop_on_servers", "NROW(parts) > 0"), 4)
+  expect_identical(lengths(rows_there(above)), c(2L, 2L))
+  save(make(5))
+  expect_identical(rows_there(above), attached())
+  expect_length(list.files(".rowanroot/unfinished"), 0)
+  found <- as.data.frame(open_table(above, table = "yield"))
+  expect_identical(found$up[order(found$id)], data$e[order(data$id)] * 5)
+})
+
 test_that("groups of several servers are put together above, and the rest is right, too", {
   withr::local_seed(6)
   data <- random_table(300)[c("id", "e", "i", "j", "l", "t", "day", "g", "h")]
