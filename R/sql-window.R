@@ -154,6 +154,10 @@ running_sql <- function(node, x, groups, items) {
   over <- window_text(groups, order$terms, "ROWS BETWEEN UNBOUNDED PRECEDING AND CURRENT ROW")
   known <- known_number(x)
   found <- total_in_window(node, x, known, over, items)
+  # Carried, a total of nothing is 0.
+  if (node$options$missing == "carry" && node$word$what == "total") {
+    found$sql <- paste0("coalesce(", found$sql, ", ", items$dialect$literal(0, found$type), ")")
+  }
   if (node$options$missing == "skip") {
     found$sql <- paste0("(CASE WHEN ", is_known_number(x), " THEN ", found$sql,
                         if (x$nan && found$type == "double") paste(" ELSE", x$sql), " END)")
