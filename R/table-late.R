@@ -18,7 +18,10 @@ can_wait <- function(x) {
       chooses_rows(steps[[k + 1]])
   }, NA)
   if (!any(waits) || !is_worth_waiting(x)) return(logical(length(steps)))
-  if (any(vapply(rooted(x)$earlier[which(waits)], function(one) !is.null(rlang::wref_key(one)), NA))) gc(full = TRUE)
+  are_there <- function() any(vapply(rooted(x)$earlier[which(waits)], function(one) !is.null(rlang::wref_key(one)), NA))
+  # What was made last is mostly found without a look at all that R has.
+  if (are_there()) gc(full = FALSE)
+  if (are_there()) gc(full = TRUE)
   waits
 }
 

@@ -18,7 +18,7 @@ class Filter {
 
   std::size_t kept() const { return pieces_.back().kept_before; }
 
-  // Copies the values of the kept rows, closed up.
+  // Copies the values of the kept rows, closed up. Of few rows only these are looked at.
   void keep(Type type, const void* from, void* to) const;
 
  private:
@@ -30,8 +30,12 @@ class Filter {
   template <class T>
   void keep_values(const T* from, T* to) const;
 
+  void find_few_rows();
+
   // A byte a row: what is read again for each column should be small.
   RowVector<std::uint8_t> keeps_;
+  bool are_few_;
+  RowVector<std::size_t> few_rows_;
   std::vector<Piece> pieces_;  // and a last one that has only the totals
   Workers threads_;
 };

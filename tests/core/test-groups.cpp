@@ -131,17 +131,19 @@ TEST("aggregates of nothing, and of whole numbers") {
 TEST("a filter keeps the rows where the condition is true, in their order, by any number of threads") {
   std::mt19937 random(8);
   const std::size_t rows = 200003;
-  std::vector<std::int32_t> condition(rows), numbers(rows), expected;
-  for (std::size_t i = 0; i < rows; ++i) {
-    condition[i] = random() % 3 == 0 ? missing_integer : static_cast<std::int32_t>(random() % 2);
-    numbers[i] = static_cast<std::int32_t>(i);
-    if (condition[i] == 1) expected.push_back(numbers[i]);
-  }
-  for (int threads : {1, 2, 3}) {
-    const Filter filter(condition.data(), rows, threads);
-    std::vector<std::int32_t> kept(filter.kept());
-    filter.keep(Type::integer, numbers.data(), kept.data());
-    CHECK(kept == expected);
+  for (const unsigned one_of : {2, 15, 20, 5000, 1000000}) {
+    std::vector<std::int32_t> condition(rows), numbers(rows), expected;
+    for (std::size_t i = 0; i < rows; ++i) {
+      condition[i] = random() % 3 == 0 ? missing_integer : static_cast<std::int32_t>(random() % one_of == 0);
+      numbers[i] = static_cast<std::int32_t>(i);
+      if (condition[i] == 1) expected.push_back(numbers[i]);
+    }
+    for (int threads : {1, 2, 3}) {
+      const Filter filter(condition.data(), rows, threads);
+      std::vector<std::int32_t> kept(filter.kept());
+      filter.keep(Type::integer, numbers.data(), kept.data());
+      CHECK(kept == expected);
+    }
   }
   CHECK(Filter(nullptr, 0, 1).kept() == 0);
 }
