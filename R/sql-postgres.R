@@ -70,10 +70,8 @@ postgres_arithmetic <- function() {
     },
     whole_divide = function(operands, type) {
       if (type == "double") not_in_sql("`%/%` of doubles")
-      by <- operands[[2]]$value
-      a <- operands[[1]]$sql
       # Towards zero there, down in R. Nothing is too large then.
-      if (isTRUE(by > 1)) return(fill_template("({1} / {2} - ({1} % {2} < 0)::int4)", operands))
+      if (isTRUE(operands[[2]]$value > 1)) return(fill_template("({1} / {2} - ({1} % {2} < 0)::int4)", operands))
       whole_in_postgres(paste0("((", operands[[1]]$sql, " - ", remainder(operands), ") / nullif(", operands[[2]]$sql,
                                ", 0))"))
     }

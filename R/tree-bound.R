@@ -31,6 +31,8 @@ remember_bound <- function(step, block, names, env) {
   if (!all(known_again) || any(match(c("column_named", "for"), all.names(block), 0L))) return(invisible())
   called <- unique(unlist(lapply(as.list(block)[-1], called_names)))
   found <- lapply(stats::setNames(nm = called), get0, envir = env, mode = "function")
+  # Where it was written may hold large tables.
+  step["env"] <- list(NULL)
   known <- list(block = block, names = names, functions = found, step = step)
   state$bound <- utils::head(c(list(known), state$bound), steps_remembered)
 }
