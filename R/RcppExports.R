@@ -201,8 +201,8 @@ shortest_texts_cpp <- function(numbers) {
     .Call(`_rowanroot_shortest_texts_cpp`, numbers)
 }
 
-kept_write_cpp <- function(path, column, first, rows, kinds, note) {
-    .Call(`_rowanroot_kept_write_cpp`, path, column, first, rows, kinds, note)
+kept_write_cpp <- function(paths, column, first, rows, kinds, notes, threads) {
+    .Call(`_rowanroot_kept_write_cpp`, paths, column, first, rows, kinds, notes, threads)
 }
 
 kept_heads_cpp <- function(paths) {

@@ -141,10 +141,9 @@ keep_csv <- function(content, keys) {
   first <- cumsum(c(0, content$rows))
   for (column in colnames(keys)) {
     values <- bare_values(content$values[[column]])
-    for (k in seq_len(nrow(keys))) {
-      if (!keep_column(keys[k, column], values, content$names[[k]], first[k], content$rows[k],
-                       content$kinds[k, column])) return(FALSE)
-    }
+    is_kept <- keep_parts(keys[, column], values, content$names, first[seq_len(nrow(keys))], content$rows,
+                          content$kinds[, column])
+    if (!is_kept) return(FALSE)
   }
   TRUE
 }

@@ -10,13 +10,18 @@ kept_path <- function(key) file.path(kept_folder(), paste0(key, ".column"))
 keeps_columns <- function() dir.exists(journal_folder()) && getOption("rowanroot.keep", TRUE)
 
 # Whether these rows of the column, the first being 0, were kept.
-keep_column <- function(key, column, note, first = 0, rows = length(column), kinds = 0L) {
+keep_column <- function(key, column, note) keep_parts(key, column, list(note), 0, length(column), 0L)
+
+# So many rows of a column, from the first on, for each key.
+keep_parts <- function(keys, column, notes, first, rows, kinds) {
   if (is.factor(column)) column <- as.vector(unclass(column))
   if (is.character(column) && !are_deferred_cpp(column) && is.null(coded_parts_cpp(column))) {
     column <- enc2utf8(column)
   }
   dir.create(kept_folder(), showWarnings = FALSE, recursive = TRUE)
-  !nzchar(kept_write_cpp(path.expand(kept_path(key)), column, first, rows, kinds, serialize(note, NULL)))
+  notes <- lapply(notes, serialize, NULL)
+  !nzchar(kept_write_cpp(path.expand(kept_path(keys)), column, first, rows, kinds, notes,
+                         getOption("rowanroot.threads", 0L)))
 }
 
 # A data frame with a row for each key: `type`, missing where nothing is kept; `kinds`, `rows` and `note`.

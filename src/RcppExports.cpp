@@ -639,18 +639,19 @@ BEGIN_RCPP
 END_RCPP
 }
 // kept_write_cpp
-std::string kept_write_cpp(std::string path, SEXP column, double first, double rows, int kinds, Rcpp::RawVector note);
-RcppExport SEXP _rowanroot_kept_write_cpp(SEXP pathSEXP, SEXP columnSEXP, SEXP firstSEXP, SEXP rowsSEXP, SEXP kindsSEXP, SEXP noteSEXP) {
+std::string kept_write_cpp(std::vector<std::string> paths, SEXP column, Rcpp::NumericVector first, Rcpp::NumericVector rows, Rcpp::IntegerVector kinds, Rcpp::List notes, int threads);
+RcppExport SEXP _rowanroot_kept_write_cpp(SEXP pathsSEXP, SEXP columnSEXP, SEXP firstSEXP, SEXP rowsSEXP, SEXP kindsSEXP, SEXP notesSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< std::vector<std::string> >::type paths(pathsSEXP);
     Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
-    Rcpp::traits::input_parameter< double >::type first(firstSEXP);
-    Rcpp::traits::input_parameter< double >::type rows(rowsSEXP);
-    Rcpp::traits::input_parameter< int >::type kinds(kindsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::RawVector >::type note(noteSEXP);
-    rcpp_result_gen = Rcpp::wrap(kept_write_cpp(path, column, first, rows, kinds, note));
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type kinds(kindsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type notes(notesSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(kept_write_cpp(paths, column, first, rows, kinds, notes, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -1399,7 +1400,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_json_column_cpp", (DL_FUNC) &_rowanroot_json_column_cpp, 3},
     {"_rowanroot_json_write_cpp", (DL_FUNC) &_rowanroot_json_write_cpp, 4},
     {"_rowanroot_shortest_texts_cpp", (DL_FUNC) &_rowanroot_shortest_texts_cpp, 1},
-    {"_rowanroot_kept_write_cpp", (DL_FUNC) &_rowanroot_kept_write_cpp, 6},
+    {"_rowanroot_kept_write_cpp", (DL_FUNC) &_rowanroot_kept_write_cpp, 7},
     {"_rowanroot_kept_heads_cpp", (DL_FUNC) &_rowanroot_kept_heads_cpp, 1},
     {"_rowanroot_kept_read_cpp", (DL_FUNC) &_rowanroot_kept_read_cpp, 3},
     {"_rowanroot_kept_rows_cpp", (DL_FUNC) &_rowanroot_kept_rows_cpp, 4},

@@ -9,6 +9,7 @@
 #include "deferred_strings.h"
 #include "mapped_vectors.h"
 #include "names.h"
+#include "rounds.h"
 
 namespace {
 
@@ -113,22 +114,39 @@ Rcpp::List csv_header_cpp(std::string path, Rcpp::List format) {
 // The files with their names of columns and how many rows they have.
 // [[Rcpp::export]]
 Rcpp::List csv_open_cpp(std::vector<std::string> paths, Rcpp::List format, double piece_bytes, int threads) {
-  CsvPointer files(new CsvFiles, true);
+  CsvPointer files(new CsvFiles(paths.size()), true);
+  const CsvFormat of_all = format_of(format);
+  // Many files are shared out to the threads, or else the pieces of each.
+  const bool are_many = paths.size() >= 8;
+  const auto open_one = [&](std::size_t f, bool is_shared) {
+    const auto input = open_file(paths[f]);
+    const R_xlen_t likely_rows = static_cast<R_xlen_t>(input->size() / 16);
+    const Workers workers = is_shared ? Workers(1) : Workers(thread_count(likely_rows, threads));
+    (*files)[f] = std::make_shared<CsvFile>(input, of_all, workers, static_cast<std::size_t>(piece_bytes));
+  };
+  // Where one can't be read, they are opened again in turn: the first that can't be is told.
+  bool are_open = are_many;
+  try {
+    if (are_many)
+      run_pieces(paths.size(), thread_count(R_xlen_t(1) << 40, threads),
+                 [&](int, std::size_t f) { open_one(f, true); });
+  } catch (const CsvError&) {
+    are_open = false;
+  } catch (const InputError&) {
+    are_open = false;
+  }
   Rcpp::List names(paths.size());
   Rcpp::NumericVector rows(paths.size());
   for (std::size_t f = 0; f < paths.size(); ++f) {
     try {
-      const auto input = open_file(paths[f]);
-      const R_xlen_t likely_rows = static_cast<R_xlen_t>(input->size() / 16);
-      files->push_back(std::make_shared<CsvFile>(input, format_of(format), thread_count(likely_rows, threads),
-                                                 static_cast<std::size_t>(piece_bytes)));
+      if (!are_open) open_one(f, false);
     } catch (const CsvError& error) {
       return with_problem(error, f + 1);
     } catch (const InputError& error) {
       return with_problem(error, f + 1);
     }
-    names[static_cast<R_xlen_t>(f)] = strings_of(files->back()->names());
-    rows[static_cast<R_xlen_t>(f)] = static_cast<double>(files->back()->rows());
+    names[static_cast<R_xlen_t>(f)] = strings_of((*files)[f]->names());
+    rows[static_cast<R_xlen_t>(f)] = static_cast<double>((*files)[f]->rows());
   }
   return Rcpp::List::create(Rcpp::Named("files") = files, Rcpp::Named("names") = names, Rcpp::Named("rows") = rows);
 }

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cstring>
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -12,6 +13,7 @@
 #include "mapped_vectors.h"
 #include "memory.h"
 #include "names.h"
+#include "rounds.h"
 #include "text_numbering.h"
 
 namespace {
@@ -183,20 +185,36 @@ SEXP or_null(Read read) {
 
 }  // namespace
 
-// Keeps these rows of a column, the first being 0. Texts that are no deferred ones must be in UTF-8. Gives an empty
-// text, or what the system said.
+// Keeps some rows of a column in each file: so many `rows` from the `first` on, which is 0. Texts that are no deferred
+// ones must be in UTF-8. Gives an empty text, or what the system said.
 // [[Rcpp::export]]
-std::string kept_write_cpp(std::string path, SEXP column, double first, double rows, int kinds, Rcpp::RawVector note) {
-  const Contents contents(column, static_cast<R_xlen_t>(first), static_cast<R_xlen_t>(rows));
-  KeptHead head;
-  head.type = contents.type();
-  head.kinds = static_cast<std::uint32_t>(kinds);
-  head.rows = static_cast<std::uint64_t>(rows);
-  head.note.assign(note.begin(), note.end());
-  try {
-    write_kept(path, head, contents.buffers());
-  } catch (const InputError& error) {
-    return error.what();
+std::string kept_write_cpp(std::vector<std::string> paths, SEXP column, Rcpp::NumericVector first,
+                           Rcpp::NumericVector rows, Rcpp::IntegerVector kinds, Rcpp::List notes, int threads) {
+  const R_xlen_t count = static_cast<R_xlen_t>(paths.size());
+  const Workers workers = thread_count(Rf_xlength(column), threads);
+  // What R has is only looked at here; a few files at a time, as texts are copied.
+  const R_xlen_t at_once = 2 * std::max(1, static_cast<int>(workers));
+  for (R_xlen_t from = 0; from < count; from += at_once) {
+    std::vector<std::unique_ptr<Contents>> contents;
+    std::vector<KeptHead> heads;
+    for (R_xlen_t k = from; k < std::min(count, from + at_once); ++k) {
+      contents.push_back(
+          std::make_unique<Contents>(column, static_cast<R_xlen_t>(first[k]), static_cast<R_xlen_t>(rows[k])));
+      const Rcpp::RawVector note = notes[k];
+      KeptHead head;
+      head.type = contents.back()->type();
+      head.kinds = static_cast<std::uint32_t>(kinds[k]);
+      head.rows = static_cast<std::uint64_t>(rows[k]);
+      head.note.assign(note.begin(), note.end());
+      heads.push_back(head);
+    }
+    try {
+      run_pieces(contents.size(), workers, [&](int, std::size_t k) {
+        write_kept(paths[static_cast<std::size_t>(from) + k], heads[k], contents[k]->buffers());
+      });
+    } catch (const InputError& error) {
+      return error.what();
+    }
   }
   return "";
 }

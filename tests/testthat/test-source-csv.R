@@ -169,3 +169,15 @@ test_that("64-bit integers are exact where they are asked for", {
   ids <- as.data.frame(open_table("ids.csv", types = c(id = "integer64")))$id
   expect_identical(bit64::as.character.integer64(ids), c("9007199254740993", "-1", NA, "9223372036854775807"))
 })
+
+test_that("of many files that can't be read the first is told", {
+  local_folder()
+  for (k in 1:12) write_text(c("hive,kg", paste0("NB-", k, ",", k)), sprintf("%02d.csv", k))
+  expect_identical(as.data.frame(open_table("*.csv"))$kg, 1:12)
+  expect_identical(nrow(as.data.frame(open_table("*.csv"))), 12L)
+  write_text(c("hive,kg", "NB-9,\"9"), "09.csv")
+  write_text(c("hive,kg", "NB-4,\"4"), "04.csv")
+  for (k in 1:5) expect_error(as.data.frame(open_table("*.csv")), "04.csv", class = "rowanroot_csv")
+  write_text(c("hive,kg", "NB-4,4"), "04.csv")
+  expect_error(as.data.frame(open_table("*.csv")), "09.csv", class = "rowanroot_csv")
+})
