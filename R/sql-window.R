@@ -208,6 +208,7 @@ window_of_time <- function(node, options, groups, items) {
   if (is.null(items$dialect$days_around)) not_in_sql("a window of time")
   day <- along$columns[[1]]
   window <- options$rows
+  if (!window$unit %in% c(names(months_in), "days", "weeks")) not_in_sql("a window of ", window$unit, " along a date")
   half <- window$seconds / 86400 / 2
   so_long <- less_a_day(window$count, window$unit)
   reach <- switch(options$align, end = list(so_long, no_time), start = list(no_time, so_long),

@@ -3,6 +3,7 @@
 # calls are those that they were.
 
 steps_remembered <- 8
+most_names_remembered <- 200
 
 # The step of this block on columns of these names; NULL if it is not known.
 bound_before <- function(block, names, env) {
@@ -28,7 +29,10 @@ remember_bound <- function(step, block, names, env) {
   known_again <- vapply(step$statements, function(statement) {
     statement_goes_by_row(statement) && !isTRUE(statement$looks_at_script)
   }, NA)
-  if (!all(known_again) || any(match(c("column_named", "for"), all.names(block), 0L))) return(invisible())
+  names_in_block <- all.names(block)
+  # What is long takes more time to compare, and R to walk through.
+  is_long <- length(names_in_block) > most_names_remembered
+  if (is_long || !all(known_again) || any(match(c("column_named", "for"), names_in_block, 0L))) return(invisible())
   called <- unique(unlist(lapply(as.list(block)[-1], called_names)))
   found <- lapply(stats::setNames(nm = called), get0, envir = env, mode = "function")
   # Where it was written may hold large tables.

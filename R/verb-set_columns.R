@@ -117,14 +117,15 @@ set_columns <- function(x, block, ..., within = NULL, along = NULL, carry = all_
   check_nothing_outside(substitute(list(...)), call)
   carry <- with_columns_found(substitute(carry), x, parent.frame(), call)
   after <- place_as_typed(substitute(after), substitute(before), call)
-  block <- with_columns_found(substitute(block), x, parent.frame(), call)
+  if (missing(block)) stop_not_a_block(quote(expr = ), call)
+  lines <- with_columns_found(substitute(block), x, parent.frame(), call)
   within <- substitute(within)
   along <- substitute(along)
   is_usual <- is.null(within) && is.null(along) && is.null(after) && identical(carry, quote(all_columns()))
-  step <- if (is_usual) bound_before(block, column_names(x), parent.frame())
+  step <- if (is_usual) bound_before(lines, column_names(x), parent.frame())
   if (is.null(step)) {
-    step <- new_step_set_columns(block, within, along, carry, after, column_names(x), parent.frame(), call)
-    if (is_usual) remember_bound(step, block, column_names(x), parent.frame())
+    step <- new_step_set_columns(lines, within, along, carry, after, column_names(x), parent.frame(), call)
+    if (is_usual) remember_bound(step, lines, column_names(x), parent.frame())
   }
   apply_step(x, step, call)
 }

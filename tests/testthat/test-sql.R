@@ -268,6 +268,16 @@ test_that("windows of rows and of time give the same, with what is infinite and 
       pushed <- pushed + found$pushed
       rounds <- rounds + 1
     }
+    # What is no window is the same error in both.
+    for (rows in alist(time_window(5, "hours"), time_window(0, "days"), 0, "a week")) {
+      code <- bquote(set_columns(.table, { new <- moving_mean(e, rows = .(rows), along = day) }))
+      classes <- lapply(there[c("table", "data")], function(table) {
+        env$.table <- table
+        tryCatch(suppressWarnings(as.data.frame(eval(code, env))), error = function(e) class(e)[1])
+      })
+      expect_identical(list(rows, classes$table), list(rows, classes$data))
+      expect_identical(classes$data, "rowanroot_bad_argument")
+    }
     # SQLite has no windows of time, nor standard deviations.
     expect_gt(pushed, (if (kind == "SQLite") 0.2 else 0.99) * rounds)
   }
