@@ -249,7 +249,9 @@ test_that("windows of rows and of time give the same, with what is infinite and 
     env <- new.env()
     pushed <- 0
     rounds <- 0
-    for (word in words) for (span in spans) for (align in c("end", "start", "centre")) {
+    # SQLite has no windows of time, nor standard deviations.
+    of_kind <- if (kind == "SQLite") spans[1:4] else spans
+    for (word in words) for (span in of_kind) for (align in c("end", "start", "centre")) {
       if (is.call(span) && align == "centre" && !span[[3]] %in% c("days", "weeks")) next
       # Of numbers of all sizes a sum has few right digits.
       x <- if (word %in% c("moving_min", "moving_max", "moving_count")) sample(c("d", "e", "j"), 1) else "e"
@@ -278,8 +280,7 @@ test_that("windows of rows and of time give the same, with what is infinite and 
       expect_identical(list(rows, classes$table), list(rows, classes$data))
       expect_identical(classes$data, "rowanroot_bad_argument")
     }
-    # SQLite has no windows of time, nor standard deviations.
-    expect_gt(pushed, (if (kind == "SQLite") 0.2 else 0.99) * rounds)
+    expect_gt(pushed, (if (kind == "SQLite") 0.5 else 0.99) * rounds)
   }
 })
 
