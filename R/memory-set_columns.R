@@ -7,7 +7,15 @@ in_memory.step_set_columns <- function(step, data, call) {
 
 # Where nothing is calculated before the end, the types that the program is made with are found soon enough.
 typed_statements <- function(step, block, data, call) {
-  goes_by_row <- !any(block$types == "other") && all(vapply(step$statements, statement_goes_by_row, NA))
+  goes_by_row <- all(vapply(step$statements, statement_goes_by_row, NA)) && !may_use_others(step, block)
   if (goes_by_row) step$statements
   else type_block(step$statements, schema_of(data), call, used_statements(step))$statements
+}
+
+# Whether formulas may use columns that only R knows. Names that are not written show only in the tree.
+may_use_others <- function(step, block) {
+  others <- names(block$columns)[block$types == "other"]
+  if (!length(others)) return(FALSE)
+  if (any(vapply(step$statements, function(statement) isTRUE(statement$looks_at_script), NA))) return(TRUE)
+  any(match(c(others, "column_named", "for"), all.names(step$typed$block), 0L))
 }

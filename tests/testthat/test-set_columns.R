@@ -304,3 +304,18 @@ test_that("a block that was bound before is bound anew where it would mean somet
   for (b in list(c(2.5, 3), c(TRUE, FALSE), 5:6)) expect_equal(set(data.frame(a = c(4, 9), b = b))$c, c(2, 3) + b)
   expect_error(set(data.frame(a = "x", b = 1)), class = "rowanroot_type_mismatch")
 })
+
+test_that("columns that only R knows are found wherever formulas use them", {
+  data <- data.frame(a = c(4, 9), day = as.Date("2024-01-05") + 0:1, b = c(1, 2))
+  expect_identical(set_columns(data, { c <- a + b })$c, c(5, 11))
+  expect_identical(set_columns(data, { c <- day + 1 })$c, data$day + 1)
+  name <- "day"
+  expect_identical(set_columns(data, { c <- column_named(name) + 1; d <- a + 1 })$c, data$day + 1)
+  moved <- set_columns(data, { for (one in "day") column_named(one) <- column_named(one) + 1 })
+  expect_identical(moved$day, data$day + 1)
+  expect_identical(set_columns(data, { c <- row_known(a:b) })$c, c(3L, 3L))
+  expect_identical(set_columns(data, { c <- row_total(a:b) })$c, data$day + c(5, 11))
+  late <- set_columns(data, { c <- if (day > as.Date("2024-01-05")) "late" else "early" })
+  expect_identical(late$c, c("early", "late"))
+  expect_identical(set_columns(data, { c <- a * 2; d <- first_known(day) })$d, data$day)
+})
