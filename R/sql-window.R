@@ -183,7 +183,11 @@ moving_sql <- function(node, x, groups, items) {
   conditions <- c(window$conditions, if (options$short == "missing") window$whole(over),
                   if (stops) paste(count(x$sql), "=", count("*")))
   if (length(conditions)) {
-    found$sql <- paste0("(CASE WHEN ", paste(conditions, collapse = " AND "), " THEN ", found$sql, " END)")
+    # A window that is longer than the table is an error.
+    fails <- if (options$short == "missing" && !is_time) {
+      sprintf(" WHEN count(*) OVER () < %.0f THEN %s", options$rows, failure_as(found$type, items$dialect))
+    }
+    found$sql <- paste0("(CASE WHEN ", paste(conditions, collapse = " AND "), " THEN ", found$sql, fails, " END)")
   }
   add_window(found$sql, found$type, c(list(x), groups), items, window$level, nan = items$dialect$has_nan)
 }

@@ -271,7 +271,7 @@ test_that("windows of rows and of time give the same, with what is infinite and 
       rounds <- rounds + 1
     }
     # What is no window is the same error in both.
-    for (rows in alist(time_window(5, "hours"), time_window(0, "days"), 0, "a week")) {
+    for (rows in alist(time_window(5, "hours"), time_window(0, "days"), 99999, 0, "a week")) {
       code <- bquote(set_columns(.table, { new <- moving_mean(e, rows = .(rows), along = day) }))
       classes <- lapply(there[c("table", "data")], function(table) {
         env$.table <- table
