@@ -16,6 +16,5 @@ typed_statements <- function(step, block, data, call) {
 may_use_others <- function(step, block) {
   others <- names(block$columns)[block$types == "other"]
   if (!length(others)) return(FALSE)
-  if (any(vapply(step$statements, function(statement) isTRUE(statement$looks_at_script), NA))) return(TRUE)
-  any(match(c(others, "column_named", "for"), all.names(step$typed$block), 0L))
+  look_at_script(step$statements) || any(match(others, all.names(step$typed$block), 0L))
 }

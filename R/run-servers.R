@@ -94,19 +94,16 @@ note_unfinished <- function(target, ...) {
   path <- unfinished_parts_path(target)
   dir.create(dirname(path), showWarnings = FALSE, recursive = TRUE)
   parts <- do.call(rbind, lapply(list(...), function(parts) parts[names(no_parts)]))
-  text <- jsonlite::toJSON(as.list(parts))
-  replace_file(path, function(file) writeLines(enc2utf8(text), file, useBytes = TRUE))
+  replace_text(path, as_json(as.list(parts)))
 }
 
 forget_unfinished <- function(target) remove_files(unfinished_parts_path(target))
 
 # Gives those that can't be dropped.
 drop_unfinished <- function(target) {
-  path <- unfinished_parts_path(target)
-  if (!file.exists(path)) return(no_parts)
-  left <- tryCatch(lapply(jsonlite::fromJSON(path, simplifyVector = FALSE), unlist), error = function(e) NULL)
+  left <- json_in_file(unfinished_parts_path(target))
   if (is.null(left)) return(no_parts)
-  left <- as.data.frame(left)
+  left <- as.data.frame(lapply(left, unlist))
   left <- left[!left$name %in% old_parts(target$connection, target$table)$name, ]
   if (drop_on_servers(target$connection, left)) no_parts else left
 }

@@ -165,7 +165,7 @@ running_sql <- function(node, x, groups, items) {
   add_window(found$sql, found$type, c(list(x), groups), items, order$level, nan = items$dialect$has_nan)
 }
 
-# Of a window with a missing value the result is missing, of one with NaN it is NaN, if these are not skipped.
+# A missing value in the window makes the result missing, and NaN makes it NaN, unless they are skipped.
 moving_sql <- function(node, x, groups, items) {
   # What is usual is left out of the options.
   options <- utils::modifyList(list(align = "end", missing = "stop"), node$options)

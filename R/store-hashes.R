@@ -30,7 +30,7 @@ is_settled <- function(file_state, now = as.numeric(Sys.time())) {
 known_hashes <- function() {
   file <- hashes_path()
   if (is.null(state$hashes[[file]])) {
-    left <- if (file.exists(file)) tryCatch(jsonlite::fromJSON(file, simplifyVector = FALSE), error = function(e) NULL)
+    left <- json_in_file(file)
     parts <- if (is.list(left)) lapply(left[c("path", "state", "hash")], unlist)
     fine <- all(vapply(parts, is.character, NA)) && all(lengths(parts) == length(parts$path))
     known <- if (fine) Map(function(state, hash) list(state = state, hash = hash), parts$state, parts$hash)
@@ -75,7 +75,7 @@ keep_hashes <- function() {
   if (!length(known)) return(invisible())
   of_all <- function(name) vapply(known, `[[`, "", name, USE.NAMES = FALSE)
   text <- jsonlite::toJSON(list(path = names(known), state = of_all("state"), hash = of_all("hash")))
-  replace_file(hashes_path(), function(file) writeLines(enc2utf8(text), file, useBytes = TRUE))
+  replace_text(hashes_path(), text)
 }
 
 hashes_path <- function() file.path(journal_folder(), "hashes.json")

@@ -15,9 +15,7 @@ journal_entries <- function() {
   lines <- if (file.exists(journal_path())) readLines(journal_path(), encoding = "UTF-8", warn = FALSE)
   at <- match(lines, state$journal$lines)
   records <- state$journal$records[at]
-  records[is.na(at)] <- lapply(lines[is.na(at)], function(line) {
-    tryCatch(jsonlite::fromJSON(line, simplifyVector = FALSE), error = function(e) NULL)
-  })
+  records[is.na(at)] <- lapply(lines[is.na(at)], read_json)
   is_whole <- vapply(records, function(record) {
     is.list(record) && is.character(record$output) && is.character(record$written)
   }, NA)
@@ -43,8 +41,7 @@ details_path <- function(name) file.path(journal_folder(), "records", paste0(nam
 
 with_details <- function(record) {
   if (is.null(record$details)) return(record)
-  file <- details_path(record$details)
-  more <- if (file.exists(file)) tryCatch(jsonlite::fromJSON(file, simplifyVector = FALSE), error = function(e) NULL)
+  more <- json_in_file(details_path(record$details))
   record[names(more)] <- more
   record
 }
@@ -54,9 +51,15 @@ without_details <- function(record) {
   if (nchar(details, "bytes") <= longest_line) return(record)
   record$details <- rlang::hash(paste(record$output, record$key, record$written))
   dir.create(dirname(details_path("")), showWarnings = FALSE)
-  replace_file(details_path(record$details), function(file) writeLines(enc2utf8(details), file, useBytes = TRUE))
+  replace_text(details_path(record$details), details)
   record[setdiff(names(record), long_parts)]
 }
+
+# NULL if it is damaged.
+read_json <- function(json) tryCatch(jsonlite::fromJSON(json, simplifyVector = FALSE), error = function(e) NULL)
+
+# The same of a file, which may not be there.
+json_in_file <- function(path) if (file.exists(path)) read_json(path)
 
 as_json <- function(x) jsonlite::toJSON(x, auto_unbox = TRUE, null = "null", digits = NA)
 

@@ -15,6 +15,10 @@ replace_file <- function(path, write, before = function(file) NULL) {
   if (!file.rename(unfinished, path)) stop_because("Can't put {.file {path}} in its place.", "cannot_write")
 }
 
+replace_text <- function(path, text) {
+  replace_file(path, function(file) writeLines(enc2utf8(text), file, useBytes = TRUE))
+}
+
 # The file itself, where the path is a symbolic link to it, or to another one.
 where_link_points <- function(path) {
   for (k in 1:40) {

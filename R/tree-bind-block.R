@@ -62,6 +62,7 @@ bind_line <- function(line, bound, env, call) {
   switch(head_name(line), "for" = return(bind_loop(line, bound, env, call)), "while" = ,
          "repeat" = stop_loop(line, call))
   statement <- parse_statement(line, env, call)
+  if (!is.symbol(line[[2]]) && "column_named" %in% all.names(line[[2]])) bound$looks_at_script <- TRUE
   if (statement$removes) {
     unknown <- setdiff(statement$targets, bound$names)
     if (length(unknown)) stop_unknown_column(unknown[1], bound$names, call)
@@ -75,12 +76,12 @@ bind_line <- function(line, bound, env, call) {
     bound$goes_by_row <- TRUE
     statement$node <- bind_statement(statement, scope)
     statement$goes_by_row <- bound$goes_by_row
-    statement$looks_at_script <- bound$looks_at_script
     new <- statement$targets[!is_column(statement$targets, scope)]
     if (length(new)) bound$names <- c(bound$names, new)
     if (!is.null(bound$known)) for (name in new) assign(name, TRUE, envir = bound$known)
   }
   forget_sides(bound, statement$targets)
+  statement$looks_at_script <- bound$looks_at_script
   bound$add(statement)
 }
 
@@ -128,6 +129,7 @@ stop_wrong_columns <- function(found, formula, wanted, call) {
 bind_loop <- function(line, bound, env, call) {
   variable <- as.character(line[[2]])
   body <- line[[4]]
+  bound$looks_at_script <- TRUE
   lines <- if (is_block(body)) as.list(body)[-1] else list(body)
   for (name in loop_names(line, bound$names, env, call)) {
     for (one in lines) {

@@ -55,6 +55,7 @@ choice_words <- c("names_like", "columns_that", "columns_found", "all_columns")
 not_script_code <- c("if", "switch", "column_named", choice_words, not_in_formulas)
 
 bind_named <- function(expr, scope) {
+  note_script(scope)
   name <- named_in_code(expr, scope$env, scope$call)
   if (!is_column(name, scope)) stop_unknown_column(name, scope$columns, scope$call, scope_text(scope))
   new_column(name)

@@ -26,13 +26,10 @@ calls_the_same <- function(functions, env) {
 
 # Nothing is remembered that looked at the script: a value of it, names that its code gives, or a choice of columns.
 remember_bound <- function(step, block, names, env) {
-  known_again <- vapply(step$statements, function(statement) {
-    statement_goes_by_row(statement) && !isTRUE(statement$looks_at_script)
-  }, NA)
-  names_in_block <- all.names(block)
+  go_by_row <- all(vapply(step$statements, statement_goes_by_row, NA))
   # What is long takes more time to compare, and R to walk through.
-  is_long <- length(names_in_block) > most_names_remembered
-  if (is_long || !all(known_again) || any(match(c("column_named", "for"), names_in_block, 0L))) return(invisible())
+  is_long <- length(all.names(block)) > most_names_remembered
+  if (is_long || !go_by_row || look_at_script(step$statements)) return(invisible())
   called <- unique(unlist(lapply(as.list(block)[-1], called_names)))
   found <- lapply(stats::setNames(nm = called), get0, envir = env, mode = "function")
   # Where it was written may hold large tables.
@@ -40,6 +37,8 @@ remember_bound <- function(step, block, names, env) {
   known <- list(block = block, names = names, functions = found, step = step)
   state$bound <- utils::head(c(list(known), state$bound), steps_remembered)
 }
+
+look_at_script <- function(statements) any(vapply(statements, `[[`, NA, "looks_at_script"))
 
 # Noted of a line whose meaning depends on more than the columns.
 note_script <- function(scope) if (!is.null(scope$bound)) assign("looks_at_script", TRUE, envir = scope$bound)

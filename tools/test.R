@@ -9,7 +9,8 @@ take_files <- function(queue, number) {
   results <- list()
   # What takes longest comes first, so that both end together.
   slow <- sprintf("test-%s.R", c("cli", "new-word", "names-of-files", "source-workbook", "source-json", "report",
-                                 "store-kept", "memory-budget", "source-parquet", "words-ranks", "sink-database", "sql"))
+                                 "store-kept", "memory-budget", "source-parquet", "words-ranks", "sink-database",
+                                 "sql"))
   for (file in files[order(match(basename(files), slow), -file.size(files))]) {
     if (!dir.create(file.path(queue, basename(file)), showWarnings = FALSE)) next
     cat("\n", basename(file), "\n", sep = "")

@@ -170,7 +170,7 @@ test_that("64-bit integers are exact where they are asked for", {
   expect_identical(bit64::as.character.integer64(ids), c("9007199254740993", "-1", NA, "9223372036854775807"))
 })
 
-test_that("of many files that can't be read the first is told", {
+test_that("the first of many files that can't be read is named", {
   local_folder()
   for (k in 1:12) write_text(c("hive,kg", paste0("NB-", k, ",", k)), sprintf("%02d.csv", k))
   expect_identical(as.data.frame(open_table("*.csv"))$kg, 1:12)

@@ -301,7 +301,7 @@ test_that("running words begin alike where nothing is known yet", {
   }
 })
 
-test_that("infinite numbers that have no sum are told of in SQLite too", {
+test_that("the sum of Inf and -Inf is NaN in SQLite, too", {
   withr::local_options(rowanroot.in_database = "sums")
   connection <- local_sqlite()
   data <- data.frame(id = 1:6, x = c(1, Inf, 3, -Inf, 1e20, 1))
