@@ -6,7 +6,7 @@ each_chunk.csv_source <- function(source, columns, bytes, begin, work, call) {
   files <- source_files(source, call)
   columns <- columns_in_files(source, columns, call)
   with_readable_files(source$options, files, function(paths) {
-    opened <- open_csv_files(paths, files$name, source$options, call, min(bytes / 8, 2^22))
+    opened <- open_csv_files(paths, files$name, source$options, call, min(bytes / 8, usual_piece_bytes))
     reader <- new_chunk_reader(opened, columns, source$options$types, files$name, call)
     chunks <- csv_chunks_cpp(opened$files, bytes)
     if (!nrow(chunks)) chunks <- data.frame(first = 0, last = 0, file = 1, rows = 0)

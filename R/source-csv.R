@@ -111,8 +111,10 @@ read_csv_files <- function(paths, names, options, columns, call) {
     opened[c("rows", "names")])
 }
 
-# Several threads read pieces of so many bytes.
-open_csv_files <- function(paths, names, options, call, piece_bytes = 2^22) {
+# Several threads read pieces of about so many bytes: with what stands behind them these fill two large pages.
+usual_piece_bytes <- 2^22 - 2^17
+
+open_csv_files <- function(paths, names, options, call, piece_bytes = usual_piece_bytes) {
   opened <- csv_open_cpp(path.expand(paths), csv_format(options), piece_bytes, getOption("rowanroot.threads", 0L))
   if (!is.null(opened$problem)) stop_csv_problem(opened$problem, names[opened$problem$file], call)
   check_one_shape(opened$names, names, call)

@@ -90,7 +90,7 @@ SEXP texts_on_pages(std::vector<CsvPage>& pages, SEXP starts, SEXP sizes) {
   double row = 0;
   for (R_xlen_t k = 0; k < count; ++k) {
     CsvPage& page = pages[static_cast<std::size_t>(k)];
-    SET_VECTOR_ELT(bytes, k, raw_of(std::move(page.bytes)));
+    SET_VECTOR_ELT(bytes, k, page.piece ? raw_of(std::move(page.piece)) : raw_of(std::move(page.bytes)));
     REAL(first_rows)[k] = row;
     row += static_cast<double>(page.rows);
   }

@@ -66,19 +66,32 @@ SEXP new_mapped_vector(SEXPTYPE type, MappedBytes bytes) {
   return new_held_vector(of_type, owner, values, "of a file");
 }
 
-SEXP raw_of(rowanroot::RowBytes bytes) {
-  // R does not know how large they are, and would collect those that nobody needs any more too late.
+namespace {
+
+// R does not know how large they are, and would collect those that nobody needs any more too late.
+void note_held(std::size_t bytes) {
   constexpr std::size_t held_at_once = std::size_t(1) << 28;
   static std::size_t held = 0;
-  held += bytes.size();
-  if (held > held_at_once) {
-    R_gc();
-    held = 0;
-  }
+  held += bytes;
+  if (held <= held_at_once) return;
+  R_gc();
+  held = 0;
+}
+
+}  // namespace
+
+SEXP raw_of(rowanroot::RowBytes bytes) {
+  note_held(bytes.size());
   // What was left to grow into is given back if it is much.
   if (bytes.capacity() > bytes.size() + bytes.size() / 2) bytes.shrink_to_fit();
   const auto owner = std::make_shared<rowanroot::RowBytes>(std::move(bytes));
   return new_held_vector(of_bytes, owner, &(*owner)[0], "as they were made");
+}
+
+SEXP raw_of(std::shared_ptr<rowanroot::Buffer<char>> bytes) {
+  note_held(bytes->size());
+  void* const values = bytes->data();
+  return new_held_vector(of_bytes, std::move(bytes), values, "as they were read");
 }
 
 // [[Rcpp::init]]

@@ -4,6 +4,8 @@
 
 #include <Rcpp.h>
 
+#include <memory>
+
 #include "mapped.h"
 #include "memory.h"
 
@@ -12,3 +14,4 @@ SEXP new_mapped_vector(SEXPTYPE type, rowanroot::MappedBytes bytes);
 
 // These bytes, which are not copied, as a raw vector.
 SEXP raw_of(rowanroot::RowBytes bytes);
+SEXP raw_of(std::shared_ptr<rowanroot::Buffer<char>> bytes);

@@ -4,8 +4,6 @@
 
 #include <algorithm>
 
-#include "memory.h"
-
 namespace rowanroot {
 namespace {
 
@@ -57,13 +55,14 @@ std::size_t bytes_for(std::size_t rows, const CsvPiece& piece, std::size_t all) 
 
 }  // namespace
 
-void each_batch(const CsvFile& file, const CsvPiece& piece, std::size_t most_rows,
-                const std::function<void(const CsvBatch&, std::size_t)>& visit) {
+Buffer<char> each_batch(const CsvFile& file, const CsvPiece& piece, std::size_t most_rows,
+                        const std::function<void(const CsvBatch&, std::size_t)>& visit) {
   const std::size_t all = static_cast<std::size_t>(piece.next - piece.first), bytes = bytes_for(most_rows, piece, all);
   Buffer<char> buffer(bytes);
   file.input().read(piece.first, bytes, buffer.data());
   CsvRecords records(buffer.data(), buffer.data() + bytes, bytes == all, file.format());
   CsvBatch batch;
+  batch.bytes = buffer.data();
   const std::size_t rows = batch_rows(file.names().size());
   batch.fields.reserve(rows * file.names().size());
   std::size_t done = 0;
@@ -90,9 +89,9 @@ void each_batch(const CsvFile& file, const CsvPiece& piece, std::size_t most_row
     done += batch.rows();
     batch.fields.clear();
     batch.lines.clear();
-    records.forget_fields();
   }
   if (batch.rows()) visit(batch, done);
+  return buffer;
 }
 
 std::vector<CsvPlace> all_places(const std::vector<std::shared_ptr<CsvFile>>& files) {

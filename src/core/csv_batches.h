@@ -7,20 +7,23 @@
 
 #include "csv_file.h"
 #include "csv_records.h"
+#include "memory.h"
 
 namespace rowanroot {
 
-// Fields row by row, and the line on which each row begins.
+// Fields row by row, the line on which each row begins, and the bytes of the piece that they all lie in.
 struct CsvBatch {
   std::vector<CsvField> fields;
   std::vector<std::size_t> lines;
+  const char* bytes = nullptr;
   std::size_t rows() const { return lines.size(); }
 };
 
 // Reads the records of a piece and checks how many fields each has: visit(batch, rows before it in the piece). If not
-// all are wanted, there may be fewer than are asked for, where they are longer than those behind them.
-void each_batch(const CsvFile& file, const CsvPiece& piece, std::size_t most_rows,
-                const std::function<void(const CsvBatch&, std::size_t)>& visit);
+// all are wanted, there may be fewer than are asked for, where they are longer than those behind them. Gives the bytes
+// that fields lie in.
+Buffer<char> each_batch(const CsvFile& file, const CsvPiece& piece, std::size_t most_rows,
+                        const std::function<void(const CsvBatch&, std::size_t)>& visit);
 
 // A piece of a file, and the row of all files at which it begins.
 struct CsvPlace {

@@ -59,7 +59,7 @@ void CsvColumnReader::read(const CsvBatch& batch, std::size_t row) {
       return read_values(batch, row, missing_real(),
                          [this](std::string_view text, double* value) { return read_time(text, value); });
     case CsvType::coded_text: return read_codes(batch, row);
-    case CsvType::text: return read_texts(batch, row);
+    case CsvType::text: return part_->is_in_piece ? take_texts(batch, row) : read_texts(batch, row);
   }
 }
 
@@ -176,6 +176,19 @@ void CsvColumnReader::read_texts(const CsvBatch& batch, std::size_t row) {
   });
   if (part_->page.size() > static_cast<std::size_t>(std::numeric_limits<std::int32_t>::max()))
     throw CsvError("long_field", batch.lines.back());
+}
+
+// Texts stay where they are.
+void CsvColumnReader::take_texts(const CsvBatch& batch, std::size_t row) {
+  std::int32_t* const start = static_cast<std::int32_t*>(column_.values) + row;
+  std::int32_t* const size = column_.sizes + row;
+  each_field(batch, [&](std::size_t i, const CsvField& field) {
+    const bool is_missing_here = is_missing(field);
+    // One that a short record does not have lies nowhere.
+    start[i] = is_missing_here || !field.size ? 0 : static_cast<std::int32_t>(field.start - batch.bytes);
+    size[i] = is_missing_here ? missing_integer : static_cast<std::int32_t>(field.size);
+    if (!is_missing_here) note_kinds(field);
+  });
 }
 
 }  // namespace rowanroot

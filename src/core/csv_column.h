@@ -23,6 +23,7 @@ struct CsvPart {
   std::size_t misfits = 0, line = 0;
   std::string misfit;
   RowBytes page;
+  bool is_in_piece = false;  // the bytes of texts are those of the piece, and there is no page
   int worker = 0;  // whose numbers the texts have
 };
 
@@ -56,6 +57,7 @@ class CsvColumnReader {
   bool read_time(std::string_view text, double* value);
   void read_codes(const CsvBatch& batch, std::size_t row);
   void read_texts(const CsvBatch& batch, std::size_t row);
+  void take_texts(const CsvBatch& batch, std::size_t row);
   void reserve(const CsvBatch& batch);
   void note_misfit(std::string_view text, std::size_t line);
   void note_kinds(const CsvField& field);

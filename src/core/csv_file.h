@@ -30,7 +30,7 @@ class CsvFile {
  public:
   // Looks for the pieces, of about so many bytes, and at all bytes. Throws CsvError and InputError.
   CsvFile(std::shared_ptr<const Input> input, const CsvFormat& format, Workers threads,
-          std::size_t piece_bytes = std::size_t(1) << 22);
+          std::size_t piece_bytes = (std::size_t(1) << 22) - (std::size_t(1) << 17));
 
   const CsvFormat& format() const { return format_; }
   const std::vector<std::string>& names() const { return names_; }

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <atomic>
+#include <limits>
 
 #include "csv_column.h"
 #include "values.h"
@@ -39,6 +40,7 @@ class CsvReading {
         places_(std::move(places)),
         threads_(threads),
         parts_(places_.size(), std::vector<CsvPart>(columns.size())),
+        bytes_(places_.size()),
         errors_(places_.size()),
         numberings_(static_cast<std::size_t>(std::max<int>(threads, 1))) {
     for (auto& of_worker : numberings_) of_worker.resize(columns.size());
@@ -77,7 +79,8 @@ class CsvReading {
   std::vector<CsvPage> pages(std::size_t column) {
     std::vector<CsvPage> pages;
     for (std::size_t p = 0; p < places_.size(); ++p)
-      pages.push_back({std::move(parts_[p][column].page), places_[p].piece.rows});
+      pages.push_back({std::move(parts_[p][column].page), parts_[p][column].is_in_piece ? bytes_[p] : nullptr,
+                       places_[p].piece.rows});
     return pages;
   }
 
@@ -93,10 +96,13 @@ class CsvReading {
                            &parts_[p][k], &numberings_[static_cast<std::size_t>(worker)][k]);
     }
     try {
-      each_batch(file, place.piece, place.piece.rows, [&](const CsvBatch& batch, std::size_t row) {
+      bool is_kept = false;
+      Buffer<char> bytes = each_batch(file, place.piece, place.piece.rows, [&](const CsvBatch& batch, std::size_t row) {
         if (row + batch.rows() > place.piece.rows) throw InputError("changed");
+        if (row == 0 && texts_are_most(batch, place)) is_kept = true, leave_texts(p);
         for (CsvColumnReader& reader : readers) reader.read(batch, place.row + row);
       });
+      if (is_kept) bytes_[p] = std::make_shared<Buffer<char>>(std::move(bytes));
       return true;
     } catch (const CsvError& error) {
       errors_[p] = std::make_unique<CsvError>(in_file(error, place.file, place.piece.line));
@@ -105,6 +111,24 @@ class CsvReading {
       errors_[p] = std::make_unique<CsvError>(in_file(same, place.file, place.piece.line));
     }
     return false;
+  }
+
+  // Whether texts that are not coded take so much of these rows that all bytes are worth keeping for them.
+  bool texts_are_most(const CsvBatch& batch, const CsvPlace& place) const {
+    if (place.piece.next - place.piece.first > std::numeric_limits<std::int32_t>::max()) return false;
+    const std::size_t in_record = files_[place.file]->names().size();
+    std::size_t of_texts = 0, of_all = 0;
+    for (const CsvField& field : batch.fields) of_all += field.size + 1;
+    for (const CsvColumn& column : columns_) {
+      if (column.type != CsvType::text) continue;
+      for (std::size_t at = column.in_file[place.file]; at < batch.fields.size(); at += in_record)
+        of_texts += batch.fields[at].size;
+    }
+    return 4 * of_texts > 3 * of_all;
+  }
+
+  void leave_texts(std::size_t p) {
+    for (std::size_t k = 0; k < columns_.size(); ++k) parts_[p][k].is_in_piece = columns_[k].type == CsvType::text;
   }
 
   // Each worker has numbered texts by itself: all get the numbers of the first, and the rows those instead.
@@ -133,6 +157,7 @@ class CsvReading {
   const std::vector<CsvPlace> places_;
   const Workers threads_;
   std::vector<std::vector<CsvPart>> parts_;  // of each place, for each column
+  std::vector<std::shared_ptr<Buffer<char>>> bytes_;  // of each place that texts stay in
   std::vector<std::unique_ptr<CsvError>> errors_;
   std::vector<std::vector<TextNumbering>> numberings_;  // of each worker, for each column
 };

@@ -50,10 +50,12 @@ struct CsvFound {
   bool has_too_many = false;
 };
 
-// The bytes of texts, and how many rows they are of.
+// The bytes of texts, or of the piece of a file that they lie in, which columns share; and how many rows they are of.
 struct CsvPage {
   RowBytes bytes;
+  std::shared_ptr<Buffer<char>> piece;
   std::size_t rows;
+  const char* data() const { return piece ? piece->data() : bytes.data(); }
 };
 
 struct CsvContent {

@@ -139,13 +139,8 @@ std::size_t CsvRecords::read_usual(std::size_t fields_of_each, std::size_t most_
   if (at_ != usual_next_) blocks_.begin(), usual_block_ = nullptr;
   usual_next_ = nullptr;
   for (std::size_t record = 0; record < most_records; ++record, fields += fields_of_each) {
-    const std::size_t line = line_;
-    char* const undoubled = undoubled_end_;
-    if (!read_usual_record(fields_of_each, fields)) {
-      undoubled_end_ = undoubled;
-      return record;
-    }
-    lines[record] = line;
+    lines[record] = line_;
+    if (!read_usual_record(fields_of_each, fields)) return record;
   }
   usual_next_ = at_;
   return most_records;
@@ -155,6 +150,7 @@ bool CsvRecords::read_usual_record(std::size_t count, CsvField* fields) {
   char* at = at_;
   if (at == end_ || *at == '\n' || *at == '\r' || (comment_ && *at == comment_)) return false;
   std::size_t lines_within = 0;
+  doubled_.clear();
   for (std::size_t k = 0; k < count; ++k, ++at) {
     const char* const start = at;
     Usual usual;
@@ -162,24 +158,25 @@ bool CsvRecords::read_usual_record(std::size_t count, CsvField* fields) {
     if (!at || at - start > std::numeric_limits<std::int32_t>::max()) return false;
     fields[k] = {start, static_cast<std::uint32_t>(at - start), false};
     if (*start == '"') fields[k] = {start + 1, static_cast<std::uint32_t>(at - start) - 2, true};
-    if (usual.is_doubled) fields[k].start = undoubled(start + 1, at - 1, &fields[k].size);
+    if (usual.is_doubled) doubled_.push_back(k);
     lines_within += usual.lines;
     const bool is_last = k + 1 == count;
     if (is_last && *at == '\r' && at + 1 != end_ && at[1] == '\n') ++at;
     else if (*at != (is_last ? '\n' : separator_)) return false;
   }
+  for (const std::size_t k : doubled_) undouble(&fields[k]);
   at_ = at;
   line_ += 1 + lines_within;
   return true;
 }
 
-// A copy of what is within quotes, with every second one of its quotes left out. Up to 16 bytes behind it are written
-// to.
-const char* CsvRecords::undoubled(const char* at, const char* end, std::uint32_t* size) {
-  if (!undoubled_) undoubled_.emplace(static_cast<std::size_t>(end_ - at) + 16);
-  if (!undoubled_end_) undoubled_end_ = undoubled_->data();
-  char* const start = undoubled_end_;
-  char* to = start;
+// Leaves out every second one of the quotes within a field of the record that begins here.
+void CsvRecords::undouble(CsvField* field) {
+  const char* at = field->start;
+  const char* const end = at + field->size;
+  // More bytes than are kept may be written at once.
+  if (undoubled_.size() < field->size + 16) undoubled_.resize(2 * (field->size + 16));
+  char* to = undoubled_.data();
 #ifdef __SSE2__
   const __m128i quote = _mm_set1_epi8('"');
   while (end_ - at >= 16 && at < end) {
@@ -196,9 +193,8 @@ const char* CsvRecords::undoubled(const char* at, const char* end, std::uint32_t
     *to++ = *at;
     at += 1 + is_quote;
   }
-  undoubled_end_ = to;
-  *size = static_cast<std::uint32_t>(to - start);
-  return start;
+  field->size = static_cast<std::uint32_t>(to - undoubled_.data());
+  std::memcpy(at_ + (field->start - at_), undoubled_.data(), field->size);
 }
 
 // The bytes of a field that is only skipped stay as they are: they may be cut again.

@@ -4,7 +4,6 @@
 
 #include <array>
 #include <cstdint>
-#include <optional>
 #include <string_view>
 #include <vector>
 
@@ -38,10 +37,8 @@ class CsvRecords {
 
   // Of records that begin here and follow each other without a blank line or a comment: the fields of as many as there
   // are, of so many fields each, and at most so many records, and the line on which each begins. Another record ends
-  // that, and is left, as is one near the end of the bytes. Gives the number of records. The fields are there until
-  // they are forgotten.
+  // that, and is left, as is one near the end of the bytes. Gives the number of records.
   std::size_t read_usual(std::size_t fields_of_each, std::size_t most_records, CsvField* fields, std::size_t* lines);
-  void forget_fields() { undoubled_end_ = nullptr; }
 
   // Past the record that begins here.
   void skip();
@@ -61,7 +58,7 @@ class CsvRecords {
   struct Usual;
   bool read_usual_record(std::size_t count, CsvField* fields);
   char* usual_end(char* at, Usual* usual);
-  const char* undoubled(const char* at, const char* end, std::uint32_t* size);
+  void undouble(CsvField* field);
   void need_more() const { if (!is_last_) throw Incomplete(); }
 
   char* at_;
@@ -76,9 +73,9 @@ class CsvRecords {
   // The same of usual records, and where those end.
   CsvBlocks blocks_;
   char *usual_block_ = nullptr, *usual_next_ = nullptr;
-  // Texts of which doubled quotes were taken out.
-  std::optional<Buffer<char>> undoubled_;
-  char* undoubled_end_ = nullptr;
+  // Of the record that is read, the fields with doubled quotes; and a text without them.
+  std::vector<std::size_t> doubled_;
+  RowVector<char> undoubled_;
 };
 
 }  // namespace rowanroot

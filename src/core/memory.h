@@ -15,7 +15,7 @@ namespace rowanroot {
 // Smaller ones are the C library's, whatever the budget.
 constexpr std::size_t counted_region = std::size_t(128) << 10;
 // From so many bytes on they are of large pages.
-constexpr std::size_t large_region = std::size_t(4) << 20;
+constexpr std::size_t large_region = std::size_t(3) << 20;
 // As many bytes of what was given back are kept at most.
 constexpr std::size_t most_kept = std::size_t(1) << 30;
 // Of these so many bytes are not offered to the system: most of what is given back is asked for again soon, and would
@@ -72,6 +72,7 @@ class Buffer {
     return *this;
   }
 
+  std::size_t size() const { return (bytes_ - 1) / sizeof(T); }
   T* data() { return values_; }
   const T* data() const { return values_; }
   T& operator[](std::size_t i) { return values_[i]; }

@@ -34,7 +34,7 @@ std::vector<std::string> fields(const std::string& bytes, const CsvFormat& forma
         std::string& field = result[row * count + column];
         field = sizes[row] == missing_integer
                     ? "<missing>"
-                    : page.bytes.substr(static_cast<std::size_t>(starts[row]), static_cast<std::size_t>(sizes[row]));
+                    : std::string(page.data() + starts[row], static_cast<std::size_t>(sizes[row]));
         const std::int32_t code = codes[row];
         if (field !=
             (code == missing_integer ? "<missing>" : content.columns[1].texts[static_cast<std::size_t>(code) - 1]))
@@ -327,6 +327,34 @@ TEST("a sign is found wherever it stands in a text") {
       CHECK(quoted.front() == '"' && quoted.back() == '"' && fields("a,b\n" + quoted + ",1\n").at(0) == text);
     }
   }
+}
+
+TEST("texts that are most of a file stay in its bytes") {
+  const std::string note = "\"" + std::string(100, 'x') + "\"\"" + std::string(100, 'y') + "\n\"\"\"";
+  const std::string read_note = std::string(100, 'x') + '"' + std::string(100, 'y') + "\n\"";
+  CsvFormat format;
+  format.allows_short = true;
+  format.missing = {"NA"};
+  const std::string content = "kg,note,place\n1," + note + ",NB\n2\n3," + note + ",NA\n";
+  const auto file = std::make_shared<CsvFile>(input_of(content), format, 1);
+  std::int32_t starts[2][3], sizes[2][3];
+  const auto texts_of = [&](const CsvContent& found, std::size_t column) {
+    std::vector<std::string> texts;
+    for (int i = 0; i < 3; ++i) {
+      const std::int32_t size = sizes[column][i];
+      const char* const at = found.pages[column][0].data() + starts[column][i];
+      texts.push_back(size == missing_integer ? "<missing>" : std::string(at, static_cast<std::size_t>(size)));
+    }
+    return texts;
+  };
+  const CsvContent both = read_csv(
+      {file}, {{CsvType::text, {1}, starts[0], sizes[0]}, {CsvType::text, {2}, starts[1], sizes[1]}}, 1);
+  CHECK(both.pages[0][0].piece && both.pages[0][0].piece == both.pages[1][0].piece);
+  CHECK(texts_of(both, 0) == std::vector<std::string>({read_note, "", read_note}));
+  CHECK(texts_of(both, 1) == std::vector<std::string>({"NB", "", "<missing>"}));
+  const CsvContent places = read_csv({file}, {{CsvType::text, {2}, starts[0], sizes[0]}}, 1);
+  CHECK(!places.pages[0][0].piece && places.pages[0][0].bytes == "NB");
+  CHECK(texts_of(places, 0) == std::vector<std::string>({"NB", "", "<missing>"}));
 }
 
 TEST("a doubled quote may stand where what was read so far ends") {
