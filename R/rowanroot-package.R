@@ -39,8 +39,8 @@
 #'   the size of the cached columns; those unused for longest are removed first. Columns of files are cached if the
 #'   files have `rowanroot.keep_from` (1e6) bytes together, calculated columns if they took `rowanroot.keep_seconds`
 #'   (0.25).
-#' * `rowanroot.left_alone`: how many seconds (0.5) a file that ends in the middle of a line must be left alone
-#'   before it is read.
+#' * `rowanroot.left_alone`: how many seconds (0.5) a file that may be incomplete, as it ends in the middle of a line,
+#'   must be left alone before it is read.
 #' @keywords internal
 "_PACKAGE"
 

@@ -156,12 +156,12 @@ check_one_shape <- function(columns, files, call) {
   }
 }
 
-# A file that was written to just now and ends in the middle of a line is probably not complete yet: it is waited
-# for, until it ends with a line or has been left alone for a while.
+# A file that was written to just now and does not end as a whole file does is probably not complete yet: it is waited
+# for, until it ends so or has been left alone for a while.
 wait_until_written <- function(path, name, call, patience = 30) {
   seconds_old <- function() as.numeric(Sys.time()) - as.numeric(file.mtime(path))
   started <- as.numeric(Sys.time())
-  while (isTRUE(seconds_old() < left_alone()) && seconds_old() > -left_alone() && !ends_with_line(path)) {
+  while (isTRUE(seconds_old() < left_alone()) && seconds_old() > -left_alone() && !ends_as_whole(path)) {
     if (as.numeric(Sys.time()) - started > patience) stop_changing_file(name, call)
     Sys.sleep(0.05)
   }
@@ -169,13 +169,18 @@ wait_until_written <- function(path, name, call, patience = 30) {
 
 left_alone <- function() getOption("rowanroot.left_alone", 0.5)
 
-ends_with_line <- function(path) {
+# With a line, with the mark of Parquet, or with the record that ends a workbook, which is a ZIP file of 22 bytes or
+# more.
+ends_as_whole <- function(path) {
   size <- file.size(path)
   if (is.na(size) || size == 0) return(FALSE)
   file <- file(path, "rb")
   on.exit(close(file))
-  seek(file, size - 1)
-  readBin(file, raw(), 1) %in% as.raw(c(10, 13))
+  seek(file, max(0, size - 22))
+  last <- readBin(file, raw(), 22)
+  if (!length(last)) return(FALSE)
+  last[length(last)] %in% as.raw(c(10, 13)) || size > 4 && identical(utils::tail(last, 4), charToRaw("PAR1")) ||
+    identical(last[1:4], as.raw(c(0x50, 0x4b, 5, 6)))
 }
 
 # What a file is, whatever its name: links to it have the same. Missing where there is none.

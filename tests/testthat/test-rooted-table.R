@@ -55,3 +55,16 @@ test_that("a file that ends in the middle of a line just now is waited for", {
   cat("hive,kg\nNB-01,3", file = "visits.csv")
   expect_identical(as.data.frame(open_table("visits.csv"))$kg, 3L)
 })
+
+test_that("whole workbooks and Parquet files end as such, and are not waited for", {
+  local_folder()
+  for (file in c("kg.xlsx", "kg.parquet", "kg.jsonl", "kg.csv")) {
+    quietly(save_table(data.frame(kg = 1:3), file))
+    expect_true(ends_as_whole(file), info = file)
+    bytes <- readBin(file, raw(), 1e6)
+    for (some in list(4, length(bytes) %/% 2, length(bytes) - 1)) {
+      writeBin(bytes[seq_len(some)], file)
+      expect_false(ends_as_whole(file), info = paste(file, some))
+    }
+  }
+})
