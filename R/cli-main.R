@@ -39,7 +39,7 @@ cli_main <- function(args) {
     return(if (length(args)) exit_done else exit_usage)
   }
   if (args[1] == "--version") {
-    cat("rowanroot", format(utils::packageVersion("rowanroot")), "\n")
+    cat("rowanroot ", format(utils::packageVersion("rowanroot")), "\n", sep = "")
     return(exit_done)
   }
   command <- cli_commands()[[args[1]]]

@@ -1,8 +1,9 @@
 # Reading and writing CSV: part of run.R. Beside a well-kept reader and writer of typed columns, where it is installed; else the rows are
 # left out.
 
-# What a run of the script takes as a process of its own, beyond starting R.
-command <- function(code) system.time(system2(file.path(R.home("bin"), "Rscript"), c("--vanilla", "-e", shQuote(code)), stdout = FALSE))[["elapsed"]]
+# What a run of the script takes as a process of its own, beyond starting R, as the command starts it.
+options_of_command <- strsplit(sub(".*Rscript ", "", readLines(system.file("exec", "rowanroot", package = "rowanroot"), 1)), " ")[[1]]
+command <- function(code) system.time(system2(file.path(R.home("bin"), "Rscript"), c(options_of_command, "--vanilla", "-e", shQuote(code)), stdout = FALSE))[["elapsed"]]
 started <- function() median(replicate(5, command("loadNamespace('rowanroot')")))
 run_of <- function(script) command(sprintf("rowanroot:::cli_main(c('run', '%s'))", script))
 

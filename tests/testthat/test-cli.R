@@ -29,6 +29,14 @@ test_that("run and status tell what they did, and their status says so too", {
   expect_identical(rowanroot("run", "yield.R", "--only", "nothing.csv")$status, 2L)
 })
 
+test_that("the command is a program of its own", {
+  skip_on_os("windows")
+  withr::local_path(R.home("bin"))
+  command <- system.file("exec", "rowanroot", package = "rowanroot")
+  expect_identical(system2(command, "--version", stdout = TRUE),
+                   paste("rowanroot", utils::packageVersion("rowanroot")))
+})
+
 test_that("wrong use has status 2 and one clear message", {
   local_project()
   for (words in list("runn", c("run"), c("run", "a.R", "b.R"), c("run", "yeild.R"),
