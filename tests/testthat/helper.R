@@ -51,6 +51,8 @@ group_key <- function(data, names) {
                                                                paste("=", g)))))
 }
 
+servers <- new.env()
+
 # A connection to a PostgreSQL server that runs until the test ends, by itself, in a folder of its own.
 local_postgres <- function(env = parent.frame()) {
   programs <- dirname(rev(c(Sys.which("initdb"), Sys.glob("/usr/lib/postgresql/*/bin/initdb")))[1])
@@ -70,11 +72,19 @@ local_postgres <- function(env = parent.frame()) {
     status <- system2(command[1], command[-1], stdout = FALSE, stderr = FALSE)
     if (status != 0) stop(program, " failed")
   }
-  server("initdb", "--auth=trust", "--encoding=UTF8", "--locale=C", "--no-sync")
-  # A socket in the folder and no port at all: servers of tests that run side by side don't meet.
-  server("pg_ctl", "-w", "-l", file.path(folder, "log"), "-o", shQuote(paste("-k", folder, "-h ''")), "start")
+  # Making a new one takes longest: the first is kept as it is, for the next ones.
+  if (is.null(servers$new)) {
+    server("initdb", "--auth=trust", "--encoding=UTF8", "--locale=C", "--no-sync")
+    servers$new <- file.path(tempdir(), "new-postgres")
+    system2("cp", c("-a", file.path(folder, "data"), servers$new))
+  } else {
+    system2("cp", c("-a", servers$new, file.path(folder, "data")))
+  }
+  # A socket in the folder and no port at all: servers of tests that run side by side don't meet. Nothing needs to be
+  # safe on the disk.
+  server("pg_ctl", "-w", "-l", file.path(folder, "log"), "-o", shQuote(paste("-F -k", folder, "-h ''")), "start")
   withr::defer({
-    server("pg_ctl", "-m", "fast", "-w", "stop")
+    server("pg_ctl", "-m", "immediate", "-w", "stop")
     unlink(folder, recursive = TRUE)
   }, env)
   connection <- DBI::dbConnect(RPostgres::Postgres(), host = folder,
