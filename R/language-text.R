@@ -119,26 +119,27 @@ join_text <- function(..., with = " ", missing = "keep") {
   }
   if (rows == 0) return(character())
   long <- lengths(columns) == rows
-  of_row <- few_combinations(columns[long], rows, call)
-  if (!is.null(of_row)) columns[long] <- lapply(columns[long], `[`, match(seq_len(max(of_row)), of_row))
+  few <- few_combinations(columns[long], rows, call)
+  if (!is.null(few)) columns[long] <- lapply(columns[long], `[`, few$first)
   shown <- lapply(columns, function(column) {
     if (is.character(column) && !are_utf8_cpp(column) &&
-        any(bad <- !is_readable_text(column))) stop_bad_text(rows_of(bad, list(of_row = of_row)), call)
+        any(bad <- !is_readable_text(column))) stop_bad_text(rows_of(bad, few), call)
     shown_text(column)
   })
-  if (is.null(of_row) && missing == "keep" && rows >= 1000) return(joined_texts_cpp(shown, enc2utf8(with), rows))
-  at_rows(join_columns_of_text(shown, enc2utf8(with), missing), list(of_row = of_row))
+  if (is.null(few) && missing == "keep" && rows >= 1000) return(joined_texts_cpp(shown, enc2utf8(with), rows))
+  at_rows(join_columns_of_text(shown, enc2utf8(with), missing), few)
 }
 
-# The number of each row's combination of values, if there are few different ones: a sample shows when there are
-# not. Zeros of both signs are one group, and may be shown differently.
+# The number of each row's combination of values, `of_row`, and the `first` row of each, if there are few different
+# ones: a sample shows when there are not. Zeros of both signs are one group, and may be shown differently.
 few_combinations <- function(columns, rows, call) {
   can_be_grouped <- vapply(columns, function(x) typeof(x) %in% c("logical", "integer", "double", "character"), NA)
   if (rows < 1000 || !all(can_be_grouped) || any(vapply(columns, has_negative_zero_cpp, NA))) return(NULL)
   number <- function(columns, rows) {
     groups <- group_rows_cpp(lapply(columns, group_values, call = call), rows,
                              getOption("rowanroot.threads", 0L))
-    if (length(groups$sizes) <= rows / 2) groups$of_row + 1L
+    count <- length(groups$sizes)
+    if (count <= rows / 2) list(of_row = groups$of_row + 1L, first = first_rows_cpp(groups$of_row, count))
   }
   sample <- 20000
   are_few <- prod(vapply(columns, most_different, 0)) <= rows / 2

@@ -70,10 +70,9 @@ with_missing_rows <- function(different, result) {
 }
 
 call_by_combination <- function(columns, values, node, block) {
-  of_row <- few_combinations(values[columns], block$rows, block$call)
-  if (is.null(of_row)) return(NULL)
-  first <- match(seq_len(max(of_row)), of_row)
-  values[columns] <- lapply(values[columns], `[`, first)
+  few <- few_combinations(values[columns], block$rows, block$call)
+  if (is.null(few)) return(NULL)
+  values[columns] <- lapply(values[columns], `[`, few$first)
   result <- call_r_once(values, node, block)
-  if (is_column_like(result, length(first))) typed_value(at_rows(result, list(of_row = of_row)), block)
+  if (is_column_like(result, length(few$first))) typed_value(at_rows(result, few), block)
 }

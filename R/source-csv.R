@@ -122,7 +122,8 @@ open_csv_files <- function(paths, names, options, call, piece_bytes = usual_piec
 }
 
 # A column has the type that was asked for, or else that all of its values, in all files, can be read as: those that
-# turn out not to be of the type that some rows have made likely are read again.
+# turn out not to be of the type that some rows have made likely are read again, unless a few numbers among whole ones
+# are all that is different.
 read_columns <- function(opened, names, types, files, call, threads) {
   columns <- guessed_columns(opened, names, types)
   open <- seq_along(columns)
@@ -130,7 +131,7 @@ read_columns <- function(opened, names, types, files, call, threads) {
     found <- csv_read_cpp(opened$files, lapply(columns[open], `[[`, "wanted"), list(), threads)
     if (!is.null(found$problem)) stop_csv_problem(found$problem, files[found$problem$file], call)
     for (n in seq_along(open)) {
-      of_column <- lapply(found[c("misfits", "kinds", "values", "file_kinds")], `[[`, n)
+      of_column <- lapply(found[c("misfits", "kinds", "values", "numbers", "file_kinds")], `[[`, n)
       columns[[open[n]]] <- column_as_found(columns[[open[n]]], of_column, files, call)
     }
     open <- which(!vapply(columns, `[[`, NA, "is_read"))
@@ -166,8 +167,9 @@ column_as_found <- function(column, found, files, call) {
   if (!is.null(found$misfits) && column$is_asked) stop_csv_misfit(found$misfits, column$name, column$type, files, call)
   is_fixed <- column$type %in% c("text", "category") || column$is_asked
   now <- if (is_fixed) column$type else csv_type(found$kinds)
-  if (now == column$type && !is.null(found$values)) {
-    column[c("values", "kinds")] <- list(as_csv_type(found$values, now), found$file_kinds)
+  values <- if (now == column$type) found$values else if (now == "number") found$numbers
+  if (!is.null(values)) {
+    column[c("type", "values", "kinds")] <- list(now, as_csv_type(values, now), found$file_kinds)
     column$is_read <- TRUE
     return(column)
   }

@@ -218,6 +218,14 @@ SEXP misfits_in_r(const CsvFound& found) {
                             Rcpp::Named("value") = strings_of({found.misfit}));
 }
 
+// Integers among which there are other numbers, as real numbers; NULL if there are none, or too many.
+SEXP with_reals(SEXP integers, const CsvFound& found, const Workers& threads) {
+  if (found.reals.empty()) return R_NilValue;
+  Rcpp::Shield<SEXP> numbers(new_vector(REALSXP, XLENGTH(integers)));
+  put_as_reals(INTEGER_RO(integers), static_cast<std::size_t>(XLENGTH(integers)), found.reals, threads, REAL(numbers));
+  return numbers;
+}
+
 }  // namespace
 
 // The columns, each with what became of it: of all rows, or of a chunk, which is a row of csv_chunks_cpp().
@@ -232,13 +240,14 @@ Rcpp::List csv_read_cpp(SEXP opened, Rcpp::List wanted, Rcpp::List chunk, int th
   const R_xlen_t rows = chunk.size() ? static_cast<R_xlen_t>(Rcpp::as<double>(chunk["rows"])) : rows_of(files),
                  count = wanted.size();
   Targets targets(columns, rows);
+  const Workers workers = threads_for_texts(rows, count, threads);
   CsvContent content;
   try {
-    content = read_csv(files, columns, threads_for_texts(rows, count, threads), pieces);
+    content = read_csv(files, columns, workers, pieces);
   } catch (const CsvError& error) {
     return with_problem(error, error.file + 1);
   }
-  Rcpp::List misfits(count), file_kinds(count);
+  Rcpp::List misfits(count), file_kinds(count), numbers(count);
   Rcpp::IntegerVector kinds(count);
   for (R_xlen_t k = 0; k < count; ++k) {
     const std::size_t at = static_cast<std::size_t>(k);
@@ -248,9 +257,11 @@ Rcpp::List csv_read_cpp(SEXP opened, Rcpp::List wanted, Rcpp::List chunk, int th
     kinds[k] = static_cast<int>(found.kinds);
     file_kinds[k] = Rcpp::IntegerVector(found.file_kinds.begin(), found.file_kinds.end());
     misfits[k] = misfits_in_r(found);
+    numbers[k] = with_reals(targets.values[k], found, workers);
   }
   return Rcpp::List::create(Rcpp::Named("values") = targets.values, Rcpp::Named("kinds") = kinds,
-                            Rcpp::Named("file_kinds") = file_kinds, Rcpp::Named("misfits") = misfits);
+                            Rcpp::Named("file_kinds") = file_kinds, Rcpp::Named("misfits") = misfits,
+                            Rcpp::Named("numbers") = numbers);
 }
 
 // The number of the file and the line, both from 1, on which a row, from 1, begins.

@@ -82,7 +82,7 @@ void CsvColumnReader::read_values(const CsvBatch& batch, std::size_t row, T miss
       kinds &= ~unsigned(has_no_empty_text);
       return;
     }
-    if (!read(text, to + i)) return note_misfit(text, batch.lines[i]);
+    if (!read(text, to + i)) return note_misfit(text, batch.lines[i], row + i);
     std::int32_t whole;
     if (may_be_whole && !read_integer(text, &whole)) {
       may_be_whole = false;
@@ -102,7 +102,11 @@ bool CsvColumnReader::read_time(std::string_view text, double* value) {
   return true;
 }
 
-void CsvColumnReader::note_misfit(std::string_view text, std::size_t line) {
+void CsvColumnReader::note_misfit(std::string_view text, std::size_t line, std::size_t row) {
+  double number;
+  if (column_.type == CsvType::integer && part_->reals.size() < most_reals &&
+      read_real(text, format_.decimal, &number))
+    part_->reals.push_back({row, number});
   if (part_->misfits++ == 0) {
     part_->misfit = std::string(text);
     part_->line = line;

@@ -14,6 +14,9 @@ namespace rowanroot {
 // More different texts than that are not worth a number each.
 constexpr std::size_t most_different_texts = 1 << 16;
 
+// More real numbers among the integers of a piece than that are not kept.
+constexpr std::size_t most_reals = 1 << 12;
+
 // What a field that is not missing could be, whatever is expected of its column; of Kinds.
 unsigned kinds_of_field(const CsvField& field, char decimal);
 
@@ -22,6 +25,7 @@ struct CsvPart {
   unsigned kinds = could_be_all;
   std::size_t misfits = 0, line = 0;
   std::string misfit;
+  std::vector<CsvReal> reals;
   RowBytes page;
   bool is_in_piece = false;  // the bytes of texts are those of the piece, and there is no page
   int worker = 0;  // whose numbers the texts have
@@ -59,7 +63,7 @@ class CsvColumnReader {
   void read_texts(const CsvBatch& batch, std::size_t row);
   void take_texts(const CsvBatch& batch, std::size_t row);
   void reserve(const CsvBatch& batch);
-  void note_misfit(std::string_view text, std::size_t line);
+  void note_misfit(std::string_view text, std::size_t line, std::size_t row);
   void note_kinds(const CsvField& field);
 
   const CsvFormat& format_;

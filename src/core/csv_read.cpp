@@ -71,7 +71,9 @@ class CsvReading {
         found.misfit = part.misfit;
       }
       found.misfits += part.misfits;
+      found.reals.insert(found.reals.end(), part.reals.begin(), part.reals.end());
     }
+    if (found.reals.size() < found.misfits) found.reals.clear();
     if (columns_[column].type == CsvType::coded_text) join_codes(column, &found);
     return found;
   }
@@ -191,6 +193,16 @@ CsvContent read_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const st
     content.pages.push_back(columns[k].type == CsvType::text ? reading.pages(k) : std::vector<CsvPage>());
   }
   return content;
+}
+
+void put_as_reals(const std::int32_t* values, std::size_t rows, const std::vector<CsvReal>& reals,
+                  const Workers& threads, double* to) {
+  constexpr std::size_t piece = 1 << 16;
+  run_pieces((rows + piece - 1) / piece, threads, [&](int, std::size_t p) {
+    for (std::size_t i = p * piece; i < std::min(rows, (p + 1) * piece); ++i)
+      to[i] = values[i] == missing_integer ? missing_real() : values[i];
+  });
+  for (const CsvReal& real : reals) to[real.row] = real.value;
 }
 
 CsvLine line_of_row(const std::vector<std::shared_ptr<CsvFile>>& files, std::size_t row) {

@@ -37,6 +37,12 @@ struct CsvColumn {
   std::int32_t* sizes = nullptr;  // of texts that are not coded; a missing one has missing_integer
 };
 
+// A real number in a column of integers.
+struct CsvReal {
+  std::size_t row;
+  double value;
+};
+
 // What became of it.
 struct CsvFound {
   unsigned kinds = could_be_all;  // what all values could be
@@ -45,6 +51,8 @@ struct CsvFound {
   std::size_t misfits = 0;
   std::size_t file = 0, line = 0;  // of the first
   std::string misfit;
+  // Of integers: all that are none of them, if these are real numbers, and few.
+  std::vector<CsvReal> reals;
   // Of coded texts: the different ones. With more than there may be, nothing is to be had of the column.
   std::vector<std::string> texts;
   bool has_too_many = false;
@@ -79,6 +87,10 @@ std::vector<CsvChunkOfFile> csv_chunks(const std::vector<std::shared_ptr<CsvFile
 // of all would.
 CsvContent read_csv(const std::vector<std::shared_ptr<CsvFile>>& files, const std::vector<CsvColumn>& columns,
                     Workers threads, CsvChunk chunk = {});
+
+// A column of integers as real numbers, with those that it could not hold.
+void put_as_reals(const std::int32_t* values, std::size_t rows, const std::vector<CsvReal>& reals,
+                  const Workers& threads, double* to);
 
 // The file and the line, both from 0, on which a row of all files begins. Throws as read_csv() does.
 struct CsvLine {

@@ -394,6 +394,27 @@ TEST("UTF-8 is told from what is not") {
   CHECK(valid_utf8_prefix("ab\xFF") == 2);
 }
 
+TEST("integers with a few other numbers among them become real numbers as if they were read as such") {
+  std::mt19937 random(9);
+  const std::vector<std::string> others = {"1e5", "-0", "2.5", "3000000000", "+1.5", "-Inf", "NaN", "\"\"", "NA", ""};
+  for (int round = 0; round < 200; ++round) {
+    std::string bytes = "a,b\n";
+    const bool has_text = round % 10 == 0;
+    for (int k = 0; k < 40; ++k)
+      bytes += (random() % 8 ? std::to_string(random() % 1000) : others[random() % others.size()]) + ",1\n";
+    if (has_text) bytes += "x,1\n";
+    const auto file = std::make_shared<CsvFile>(input_of(bytes), CsvFormat{}, 2, round % 2 ? 20 : 5000);
+    const std::size_t rows = file->rows();
+    std::vector<std::int32_t> integers(rows);
+    std::vector<double> reals(rows), expected(rows);
+    const CsvFound found = read_csv({file}, {{CsvType::integer, {0}, integers.data()}}, 2).columns[0];
+    read_csv({file}, {{CsvType::real, {0}, expected.data()}}, 2);
+    CHECK(found.reals.size() == (has_text ? 0 : found.misfits));
+    put_as_reals(integers.data(), rows, found.reals, 2, reals.data());
+    CHECK(has_text || std::memcmp(reals.data(), expected.data(), rows * sizeof(double)) == 0);
+  }
+}
+
 TEST("a misfit is the first one, with its line, and rows know their lines with any line ends") {
   for (const char* end : {"\n", "\r\n", "\r"}) {
     std::string bytes = std::string("a,b") + end;

@@ -142,6 +142,11 @@ test_that("types are of all rows of all files, however deferred one differs", {
   expect_identical(found$day[c(1, rows + 1)], c("2025-01-01", "soon"))
   withr::local_options(rowanroot.threads = 1L)
   expect_identical(as.data.frame(open_table("*.csv", file_column = "file")), found)
+  # A few numbers among whole ones.
+  wholes <- replace(as.character(first$whole), c(7, 9, rows), c("1e5", NA, "-0.5"))
+  rowanroot:::write_csv_file(transform(first, whole = wholes), "1.csv", NULL)
+  expect_identical(open_table("1.csv")$whole, replace(as.numeric(first$whole), c(7, 9, rows), c(1e5, NA, -0.5)))
+  expect_error(open_table("1.csv", types = c(whole = "integer"))$whole, "2 values.*1e5", class = "rowanroot_csv")
 })
 
 test_that("a value that is none of its type is reported with its place", {
