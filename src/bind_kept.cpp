@@ -22,38 +22,68 @@ using namespace rowanroot;
 
 const char* const type_names[] = {"logical", "integer", "number", "coded_text", "text"};
 
-// What a column is in a file, held until it is written.
-class Contents {
- public:
-  Contents(SEXP column, R_xlen_t first, R_xlen_t rows) : rows_(static_cast<std::size_t>(rows)) {
-    if (TYPEOF(column) == LGLSXP)
-      plain(KeptType::logical, static_cast<const std::int32_t*>(address_of(column)) + first);
-    else if (TYPEOF(column) == INTSXP)
-      plain(KeptType::integer, static_cast<const std::int32_t*>(address_of(column)) + first);
-    else if (TYPEOF(column) == REALSXP) plain(KeptType::real, static_cast<const double*>(address_of(column)) + first);
-    else if (const CodedTexts coded = coded_texts_of(column)) codes(coded, first);
-    else texts(column, first);
+// A column of R, as far as threads may look at it.
+struct Source {
+  explicit Source(SEXP from) : column(from) {
+    const CodedTexts coded = TYPEOF(from) == STRSXP ? coded_texts_of(from) : CodedTexts();
+    if (TYPEOF(from) != STRSXP) values = address_of(from);
+    if (!coded) return;
+    values = INTEGER_RO(coded.codes);
+    different.reserve(static_cast<std::size_t>(XLENGTH(coded.texts)));
+    for (R_xlen_t k = 0; k < XLENGTH(coded.texts); ++k) {
+      SEXP text = STRING_ELT(coded.texts, k);
+      const char* const bytes = text == NA_STRING ? nullptr : Rf_translateCharUTF8(text);
+      different.push_back({bytes, bytes ? static_cast<int>(std::strlen(bytes)) : 0});
+    }
   }
 
-  KeptType type() const { return type_; }
-  std::vector<KeptBuffer> buffers() const { return buffers_; }
+  KeptType type() const {
+    switch (TYPEOF(column)) {
+      case LGLSXP: return KeptType::logical;
+      case INTSXP: return KeptType::integer;
+      case REALSXP: return KeptType::real;
+      default: return values ? KeptType::coded_text : KeptType::text;
+    }
+  }
+
+  const SEXP column;
+  const void* values = nullptr;      // or the codes of texts, of which these are the different ones
+  std::vector<TextBytes> different;  // in UTF-8
+};
+
+// What some rows of a column are in a file, held until it is written.
+class Contents {
+ public:
+  Contents(const Source& source, R_xlen_t first, R_xlen_t rows)
+      : source_(source), first_(static_cast<std::size_t>(first)), rows_(static_cast<std::size_t>(rows)) {
+    if (source.type() == KeptType::text) reader_ = new_text_reader(source.column);
+  }
+
+  bool is_for_threads() const { return !reader_ || reader_->is_for_threads(); }
+
+  const std::vector<KeptBuffer>& buffers() {
+    if (!buffers_.empty()) return buffers_;
+    switch (source_.type()) {
+      case KeptType::real: plain(static_cast<const double*>(source_.values)); break;
+      case KeptType::coded_text: codes(static_cast<const std::int32_t*>(source_.values) + first_); break;
+      case KeptType::text: texts(); break;
+      default: plain(static_cast<const std::int32_t*>(source_.values)); break;
+    }
+    return buffers_;
+  }
 
  private:
   template <class T>
-  void plain(KeptType type, const T* values) {
-    type_ = type;
-    buffers_.push_back({values, rows_ * sizeof(T)});
-  }
+  void plain(const T* values) { buffers_.push_back({values + first_, rows_ * sizeof(T)}); }
 
   // Of the different texts only those that these rows have.
-  void codes(const CodedTexts& coded, R_xlen_t first) {
-    type_ = KeptType::coded_text;
-    const int* const from = INTEGER_RO(coded.codes) + first;
-    std::vector<std::int32_t> number(static_cast<std::size_t>(XLENGTH(coded.texts)) + 1, 0);
+  void codes(const std::int32_t* from) {
+    std::vector<std::int32_t> number(source_.different.size() + 1, 0);
     numbers_.resize(rows_);
     for (std::size_t i = 0; i < rows_; ++i) {
-      std::int32_t& known = number[static_cast<std::size_t>(from[i] == NA_INTEGER ? 0 : from[i])];
-      if (!known) known = from[i] == NA_INTEGER ? missing_integer : add(STRING_ELT(coded.texts, from[i] - 1));
+      std::int32_t& known = number[static_cast<std::size_t>(from[i] == missing_integer ? 0 : from[i])];
+      if (!known && from[i] == missing_integer) known = missing_integer;
+      if (!known) known = add(source_.different[static_cast<std::size_t>(from[i]) - 1]);
       numbers_[i] = known;
     }
     buffers_ = {{numbers_.data(), rows_ * sizeof(std::int32_t)},
@@ -61,24 +91,20 @@ class Contents {
                 {bytes_.data(), bytes_.size()}};
   }
 
-  std::int32_t add(SEXP text) {
-    if (text == NA_STRING) return missing_integer;
-    const char* const bytes = Rf_translateCharUTF8(text);
-    const std::size_t size = std::strlen(bytes);
-    bytes_.append(bytes, size);
-    sizes_.push_back(static_cast<std::int32_t>(size));
+  std::int32_t add(const TextBytes& text) {
+    if (!text.bytes) return missing_integer;
+    bytes_.append(text.bytes, static_cast<std::size_t>(text.size));
+    sizes_.push_back(text.size);
     return static_cast<std::int32_t>(sizes_.size());
   }
 
-  void texts(SEXP column, R_xlen_t first) {
-    type_ = KeptType::text;
+  void texts() {
     sizes_.resize(rows_);
     pages_.resize((rows_ + kept_page_rows - 1) / kept_page_rows);
-    const auto reader = new_text_reader(column);
     std::vector<TextBytes> found(static_cast<std::size_t>(text_batch));
     for (std::size_t row = 0; row < rows_; row += found.size()) {
       const std::size_t count = std::min(found.size(), rows_ - row);
-      reader->read(first + static_cast<R_xlen_t>(row), static_cast<R_xlen_t>(count), found.data());
+      reader_->read(static_cast<R_xlen_t>(first_ + row), static_cast<R_xlen_t>(count), found.data());
       for (std::size_t k = 0; k < count; ++k) {
         sizes_[row + k] = found[k].bytes ? found[k].size : missing_integer;
         if (found[k].bytes)
@@ -89,8 +115,9 @@ class Contents {
     for (const RowBytes& page : pages_) buffers_.push_back({page.data(), page.size()});
   }
 
-  const std::size_t rows_;
-  KeptType type_ = KeptType::real;
+  const Source& source_;
+  const std::size_t first_, rows_;
+  std::unique_ptr<TextReader> reader_;
   std::vector<KeptBuffer> buffers_;
   RowVector<std::int32_t> numbers_, sizes_;
   std::string bytes_;
@@ -192,17 +219,19 @@ std::string kept_write_cpp(std::vector<std::string> paths, SEXP column, Rcpp::Nu
                            Rcpp::NumericVector rows, Rcpp::IntegerVector kinds, Rcpp::List notes, int threads) {
   const R_xlen_t count = static_cast<R_xlen_t>(paths.size());
   const Workers workers = thread_count(Rf_xlength(column), threads);
-  // What R has is only looked at here; a few files at a time, as texts are copied.
+  const Source source(column);
+  // A few files at a time, as texts are copied.
   const R_xlen_t at_once = 2 * std::max(1, static_cast<int>(workers));
   for (R_xlen_t from = 0; from < count; from += at_once) {
     std::vector<std::unique_ptr<Contents>> contents;
     std::vector<KeptHead> heads;
     for (R_xlen_t k = from; k < std::min(count, from + at_once); ++k) {
       contents.push_back(
-          std::make_unique<Contents>(column, static_cast<R_xlen_t>(first[k]), static_cast<R_xlen_t>(rows[k])));
+          std::make_unique<Contents>(source, static_cast<R_xlen_t>(first[k]), static_cast<R_xlen_t>(rows[k])));
+      if (!contents.back()->is_for_threads()) contents.back()->buffers();
       const Rcpp::RawVector note = notes[k];
       KeptHead head;
-      head.type = contents.back()->type();
+      head.type = source.type();
       head.kinds = static_cast<std::uint32_t>(kinds[k]);
       head.rows = static_cast<std::uint64_t>(rows[k]);
       head.note.assign(note.begin(), note.end());
