@@ -44,6 +44,63 @@ Rcpp::IntegerVector rows_from_one(RowVector<std::int32_t> rows) {
   return vector_of(rows);
 }
 
+// The different texts of coded ones as groups: a text may have several codes, and what is missing one, too.
+struct CodedGroups {
+  explicit CodedGroups(const CodedTexts& coded) : codes(INTEGER_RO(coded.codes)) {
+    const Rcpp::RObject texts = with_comparable_texts(coded.texts);
+    of_text.resize(static_cast<std::size_t>(XLENGTH(texts)));
+    count = group_by(Type::text, address_of(texts), of_text.size(), Workers(1), of_text.data());
+    are_codes = count == of_text.size();
+    missing = static_cast<std::int32_t>(count++);
+    for (std::size_t k = 0; k < of_text.size(); ++k) {
+      if (STRING_ELT(texts, static_cast<R_xlen_t>(k)) != NA_STRING) continue;
+      missing = of_text[k];
+      are_codes = false;
+    }
+  }
+
+  void put(std::size_t rows, const Workers& workers, std::int32_t* group) const {
+    constexpr std::size_t piece = 1 << 16;
+    run_pieces((rows + piece - 1) / piece, workers, [&](int, std::size_t k) {
+      for (std::size_t i = k * piece; i < std::min(rows, (k + 1) * piece); ++i)
+        group[i] = codes[i] == NA_INTEGER ? missing : of_text[static_cast<std::size_t>(codes[i]) - 1];
+    });
+  }
+
+  const std::int32_t* const codes;
+  std::vector<std::int32_t> of_text;
+  std::size_t count;
+  std::int32_t missing;
+  bool are_codes;  // each text has one code, and what is missing none
+};
+
+// A column to group by: texts that have codes by these, without a string for each row.
+struct GroupColumn {
+  GroupColumn(SEXP column, std::size_t rows, bool checked_later, const Workers& workers) {
+    const CodedTexts coded = TYPEOF(column) == STRSXP ? coded_texts_of(column) : CodedTexts();
+    if (!coded || static_cast<std::size_t>(XLENGTH(coded.texts)) > rows) {
+      const bool is_comparable = checked_later || TYPEOF(column) != STRSXP;
+      held = is_comparable ? Rcpp::RObject(column) : with_comparable_texts(column);
+      type = type_of_column(held);
+      values = address_of(held);
+      return;
+    }
+    const CodedGroups groups(coded);
+    type = Type::integer;
+    if (groups.are_codes) {
+      values = groups.codes;
+      return;
+    }
+    held = new_vector(INTSXP, static_cast<R_xlen_t>(rows));
+    groups.put(rows, workers, INTEGER(held));
+    values = INTEGER(held);
+  }
+
+  Rcpp::RObject held;
+  Type type;
+  const void* values;
+};
+
 }  // namespace
 
 // The group of each row, from 0, and how many rows each group has.
@@ -54,14 +111,14 @@ Rcpp::List group_rows_cpp(Rcpp::List columns, double rows, int threads) {
   Rcpp::Shield<SEXP> of_row(new_vector(INTSXP, static_cast<R_xlen_t>(rows)));
   int* const group = INTEGER(of_row);
   std::size_t count = 0;
+  bool is_text = false;
   for (R_xlen_t k = 0; k < columns.size(); ++k) {
-    SEXP column = columns[k];
-    const bool checked_later = columns.size() == 1 || TYPEOF(column) != STRSXP;
-    const Rcpp::RObject values = checked_later ? Rcpp::RObject(column) : with_comparable_texts(column);
-    count = k == 0 ? group_by(type_of_column(values), address_of(values), size, workers, group)
-                   : group_further(group, type_of_column(values), address_of(values), size, workers, group);
+    const GroupColumn column(columns[k], size, columns.size() == 1, workers);
+    is_text = column.type == Type::text;
+    count = k == 0 ? group_by(column.type, column.values, size, workers, group)
+                   : group_further(group, column.type, column.values, size, workers, group);
   }
-  if (columns.size() == 1 && TYPEOF(columns[0]) == STRSXP) {
+  if (columns.size() == 1 && is_text) {
     // A text is looked at once a group.
     const SEXP* const texts = STRING_PTR_RO(columns[0]);
     const RowVector<std::int32_t> first = first_rows(group, size, count);
@@ -161,23 +218,10 @@ SEXP group_by_value_cpp(SEXP column, double rows, int threads) {
     group_by_value(values, size, extent, workers, INTEGER(of_row));
     return result(of_row, extent.range() + 1);
   }
-  // A text may have several numbers, and what is missing one, too.
   Rcpp::Shield<SEXP> of_row(new_vector(INTSXP, static_cast<R_xlen_t>(rows)));
-  int* const group = INTEGER(of_row);
-  const Rcpp::RObject texts = with_comparable_texts(coded.texts);
-  const std::size_t different = static_cast<std::size_t>(XLENGTH(texts));
-  std::vector<std::int32_t> of_text(different);
-  std::size_t count = group_by(Type::text, address_of(texts), different, Workers(1), of_text.data());
-  std::int32_t missing = static_cast<std::int32_t>(count++);
-  for (std::size_t k = 0; k < different; ++k)
-    if (STRING_ELT(texts, static_cast<R_xlen_t>(k)) == NA_STRING) missing = of_text[k];
-  const int* const code = INTEGER_RO(coded.codes);
-  constexpr std::size_t piece = 1 << 16;
-  run_pieces((size + piece - 1) / piece, workers, [&](int, std::size_t k) {
-    for (std::size_t i = k * piece; i < std::min(size, (k + 1) * piece); ++i)
-      group[i] = code[i] == NA_INTEGER ? missing : of_text[static_cast<std::size_t>(code[i]) - 1];
-  });
-  return result(of_row, count);
+  const CodedGroups groups(coded);
+  groups.put(size, workers, INTEGER(of_row));
+  return result(of_row, groups.count);
 }
 
 // [[Rcpp::export]]

@@ -120,3 +120,18 @@ test_that("words of texts take texts that are yet to be made as they are, and pi
   note[1:10] <- "other"
   expect_identical(part, substr(notes, 1, 3))
 })
+
+test_that("texts that have codes are grouped by these as the same strings are", {
+  withr::local_seed(31)
+  latin <- iconv("M\u00fcller", "UTF-8", "latin1")
+  for (texts in list(c("a", "b", "c"), c("a", "b", "a"), c("a", NA, "b", NA), c("M\u00fcller", latin, "a"))) {
+    codes <- sample(c(seq_along(texts), NA), 500, TRUE)
+    other <- sample(c(1:3, NA), 500, TRUE)
+    for (columns in list(list(codes), list(codes, other), list(other, codes), list(codes, rev(codes)))) {
+      as_texts <- function(make) lapply(columns, function(x) if (identical(x, other)) x else make(x))
+      plain <- group_rows_cpp(as_texts(function(x) texts[x]), 500, 2L)
+      coded <- group_rows_cpp(as_texts(function(x) coded_texts_cpp(x, texts)), 500, 2L)
+      expect_identical(coded, plain)
+    }
+  }
+})
