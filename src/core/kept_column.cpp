@@ -39,6 +39,15 @@ std::vector<std::int32_t> numbers_in(const DifferentTexts& texts, TextNumbering*
   return numbers;
 }
 
+// The number that stands in `numbers` for each one, from 1.
+void renumber(std::int32_t* code, std::size_t rows, const std::vector<std::int32_t>& numbers) {
+  for (std::size_t i = 0; i < rows; ++i) {
+    if (code[i] == missing_integer) continue;
+    if (code[i] < 1 || static_cast<std::size_t>(code[i]) > numbers.size()) throw DamagedFile("another number");
+    code[i] = numbers[static_cast<std::size_t>(code[i]) - 1];
+  }
+}
+
 // The same of texts that are written out.
 template <class Work>
 void each_written(const KeptFile& file, Work work) {
@@ -122,24 +131,41 @@ void KeptColumn::read(std::int32_t* to, const Workers& workers) const { read_val
 
 void KeptColumn::read(double* to, const Workers& workers) const { read_values(to, workers); }
 
+// Each worker numbers the texts of files that follow each other: put together in that order, the numbers are those that
+// one would have given.
 void KeptColumn::read_codes(std::int32_t* to, TextNumbering* all, const Workers& workers) const {
-  std::vector<std::vector<std::int32_t>> numbers(files_.size());
-  for (std::size_t k = 0; k < files_.size(); ++k) {
-    if (is_coded(files_[k])) numbers[k] = numbers_in(DifferentTexts(files_[k]), all);
-    else
+  const std::size_t count = files_.size();
+  const std::size_t stretches = std::min(count, static_cast<std::size_t>(std::max<int>(workers, 1)));
+  std::vector<TextNumbering> own(stretches);
+  std::vector<std::vector<std::int32_t>> numbers(count);
+  std::vector<std::size_t> stretch_of(count);
+  run_pieces(stretches, workers, [&](int, std::size_t stretch) {
+    TextNumbering* const numbering = stretch ? &own[stretch] : all;
+    for (std::size_t k = count * stretch / stretches; k < count * (stretch + 1) / stretches; ++k) {
+      stretch_of[k] = stretch;
+      if (is_coded(files_[k])) {
+        numbers[k] = numbers_in(DifferentTexts(files_[k]), numbering);
+        continue;
+      }
       each_written(files_[k], [&](std::size_t row, const std::string_view* text) {
-        to[first_rows_[k] + row] = text ? all->number(*text) : missing_integer;
+        to[first_rows_[k] + row] = text ? numbering->number(*text) : missing_integer;
       });
-  }
-  run_pieces(files_.size(), workers, [&](int, std::size_t k) {
-    if (!is_coded(files_[k])) return;
+    }
+  });
+  std::vector<std::vector<std::int32_t>> in_all(stretches);
+  for (std::size_t stretch = 1; stretch < stretches; ++stretch)
+    for (const std::string& text : own[stretch].texts()) in_all[stretch].push_back(all->number(text));
+  run_pieces(count, workers, [&](int, std::size_t k) {
+    const std::vector<std::int32_t>& of_stretch = in_all[stretch_of[k]];
+    if (stretch_of[k])
+      for (std::int32_t& number : numbers[k]) number = of_stretch[static_cast<std::size_t>(number) - 1];
     std::int32_t* const code = to + first_rows_[k];
     const std::size_t rows = rows_of(files_[k]);
-    read_into(files_[k], 0, code, rows);
-    for (std::size_t i = 0; i < rows; ++i) {
-      if (code[i] == missing_integer) continue;
-      if (code[i] < 1 || static_cast<std::size_t>(code[i]) > numbers[k].size()) throw DamagedFile("another number");
-      code[i] = numbers[k][static_cast<std::size_t>(code[i]) - 1];
+    if (is_coded(files_[k])) {
+      read_into(files_[k], 0, code, rows);
+      renumber(code, rows, numbers[k]);
+    } else if (stretch_of[k]) {
+      renumber(code, rows, of_stretch);
     }
   });
 }

@@ -136,7 +136,13 @@ std::vector<std::string> texts_back(const KeptColumn& column) {
 std::vector<std::string> codes_back(const KeptColumn& column) {
   std::vector<std::int32_t> codes(column.rows());
   TextNumbering all;
-  column.read_codes(codes.data(), &all, Workers(2));
+  column.read_codes(codes.data(), &all, Workers(1));
+  for (int workers : {2, 3}) {
+    std::vector<std::int32_t> same(column.rows());
+    TextNumbering of_several;
+    column.read_codes(same.data(), &of_several, Workers(workers));
+    CHECK(same == codes && of_several.texts() == all.texts());
+  }
   std::vector<std::string> texts;
   for (std::int32_t code : codes)
     texts.push_back(code == missing_integer ? "missing" : all.texts()[static_cast<std::size_t>(code) - 1]);
@@ -156,6 +162,8 @@ TEST("a column of several files is that of one after the other, coded or written
   CHECK(!KeptColumn({two.path}).is_mostly_coded());
   CHECK(codes_back(column) == expected);
   CHECK(texts_back(column) == expected);
+  const std::vector<std::string> paths = {two.path, one.path, one.path, two.path, one.path};
+  CHECK(codes_back(KeptColumn(paths)) == texts_back(KeptColumn(paths)));
   const std::vector<std::int32_t> whole = {1, missing_integer, -3};
   const std::vector<double> real = {0.5};
   KeptHead head;
