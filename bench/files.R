@@ -2,10 +2,15 @@
 # left out.
 
 # What a run of the script takes as a process of its own, beyond starting R, as the command starts it.
-options_of_command <- strsplit(sub(".*Rscript ", "", readLines(system.file("exec", "rowanroot", package = "rowanroot"), 1)), " ")[[1]]
+options_of_command <- strsplit(sub(".*Rscript *", "", readLines(system.file("exec", "rowanroot", package = "rowanroot"), 1)), " ")[[1]]
 command <- function(code) system.time(system2(file.path(R.home("bin"), "Rscript"), c(options_of_command, "--vanilla", "-e", shQuote(code)), stdout = FALSE))[["elapsed"]]
 started <- function() median(replicate(5, command("loadNamespace('rowanroot')")))
-run_of <- function(script) command(sprintf("rowanroot:::cli_main(c('run', '%s'))", script))
+# What was written before is on the disk by then: each run pays for its own bytes.
+settle <- function() system("sync")
+run_of <- function(script) {
+  settle()
+  command(sprintf("rowanroot:::cli_main(c('run', '%s'))", script))
+}
 
 if (grepl(wanted, "read CSV|write CSV|second run") && requireNamespace("vroom", quietly = TRUE)) {
   files <- tempfile()
@@ -105,8 +110,8 @@ if (nzchar(wanted) && grepl(wanted, "running again")) {
   tell("one output of a chain, nothing kept (median of 3)", median(chains[1, ]))
   tell("three outputs of that chain, nothing kept (median of 3)", median(chains[2, ]))
   # The least that an output of all rows takes: its bytes are copied, and are on the disk.
-  copied <- function() system.time({ file.copy(file.path(folder, "all.csv"), file.path(folder, "copy.csv"), overwrite = TRUE)
-                                     rowanroot:::end_flush_cpp(rowanroot:::begin_flush_cpp(file.path(folder, "copy.csv"))) })[["elapsed"]]
+  copied <- function() { settle(); system.time({ file.copy(file.path(folder, "all.csv"), file.path(folder, "copy.csv"), overwrite = TRUE)
+                                     rowanroot:::end_flush_cpp(rowanroot:::begin_flush_cpp(file.path(folder, "copy.csv"))) })[["elapsed"]] }
   cat(sprintf("running again: %-52s %6.2f s\n", "copying the output of all rows alone (median of 3)", median(vapply(1:3, function(k) copied(), 0))))
   # The same in a session that goes on, without an output.
   old <- setwd(folder)
@@ -119,8 +124,10 @@ if (nzchar(wanted) && grepl(wanted, "running again")) {
   rm(living)
   # Reading and writing alone, without hashes, journal or store.
   visits <- open_table("visits/*.csv")
+  settle()
   reading <- system.time(data <- as.data.frame(visits))[["elapsed"]]
   all <- as.data.frame(open_table("all.csv"))
+  settle()
   writing <- system.time({ rowanroot:::write_csv_file(all, "alone.csv", NULL); rowanroot:::end_flush_cpp(rowanroot:::begin_flush_cpp("alone.csv")) })[["elapsed"]]
   cat(sprintf("running again: reading the files alone %.2f s, writing the output alone %.2f s\n", reading, writing))
   setwd(old)
