@@ -22,8 +22,8 @@
 #' Only columns that are needed are read: if a later step leaves a column out, its values are not
 #' read. Where there is a journal, columns that were read are cached in `.rowanroot`, and of many
 #' files only those that changed are read again. A file that was just written to and ends in
-#' the middle of a line, or as a Parquet file or a workbook without its end, may still be growing: it is read once it has
-#' stopped changing.
+#' the middle of a line, or as a Parquet file or a workbook without its end, may still be growing: it
+#' is read once it has stopped changing.
 #'
 #' @param path The path of a file, a pattern such as `"visits/*.csv"` for several files with the
 #'   same columns, or several of these; or a data frame, or a DBI connection.

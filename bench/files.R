@@ -128,8 +128,10 @@ if (nzchar(wanted) && grepl(wanted, "running again")) {
   reading <- system.time(data <- as.data.frame(visits))[["elapsed"]]
   all <- as.data.frame(open_table("all.csv"))
   settle()
+  column <- system.time(rowanroot:::write_csv_file(all["net_lb"], "column.csv", NULL))[["elapsed"]]
+  settle()
   writing <- system.time({ rowanroot:::write_csv_file(all, "alone.csv", NULL); rowanroot:::end_flush_cpp(rowanroot:::begin_flush_cpp("alone.csv")) })[["elapsed"]]
-  cat(sprintf("running again: reading the files alone %.2f s, writing the output alone %.2f s\n", reading, writing))
+  cat(sprintf("running again: reading the files alone %.2f s, writing the output alone %.2f s, one column of it %.2f s\n", reading, writing, column))
   setwd(old)
   unlink(folder, recursive = TRUE)
 }
