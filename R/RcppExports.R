@@ -101,10 +101,6 @@ group_rows_cpp <- function(columns, rows, threads) {
     .Call(`_rowanroot_group_rows_cpp`, columns, rows, threads)
 }
 
-first_rows_cpp <- function(of_row, groups) {
-    .Call(`_rowanroot_first_rows_cpp`, of_row, groups)
-}
-
 new_groups_so_far_cpp <- function() {
     .Call(`_rowanroot_new_groups_so_far_cpp`)
 }

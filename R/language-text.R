@@ -139,7 +139,7 @@ few_combinations <- function(columns, rows, call) {
     groups <- group_rows_cpp(lapply(columns, group_values, call = call), rows,
                              getOption("rowanroot.threads", 0L))
     count <- length(groups$sizes)
-    if (count <= rows / 2) list(of_row = groups$of_row + 1L, first = first_rows_cpp(groups$of_row, count))
+    if (count <= rows / 2) list(of_row = groups$of_row + 1L, first = group_edges_cpp(groups$of_row, count, FALSE))
   }
   sample <- 20000
   are_few <- prod(vapply(columns, most_different, 0)) <= rows / 2

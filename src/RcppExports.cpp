@@ -316,18 +316,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// first_rows_cpp
-Rcpp::IntegerVector first_rows_cpp(Rcpp::IntegerVector of_row, double groups);
-RcppExport SEXP _rowanroot_first_rows_cpp(SEXP of_rowSEXP, SEXP groupsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type of_row(of_rowSEXP);
-    Rcpp::traits::input_parameter< double >::type groups(groupsSEXP);
-    rcpp_result_gen = Rcpp::wrap(first_rows_cpp(of_row, groups));
-    return rcpp_result_gen;
-END_RCPP
-}
 // new_groups_so_far_cpp
 SEXP new_groups_so_far_cpp();
 RcppExport SEXP _rowanroot_new_groups_so_far_cpp() {
@@ -1387,7 +1375,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_restore_output_cpp", (DL_FUNC) &_rowanroot_restore_output_cpp, 1},
     {"_rowanroot_keep_where_cpp", (DL_FUNC) &_rowanroot_keep_where_cpp, 4},
     {"_rowanroot_group_rows_cpp", (DL_FUNC) &_rowanroot_group_rows_cpp, 3},
-    {"_rowanroot_first_rows_cpp", (DL_FUNC) &_rowanroot_first_rows_cpp, 2},
     {"_rowanroot_new_groups_so_far_cpp", (DL_FUNC) &_rowanroot_new_groups_so_far_cpp, 0},
     {"_rowanroot_groups_so_far_cpp", (DL_FUNC) &_rowanroot_groups_so_far_cpp, 2},
     {"_rowanroot_group_by_value_cpp", (DL_FUNC) &_rowanroot_group_by_value_cpp, 3},

@@ -132,13 +132,6 @@ Rcpp::List group_rows_cpp(Rcpp::List columns, double rows, int threads) {
                             Rcpp::Named("sizes") = vector_of(sizes));
 }
 
-// The first row, from 1, of each group; groups are numbered from 0, and each has one.
-// [[Rcpp::export]]
-Rcpp::IntegerVector first_rows_cpp(Rcpp::IntegerVector of_row, double groups) {
-  return rows_from_one(first_rows(of_row.begin(), static_cast<std::size_t>(of_row.size()),
-                                  static_cast<std::size_t>(groups)));
-}
-
 namespace {
 
 // The numbers that groups have in all chunks of a table, by the values of their columns.

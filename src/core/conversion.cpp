@@ -8,7 +8,7 @@ namespace rowanroot {
 namespace {
 
 struct ToReal {
-  static double apply(std::int32_t a) { return a == missing_integer ? missing_real() : a; }
+  static double apply(std::int32_t a) { return as_real(a); }
 };
 struct Same {
   static std::int32_t apply(std::int32_t a) { return a; }

@@ -199,8 +199,7 @@ void put_as_reals(const std::int32_t* values, std::size_t rows, const std::vecto
                   const Workers& threads, double* to) {
   constexpr std::size_t piece = 1 << 16;
   run_pieces((rows + piece - 1) / piece, threads, [&](int, std::size_t p) {
-    for (std::size_t i = p * piece; i < std::min(rows, (p + 1) * piece); ++i)
-      to[i] = values[i] == missing_integer ? missing_real() : values[i];
+    for (std::size_t i = p * piece; i < std::min(rows, (p + 1) * piece); ++i) to[i] = as_real(values[i]);
   });
   for (const CsvReal& real : reals) to[real.row] = real.value;
 }

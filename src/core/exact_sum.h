@@ -10,9 +10,6 @@
 
 namespace rowanroot {
 
-inline double as_real(double value) { return value; }
-inline double as_real(std::int32_t value) { return value == missing_integer ? missing_real() : value; }
-
 // A sum and what rounding took from it, so that nothing is lost (Knuth's two-sum): a large offset that all values share
 // costs no digits.
 struct ExactSum {

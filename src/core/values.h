@@ -28,6 +28,9 @@ inline double missing_real() {
   return value;
 }
 
+inline double as_real(double value) { return value; }
+inline double as_real(std::int32_t value) { return value == missing_integer ? missing_real() : value; }
+
 inline std::uint64_t bits_of(double value) {
   std::uint64_t bits;
   std::memcpy(&bits, &value, sizeof bits);
