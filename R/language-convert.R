@@ -351,9 +351,11 @@ words_of_conversion <- function() {
   finds_levels <- function(node) !"levels" %in% names(node$arguments) &&
     sum(!nzchar(names_or_none(node$arguments))) == 1
   list(
-    language_word("as_number", "row"),
-    language_word("as_date", "row", sql = "date_of_text"), language_word("as_time", "row"),
-    language_word("as_category", "row", peeks = function(arguments) is.null(arguments$levels), learns = finds_levels),
+    language_word("as_number", "row", several = c("signs", "negative")),
+    language_word("as_date", "row", sql = "date_of_text", several = "format"),
+    language_word("as_time", "row", several = "format"),
+    language_word("as_category", "row", peeks = function(arguments) is.null(arguments$levels), several = "levels",
+                  learns = finds_levels),
     language_word("factor", "column", learns = finds_levels)
   )
 }

@@ -61,8 +61,9 @@ key_parts <- function(code, table) {
 }
 
 words_of_look_up <- function() list(
-  language_word("look_up", "look_up"),
-  language_word("%in%", "row", whole = looks_in_a_column, peeks = looks_in_a_column, sql = "in_values")
+  language_word("look_up", "look_up", several = c("table", "take", "by")),
+  language_word("%in%", "row", whole = looks_in_a_column, peeks = looks_in_a_column, several = "table",
+                sql = "in_values")
 )
 
 looks_in_a_column <- function(arguments) length(arguments) == 2 && length(node_columns(arguments[[2]])) > 0

@@ -59,7 +59,7 @@ all_of_parts <- function(parts, skip, expr) {
 
 words_of_identity <- function() list(
   language_word("identical", "column", bind = bind_identical, looks_at_one = TRUE),
-  language_word("is_identical", "row", hidden = TRUE),
+  language_word("is_identical", "row", several = "value", hidden = TRUE),
   language_word("missing", "column", bind = function(word, arguments, expr, scope) {
     if (!is.null(scope$given)) new_value(!as.character(expr[[2]]) %in% scope$given, expr)
   })

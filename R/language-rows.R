@@ -89,7 +89,7 @@ words_of_rows <- function() {
     across("row_total", "total"), across("row_mean", "mean"), across("row_min", "min"), across("row_max", "max"),
     across("row_known", "known"), across("row_missing", "missing"), across("row_max_name", "max_name"),
     across("row_min_name", "min_name"),
-    language_word("name_of_end", "row", fun = name_of_end, hidden = TRUE),
+    language_word("name_of_end", "row", fun = name_of_end, several = "names", hidden = TRUE),
     operator("add_known", "add_known", rule_arithmetic, 2, text = "taken", hidden = TRUE),
     lesser_or_greater("lesser_known", "lesser_known", `<=`, skip_missing = TRUE, hidden = TRUE),
     lesser_or_greater("greater_known", "greater_known", `>=`, skip_missing = TRUE, hidden = TRUE)

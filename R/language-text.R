@@ -143,7 +143,7 @@ few_combinations <- function(columns, rows, call) {
   }
   sample <- 20000
   are_few <- prod(vapply(columns, most_different, 0)) <= rows / 2
-  if (!are_few && rows > 2 * sample && is.null(number(lapply(columns, `[`, seq_len(sample)), sample))) return(NULL)
+  if (!are_few && rows > 2 * sample && is.null(number(lapply(columns, values_in_rows, seq_len(sample)), sample))) return(NULL)
   number(columns, rows)
 }
 
@@ -365,12 +365,29 @@ typed_part <- function(part, type, as_written, texts, call) {
   )
 }
 
-words_of_texts <- function() list(
-  language_word("split_text", "row", for_names = split_for_names, sql = "split_text"),
-  language_word("join_text", "row", choices = TRUE, sql = "joined"), language_word("title_case", "row"),
-  language_word("text_between", "row", sql = "between"), language_word("text_found", "row"),
-  language_word("has_form", "row")
-)
+# The levels of parts that are categories are those that the rows have.
+finds_categories <- function(arguments) {
+  any(vapply(arguments, function(one) one$kind == "value" && "category" %in% one$value, NA))
+}
+
+# At a text, with no other option than the number of parts: the core finds the texts that have another number.
+splits_plainly <- function(arguments) {
+  options <- arguments[-1]
+  sum(names_or_none(options) != "parts") == 1 && all(vapply(options, is_one_value, NA))
+}
+
+words_of_texts <- function() {
+  always <- function(arguments) TRUE
+  list(
+    language_word("split_text", "row", for_names = split_for_names, peeks = finds_categories, pieces = splits_plainly,
+                  several = c("at", "type", "signs", "negative", "format"), sql = "split_text"),
+    language_word("join_text", "row", choices = TRUE, pieces = always, sql = "joined"),
+    language_word("title_case", "row", pieces = always),
+    language_word("text_between", "row", pieces = always, sql = "between"),
+    language_word("text_found", "row", pieces = always, several = "pattern"),
+    language_word("has_form", "row", pieces = always)
+  )
+}
 
 # Texts are split into as many parts as there are names.
 split_for_names <- function(formula, wanted, scope) {

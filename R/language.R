@@ -40,6 +40,10 @@
 #               (sql-dialect.R), if that is not the core's
 #   whole       a function of the arguments: whether it looks at several rows, given these
 #   peeks       the same: whether one row's value depends on what others look like
+#   pieces      a function of the arguments: whether it may be given some rows after the others where memory is short,
+#               since it fails for no single rows, or finds them without R's memory
+#   several     the arguments that are options of all rows even where they have several values; a vector of the script
+#               in another place goes along with the rows
 #   classed     what it is of dates, times, durations and categories: a rule, as those in language-rules.R
 #   for_names   a function of a call, where it gives several columns: the call with their number
 #   bind_targets  a function of a call and the names that it sets, where each has a formula of its own

@@ -1,25 +1,35 @@
 # R's functions of texts, value by value: each different text, or combination of values, is seen once, and what R's
 # function gives for plain texts the core gives, quicker.
 
-# NULL where R's function must have whole columns.
+# NULL where the function must have whole columns.
 call_by_value <- function(arguments, values, node, block) {
-  kinds <- vapply(arguments, `[[`, "", "kind")
+  columns <- columns_of_rows(arguments, values, node, block)
+  if (!length(columns) || "collapse" %in% names(node$arguments)) return(NULL)
   types <- vapply(arguments, `[[`, "", "type")
-  columns <- which(kinds != "constant")
-  are_columns <- vapply(values[columns], function(x) is.atomic(x) && is_column_like(x, block$rows), NA)
-  if (!length(columns) || !all(are_columns) || "collapse" %in% names(node$arguments)) return(NULL)
-  if (length(columns) == 1 && types[columns] == "text") return(call_by_text(columns, values, node, block))
-  if (isTRUE(node$word$expensive)) call_by_combination(columns, values, node, block)
+  found <- if (!is_of_r(node$word)) NULL
+           else if (length(columns) == 1 && types[columns] == "text") call_by_text(columns, values, node, block)
+           else if (isTRUE(node$word$expensive)) call_by_combination(columns, values, node, block)
+  if (is.null(found)) call_by_pieces(columns, values, node, block) else found
+}
+
+# The places of the arguments that are columns; none where others differ from row to row, too.
+columns_of_rows <- function(arguments, values, node, block) {
+  is_constant <- vapply(arguments, function(one) one$kind == "constant", NA)
+  is_column <- !is_constant & vapply(values, function(x) is.atomic(x) && is_column_like(x, block$rows), NA)
+  if (all(are_for_each_row(node, is_constant | is_column))) which(is_column)
 }
 
 call_by_text <- function(at, values, node, block) {
   different <- different_texts_cpp(values[[at]])
   if (is.null(different)) {
-    result <- call_by_pieces(at, values, node, block)
+    result <- rows_of_call(at, values, node, block)
     if (!is.null(result)) return(new_slot(block, result))
     if (is.null(node$word$kernel)) return(NULL)
   }
-  if (!is.null(different)) values[[at]] <- if (anyNA(different$of_row)) c(different$texts, NA) else different$texts
+  if (!is.null(different)) {
+    if (!looks_at_one_row(node)) different <- with_first_ahead(different)
+    values[[at]] <- if (anyNA(different$of_row)) c(different$texts, NA) else different$texts
+  }
   result <- call_kernel(values, node)
   if (is.null(result)) {
     # For bytes that are not text R gives no row number, or one among the distinct values.
@@ -34,6 +44,13 @@ call_by_text <- function(at, values, node, block) {
   }
 }
 
+# R's functions that look at other values look at the first.
+with_first_ahead <- function(different) {
+  first <- different$of_row[match(FALSE, is.na(different$of_row))]
+  if (is.na(first) || first == 1) return(different)
+  list(texts = c(different$texts[first], different$texts), of_row = different$of_row + 1L)
+}
+
 # Arguments that the kernel can't take are for R's function to refuse.
 call_kernel <- function(values, node) {
   kernel <- node$word$kernel
@@ -41,22 +58,41 @@ call_kernel <- function(values, node) {
                                  error = function(e) NULL)
 }
 
-# A string of R's with what R needs for it.
-bytes_of_string <- 100
+# What R needs for a value: a string of its own with its place, or a number, what it is made of and what is made of it.
+bytes_of_value <- function(column) if (is.character(column)) 100 else 24
 
-# Of many different texts the strings are made piece by piece, as those of all would take much of the memory. NULL where
-# that is not so, and where R's function fails or warns: then it is to do so with the rows of the whole column.
-call_by_pieces <- function(at, values, node, block, rows = 2^17) {
-  if (block$rows < 2 * rows || length(values[[at]]) * bytes_of_string < memory_budget() / 4) return(NULL)
-  starts <- seq(0, block$rows - 1, by = rows)
-  parts <- tryCatch(lapply(starts, function(start) {
-    piece <- replace(values, at, list(values_in_rows(values[[at]], start + seq_len(min(rows, block$rows - start)))))
+# Where the values of all rows would take much of the memory, they are made piece by piece. NULL where that is not so, and
+# where the function fails or warns: then it is to do so with the rows of the whole column.
+call_by_pieces <- function(columns, values, node, block) {
+  result <- rows_of_call(columns, values, node, block)
+  if (!is.null(result)) typed_value(result, block)
+}
+
+rows_of_call <- function(columns, values, node, block, rows = 2^17) {
+  needed <- block$rows * sum(vapply(values[columns], bytes_of_value, 0))
+  if (block$rows < 2 * rows || needed < memory_budget() / 4 || !looks_at_one_row(node)) return(NULL)
+  parts <- tryCatch(lapply(seq(0, block$rows - 1, by = rows), function(start) {
+    there <- start + seq_len(min(rows, block$rows - start))
+    piece <- replace(values, columns, lapply(values[columns], values_in_rows, there))
     result <- call_kernel(piece, node)
     if (is.null(result)) result <- call_r_once(piece, node, block)
-    if (!is_column_like(result, length(piece[[at]]))) stop("another number of values")
+    if (is.data.frame(result)) {
+      result[] <- lapply(result, in_counted_memory)
+      return(result)
+    }
+    if (!is_column_like(result, length(there))) stop("another number of values")
     in_counted_memory(result)
   }), error = function(e) NULL, warning = function(w) NULL)
-  if (!is.null(parts) && are_joined_as_plain(parts)) joined_as_plain(parts)
+  if (!is.null(parts)) joined_pieces(parts)
+}
+
+# NULL where they are not of one type.
+joined_pieces <- function(parts) {
+  first <- parts[[1]]
+  if (!is.data.frame(first)) return(if (are_joined_as_plain(parts)) joined_as_plain(parts))
+  columns <- lapply(stats::setNames(nm = names(first)), function(name) joined_pieces(lapply(parts, `[[`, name)))
+  if (any(vapply(columns, is.null, NA))) return(NULL)
+  structure(columns, row.names = .set_row_names(length(columns[[1]])), class = "data.frame")
 }
 
 # What the function gives for a missing text stands behind what it gives for the others: rows without a text have

@@ -26,7 +26,7 @@ call_r_function <- function(node, arguments, block, groups = block_groups(block)
     return(new_slot(block, find_members_cpp(values[[1]], table_like(values[[2]], arguments[[1]]$type),
                                           getOption("rowanroot.threads", 0L))))
   }
-  found <- if (by_value && is_of_r(node$word)) call_by_value(arguments, values, node, block)
+  found <- if (by_value) call_by_value(arguments, values, node, block)
   if (!is.null(found)) return(found)
   result <- call_r_once(values, node, block)
   if (isTRUE(node$picks) && arguments[[1]]$kind %in% c("slot", "operation", "choose") && length(result) == 1 &&

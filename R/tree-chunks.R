@@ -6,17 +6,31 @@ goes_by_row <- function(node, grouped, carried = TRUE) {
   fold_node(node, function(node, children) {
     by_row <- unlist(children)
     switch(node$kind,
-      value = is_one_value(node) || is.function(node$value),
+      value = is_one_value(node) || is.function(node$value) || is.null(node$value),
       column = , above = TRUE,
       rows = carried && node$name == ".row" && !grouped,
       ordered = carried && goes_in_chunks(node) && is.null(node$along) && by_row,
       running = carried && is.null(node$along) && all(by_row),
-      # Options may be vectors and tables of the script.
-      r_call = looks_at_one_row(node) && all(by_row | vapply(node$arguments, function(one) one$kind == "value", NA)),
+      r_call = looks_at_one_row(node) && all(are_for_each_row(node, by_row)),
       r_code = , aggregate = FALSE,
       all(by_row)
     )
   })
+}
+
+# Which arguments of a call have for each row what they have for all: those that go by row, and options that may be vectors
+# or tables. Other vectors of the script go along with the rows, as in `paste0(hive, c("a", "b"))`.
+are_for_each_row <- function(node, by_row) {
+  if (all(by_row) || is.null(node$word$several)) return(by_row)
+  is_value <- vapply(node$arguments, function(one) one$kind == "value", NA)
+  by_row | is_value & names_of_arguments(node) %in% node$word$several
+}
+
+# What the function calls the arguments that it is given.
+names_of_arguments <- function(node) {
+  places <- stats::setNames(as.list(seq_along(node$arguments)), names(node$arguments))
+  matched <- as.list(match.call(args(node$fun), as.call(c(quote(f), places))))[-1]
+  names(matched)[match(seq_along(places), unlist(matched))]
 }
 
 # Whether the record says how an ordered word goes on from one chunk to the next, with the options that it has here.
@@ -25,9 +39,17 @@ goes_in_chunks <- function(node) {
   !is.null(if (is.function(chunks)) chunks(node$options) else chunks)
 }
 
-# Whether a node is a call of R with whole columns, rather than of the core.
+# Whether a node needs R's memory for the values of all rows: a call of R that neither the core does nor can go piece by
+# piece.
 calls_r <- function(node) {
-  node$kind == "r_code" || node$kind == "r_call" && !identical(node$word$kind, "look_up")
+  node$kind == "r_code" || node$kind == "r_call" && !identical(node$word$kind, "look_up") && !goes_by_pieces(node)
+}
+
+# What fails for single rows is to tell of all of them, and so is given all.
+goes_by_pieces <- function(call) {
+  word <- call$word
+  pieces <- isTRUE(word$quiet) || !is.null(word$kernel) || !is.null(word$pieces) && word$pieces(call$arguments)
+  pieces && looks_at_one_row(call)
 }
 
 # Some of R's functions look at other values of the column, to see what these are like.

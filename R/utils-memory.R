@@ -12,9 +12,9 @@ within_memory <- function(code) {
 # Of R itself, or of the C++ library, whose memory is not counted.
 says_no_memory <- function(e) {
   if (inherits(e, "rowanroot_error")) return(FALSE)
-  start <- "cannot allocate "
-  of_r <- sub("%.*", "", gettext("cannot allocate vector of size %0.1f Mb", domain = "R"))
-  inherits(e, "std::bad_alloc") || any(startsWith(conditionMessage(e), c(start, of_r, "std::bad_alloc")))
+  of_r <- gettext(c("cannot allocate vector of size %0.1f Mb", "memory exhausted (limit reached?)"), domain = "R")
+  starts <- c("cannot allocate ", sub("%.*", "", of_r), "std::bad_alloc")
+  inherits(e, "std::bad_alloc") || any(startsWith(conditionMessage(e), starts))
 }
 
 # Tells the core, unless it knows.

@@ -8,6 +8,7 @@
 
 #include "bind.h"
 #include "deferred_strings.h"
+#include "r_methods.h"
 #include "string_maker.h"
 
 #include <R_ext/Altrep.h>
@@ -253,12 +254,12 @@ struct DeferredStrings {
   static void enroll(DllInfo* library) {
     type = R_make_altstring_class(Form::name, "rowanroot", library);
     R_set_altrep_Length_method(type, length);
-    R_set_altrep_Duplicate_method(type, copy);
+    R_set_altrep_Duplicate_method(type, as_r_method<copy>);
     R_set_altrep_Inspect_method(type, inspect);
-    R_set_altvec_Dataptr_method(type, address);
+    R_set_altvec_Dataptr_method(type, as_r_method<address>);
     R_set_altvec_Dataptr_or_null_method(type, address_or_null);
-    R_set_altstring_Elt_method(type, text);
-    R_set_altstring_Set_elt_method(type, set);
+    R_set_altstring_Elt_method(type, as_r_method<text>);
+    R_set_altstring_Set_elt_method(type, as_r_method<set>);
   }
 };
 
@@ -431,7 +432,7 @@ std::unique_ptr<TextReader> new_text_reader(SEXP texts) {
 // [[Rcpp::init]]
 void enroll_deferred_strings(DllInfo* library) {
   DeferredStrings<Coded>::enroll(library);
-  R_set_altvec_Extract_subset_method(DeferredStrings<Coded>::type, some_of_coded);
+  R_set_altvec_Extract_subset_method(DeferredStrings<Coded>::type, as_r_method<some_of_coded>);
   DeferredStrings<Cut>::enroll(library);
   DeferredStrings<Written>::enroll(library);
   DeferredStrings<Joined>::enroll(library);

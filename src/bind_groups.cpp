@@ -349,6 +349,35 @@ bool texts_seem_few(SEXP column, std::size_t most) {
 
 }  // namespace
 
+namespace {
+
+Rcpp::List texts_of_rows(SEXP texts, SEXP of_row) {
+  return Rcpp::List::create(Rcpp::Named("texts") = texts, Rcpp::Named("of_row") = of_row);
+}
+
+// Without the texts that only rows had which are no longer there.
+Rcpp::List texts_in_use(const CodedTexts& coded) {
+  const R_xlen_t count = XLENGTH(coded.texts), rows = XLENGTH(coded.codes);
+  const int* const codes = INTEGER_RO(coded.codes);
+  std::vector<int> number(static_cast<std::size_t>(count)), first;
+  for (R_xlen_t i = 0; i < rows && static_cast<R_xlen_t>(first.size()) < count; ++i) {
+    if (codes[i] == NA_INTEGER || number[static_cast<std::size_t>(codes[i]) - 1] > 0) continue;
+    first.push_back(codes[i] - 1);
+    number[static_cast<std::size_t>(codes[i]) - 1] = static_cast<int>(first.size());
+  }
+  if (static_cast<R_xlen_t>(first.size()) == count) return texts_of_rows(coded.texts, coded.codes);
+  Rcpp::CharacterVector texts(static_cast<R_xlen_t>(first.size()));
+  for (std::size_t k = 0; k < first.size(); ++k)
+    texts[static_cast<R_xlen_t>(k)] = STRING_ELT(coded.texts, first[k]);
+  Rcpp::Shield<SEXP> of_row(new_vector(INTSXP, rows));
+  int* const to = INTEGER(of_row);
+  for (R_xlen_t i = 0; i < rows; ++i)
+    to[i] = codes[i] == NA_INTEGER ? NA_INTEGER : number[static_cast<std::size_t>(codes[i]) - 1];
+  return texts_of_rows(texts, of_row);
+}
+
+}  // namespace
+
 // The different texts of a column and, from 1, which of them each row has: NA for none. NULL if that is not worth
 // while: few rows, or most of them different.
 // [[Rcpp::export]]
@@ -357,8 +386,7 @@ SEXP different_texts_cpp(Rcpp::CharacterVector column) {
   const R_xlen_t rows = column.size();
   if (rows < least_rows) return R_NilValue;
   const CodedTexts coded = coded_texts_of(column);  // of an earlier step
-  if (coded && XLENGTH(coded.texts) <= rows / 2)
-    return Rcpp::List::create(Rcpp::Named("texts") = coded.texts, Rcpp::Named("of_row") = coded.codes);
+  if (coded && XLENGTH(coded.texts) <= rows / 2) return texts_in_use(coded);
   Rcpp::Shield<SEXP> of_row(new_vector(INTSXP, rows));
   int* const group = INTEGER(of_row);
   const std::size_t most = static_cast<std::size_t>(rows) / 2;
@@ -370,7 +398,7 @@ SEXP different_texts_cpp(Rcpp::CharacterVector column) {
   const RowVector<std::int32_t> first = first_rows(group, static_cast<std::size_t>(rows), different);
   for (std::size_t k = 0; k < different; ++k) texts[k] = STRING_ELT(column, first[k]);
   for (R_xlen_t i = 0; i < rows; ++i) ++group[i];
-  return Rcpp::List::create(Rcpp::Named("texts") = texts, Rcpp::Named("of_row") = static_cast<SEXP>(of_row));
+  return texts_of_rows(texts, of_row);
 }
 
 namespace {

@@ -5,6 +5,7 @@
 
 #include <cstdint>
 #include <cstring>
+#include <new>
 #include <vector>
 
 #include "deferred_strings.h"
@@ -17,7 +18,12 @@ class StringMaker {
     constexpr std::size_t least = 1 << 10, most = 1 << 18;
     std::size_t size = least;
     while (size < static_cast<std::size_t>(expected) && size < most) size *= 2;
-    if (expected >= text_batch) known_.resize(size);
+    if (expected < text_batch) return;
+    try {
+      known_.resize(size);
+    } catch (const std::bad_alloc&) {
+      // It is only quicker with them.
+    }
   }
 
   // prepare(k) may fetch what a later row will need, while the k-th string is made.

@@ -126,7 +126,24 @@ test_that("a lack of memory of R's own is one error", {
   expect_error(rowanroot:::within_memory(stop(structure(class = c("std::bad_alloc", "error", "condition"),
                                                         list(message = "std::bad_alloc", call = NULL)))),
                class = "rowanroot_out_of_memory")
+  expect_error(rowanroot:::within_memory(stop("memory exhausted (limit reached?)")),
+               class = "rowanroot_out_of_memory")
   expect_error(rowanroot:::within_memory(stop("another")), "another")
+})
+
+test_that("a lack of memory while R looks at a text is an error of R's, and R goes on", {
+  code <- quote({
+    suppressMessages(library(rowanroot))
+    rows <- 2000
+    long <- c(strrep("x", 6e7), rep("a", rows - 1))
+    x <- set_columns(data.frame(long = long, number = paste0("n", seq_len(rows))), {
+      both <- join_text(long, long, number, with = "-")
+    })$both
+    cat(tryCatch(nchar(x[[1]]), error = conditionMessage), x[[2]], sep = "\n")
+  })
+  said <- system2("sh", c("-c", shQuote(paste("ulimit -d 220000;", shQuote(file.path(R.home("bin"), "Rscript")), "-e",
+                                              shQuote(deparse1(code, "\n"))))), stdout = TRUE, stderr = TRUE)
+  expect_identical(said, c("cannot allocate memory: std::bad_alloc", "a-a-n2"))
 })
 
 test_that("texts that nobody needs any more are given back, though R does not know how large they are", {

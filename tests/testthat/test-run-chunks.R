@@ -94,6 +94,51 @@ test_that("what needs all rows at once is not read in chunks", {
   }
 })
 
+test_that("values of the script that go along with the rows are not begun anew in each chunk or part", {
+  local_folder()
+  some <- data.frame(id = 1:3000, hive = rep(c("NB-01", "SH-02", "LW-03"), 1000), kg = rep(c(8, 20, 31, 15), 750))
+  dir.create("visits")
+  for (k in 1:3) write.csv(some[(k - 1) * 1000 + 1:1000, ], paste0("visits/", k, ".csv"), row.names = FALSE)
+  site <- rep(c("a", "b", "c", "d", "e", "f", "g"), length.out = 3000)
+  of_two <- c("x", "y")
+  weight <- seq_len(3000)
+  wanted <- c("31", "8")
+  make <- function(x) set_columns(x, {
+    one <- paste0(hive, site)
+    two <- paste0(hive, of_two)
+    heavy <- kg * weight
+    found <- as.character(kg) %in% wanted
+    level <- as_category(as.character(kg), levels = c("8", "15", "20", "31"))
+  })
+  expected <- make(some)
+  expect_identical(expected$two, paste0(some$hive, of_two))
+  write.csv(expected, "expected.csv", row.names = FALSE, quote = FALSE)
+  write.csv(make(some) |> keep_rows(kg > 10), "chosen.csv", row.names = FALSE, quote = FALSE)
+  visits <- function() open_table("visits/*.csv")
+  in_chunks <- list(rowanroot.chunks_from = 0, rowanroot.chunk_bytes = 4096, rowanroot.wait_from = 0)
+  withr::with_options(in_chunks, {
+    quietly(save_table(make(visits()), "made.csv"))
+    quietly(save_table(visits() |> make() |> keep_rows(kg > 10), "made-chosen.csv"))
+  })
+  expect_identical(readLines("made.csv"), readLines("expected.csv"))
+  expect_identical(readLines("made-chosen.csv"), readLines("chosen.csv"))
+  withr::local_options(rowanroot.keep_from = 0)
+  quietly(save_table(make(visits()), "parts/"))
+  expect_identical(unlist(lapply(sprintf("parts/%d.csv", 1:3), function(path) readLines(path)[-1])),
+                   readLines("expected.csv")[-1])
+  # What is an option of all rows has no need of all at once.
+  options <- visits() |> set_columns({
+    found <- as.character(kg) %in% wanted
+    day <- as_date(paste0("2026-01-0", id %% 7 + 1), c("%Y-%m-%d", "%d.%m.%Y"))
+    number <- as_number(as.character(kg), signs = c("kg", "g"))
+    height <- look_up(hive, data.frame(hive = c("NB-01", "SH-02", "LW-03"), m = 1:3), take = m)
+    most <- row_max_name(kg, id)
+    c(site, count) <- split_text(hive, "-", type = c("text", "integer"))
+  })
+  withr::with_options(in_chunks, expect_true(needs_chunks(options, "out.csv", NULL)))
+  withr::with_options(in_chunks, expect_false(needs_chunks(make(visits()), "out.csv", NULL)))
+})
+
 test_that("errors in a later chunk say from where rows are counted, and leave the output as it was", {
   local_folder()
   write_text(c("hive,kg", rep("NB-01,31", 3000), "NB-02,heavy"), "visits.csv")

@@ -102,6 +102,27 @@ test_that("days of spreadsheets are dates, but for the one that there was not", 
   expect_identical(as_time(45717.25, "serial"), as.POSIXct("2025-03-01 06:00", tz = "UTC"))
 })
 
+test_that("texts that only rows had which are left out play no part, nor does the order of those in the file", {
+  local_folder()
+  n <- 4000
+  data <- data.frame(id = seq_len(n), day = rep(c("2025/01/02", "2025-01-01"), n / 2),
+                     kg = c("much-a-b", rep(c("1.5", "2"), length.out = n - 1)))
+  write.csv(data, "visits.csv", row.names = FALSE)
+  visits <- open_table("visits.csv", types = c(day = "text", kg = "text"))
+  # R takes the format of the first.
+  turned <- visits |> sort_rows(descending(id)) |> set_columns({ date <- as.Date(day) }) |> as.data.frame()
+  expect_identical(turned$date, as.Date(rev(data$day)))
+  expect_warning(kept <- visits |> keep_rows(id > 1) |> set_columns({
+    level <- as_category(kg)
+    number <- as.numeric(kg)
+    own <- as_number(kg)
+  }) |> as.data.frame(), NA)
+  expect_identical(levels(kept$level), c("1.5", "2"))
+  expect_identical(kept$number, as.numeric(data$kg[-1]))
+  expect_identical(kept$own, kept$number)
+  expect_identical(names(split_text(kept$kg, "-")), "part_1")
+})
+
 test_that("numbers below zero may be in parentheses, or have their minus behind", {
   expect_identical(as_number(c("(1,234.5)", "3-", "4", "-5", NA), thousands = ",", negative = c("(1)", "1-")),
                    c(-1234.5, -3, 4, -5, NA))
