@@ -143,7 +143,10 @@ few_combinations <- function(columns, rows, call) {
   }
   sample <- 20000
   are_few <- prod(vapply(columns, most_different, 0)) <= rows / 2
-  if (!are_few && rows > 2 * sample && is.null(number(lapply(columns, values_in_rows, seq_len(sample)), sample))) return(NULL)
+  if (!are_few && rows > 2 * sample) {
+    first <- lapply(columns, values_in_rows, seq_len(sample))
+    if (is.null(number(first, sample))) return(NULL)
+  }
   number(columns, rows)
 }
 

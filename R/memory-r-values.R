@@ -61,8 +61,8 @@ call_kernel <- function(values, node) {
 # What R needs for a value: a string of its own with its place, or a number, what it is made of and what is made of it.
 bytes_of_value <- function(column) if (is.character(column)) 100 else 24
 
-# Where the values of all rows would take much of the memory, they are made piece by piece. NULL where that is not so, and
-# where the function fails or warns: then it is to do so with the rows of the whole column.
+# Where the values of all rows would take much of the memory, they are made piece by piece. NULL where that is not so,
+# and where the function fails or warns: then it is to do so with the rows of the whole column.
 call_by_pieces <- function(columns, values, node, block) {
   result <- rows_of_call(columns, values, node, block)
   if (!is.null(result)) typed_value(result, block)

@@ -18,8 +18,8 @@ goes_by_row <- function(node, grouped, carried = TRUE) {
   })
 }
 
-# Which arguments of a call have for each row what they have for all: those that go by row, and options that may be vectors
-# or tables. Other vectors of the script go along with the rows, as in `paste0(hive, c("a", "b"))`.
+# Which arguments of a call have for each row what they have for all: those that go by row, and options that may be
+# vectors or tables. Other vectors of the script go along with the rows, as in `paste0(hive, c("a", "b"))`.
 are_for_each_row <- function(node, by_row) {
   if (all(by_row) || is.null(node$word$several)) return(by_row)
   is_value <- vapply(node$arguments, function(one) one$kind == "value", NA)
