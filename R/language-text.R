@@ -374,23 +374,20 @@ finds_categories <- function(arguments) {
 }
 
 # At a text, with no other option than the number of parts: the core finds the texts that have another number.
-splits_plainly <- function(arguments) {
+split_beyond_memory <- function(arguments) {
   options <- arguments[-1]
-  sum(names_or_none(options) != "parts") == 1 && all(vapply(options, is_one_value, NA))
+  if (sum(names_or_none(options) != "parts") == 1 && all(vapply(options, is_one_value, NA))) "core"
 }
 
-words_of_texts <- function() {
-  always <- function(arguments) TRUE
-  list(
-    language_word("split_text", "row", for_names = split_for_names, peeks = finds_categories, pieces = splits_plainly,
-                  several = c("at", "type", "signs", "negative", "format"), sql = "split_text"),
-    language_word("join_text", "row", choices = TRUE, pieces = always, sql = "joined"),
-    language_word("title_case", "row", pieces = always),
-    language_word("text_between", "row", pieces = always, sql = "between"),
-    language_word("text_found", "row", pieces = always, several = "pattern"),
-    language_word("has_form", "row", pieces = always)
-  )
-}
+words_of_texts <- function() list(
+  language_word("split_text", "row", for_names = split_for_names, peeks = finds_categories, sql = "split_text",
+                beyond = split_beyond_memory, several = c("at", "type", "signs", "negative", "format")),
+  language_word("join_text", "row", choices = TRUE, beyond = "pieces", sql = "joined"),
+  language_word("title_case", "row", beyond = "pieces"),
+  language_word("text_between", "row", beyond = "core", sql = "between"),
+  language_word("text_found", "row", beyond = "pieces", several = "pattern"),
+  language_word("has_form", "row", beyond = "pieces")
+)
 
 # Texts are split into as many parts as there are names.
 split_for_names <- function(formula, wanted, scope) {

@@ -40,8 +40,9 @@
 #               (sql-dialect.R), if that is not the core's
 #   whole       a function of the arguments: whether it looks at several rows, given these
 #   peeks       the same: whether one row's value depends on what others look like
-#   pieces      a function of the arguments: whether it may be given some rows after the others where memory is short,
-#               since it fails for no single rows, or finds them without R's memory
+#   beyond      what is done where R's values of all rows would not fit into memory: "core" (nothing, it leaves all of
+#               the work to the core) or "pieces" (it is given some rows after the others, and fails for no single
+#               ones), or a function of the arguments that gives one of these; quiet words go in pieces
 #   several     the arguments that are options of all rows even where they have several values; a vector of the script
 #               in another place goes along with the rows
 #   classed     what it is of dates, times, durations and categories: a rule, as those in language-rules.R

@@ -21,16 +21,12 @@ columns_of_rows <- function(arguments, values, node, block) {
 
 call_by_text <- function(at, values, node, block) {
   different <- different_texts_cpp(values[[at]])
-  if (is.null(different)) {
-    result <- rows_of_call(at, values, node, block)
-    if (!is.null(result)) return(new_slot(block, result))
-    if (is.null(node$word$kernel)) return(NULL)
-  }
   if (!is.null(different)) {
     if (!looks_at_one_row(node)) different <- with_first_ahead(different)
     values[[at]] <- if (anyNA(different$of_row)) c(different$texts, NA) else different$texts
   }
   result <- call_kernel(values, node)
+  if (is.null(result) && is.null(different)) result <- rows_of_call(at, values, node, block)
   if (is.null(result)) {
     # For bytes that are not text R gives no row number, or one among the distinct values.
     result <- withCallingHandlers(call_r_once(values, node, block), rowanroot_formula_failed = function(e) {
@@ -64,6 +60,7 @@ bytes_of_value <- function(column) if (is.character(column)) 100 else 24
 # Where the values of all rows would take much of the memory, they are made piece by piece. NULL where that is not so,
 # and where the function fails or warns: then it is to do so with the rows of the whole column.
 call_by_pieces <- function(columns, values, node, block) {
+  if (identical(beyond_memory(node), "core")) return(NULL)
   result <- rows_of_call(columns, values, node, block)
   if (!is.null(result)) typed_value(result, block)
 }

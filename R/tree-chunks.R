@@ -39,17 +39,19 @@ goes_in_chunks <- function(node) {
   !is.null(if (is.function(chunks)) chunks(node$options) else chunks)
 }
 
-# Whether a node needs R's memory for the values of all rows: a call of R that neither the core does nor can go piece by
-# piece.
+# Whether a node needs R's memory for the values of all rows: a call of R that is given all at once.
 calls_r <- function(node) {
-  node$kind == "r_code" || node$kind == "r_call" && !identical(node$word$kind, "look_up") && !goes_by_pieces(node)
+  node$kind == "r_code" ||
+    node$kind == "r_call" && !identical(node$word$kind, "look_up") && is.null(beyond_memory(node))
 }
 
-# What fails for single rows is to tell of all of them, and so is given all.
-goes_by_pieces <- function(call) {
+# How a call does without R's memory for all rows: "core" or "pieces". NULL where it is given all, as what fails for
+# single rows is to tell of all of them.
+beyond_memory <- function(call) {
   word <- call$word
-  pieces <- isTRUE(word$quiet) || !is.null(word$kernel) || !is.null(word$pieces) && word$pieces(call$arguments)
-  pieces && looks_at_one_row(call)
+  if (!looks_at_one_row(call)) return(NULL)
+  if (!is.null(word$kernel)) return("core")
+  if (is.function(word$beyond)) word$beyond(call$arguments) else if (isTRUE(word$quiet)) "pieces" else word$beyond
 }
 
 # Some of R's functions look at other values of the column, to see what these are like.

@@ -3,6 +3,9 @@
 #include "csv_batches.h"
 
 #include <algorithm>
+#include <cstring>
+
+#include "csv_numbers.h"
 
 namespace rowanroot {
 namespace {
@@ -58,7 +61,8 @@ std::size_t bytes_for(std::size_t rows, const CsvPiece& piece, std::size_t all) 
 Buffer<char> each_batch(const CsvFile& file, const CsvPiece& piece, std::size_t most_rows,
                         const std::function<void(const CsvBatch&, std::size_t)>& visit) {
   const std::size_t all = static_cast<std::size_t>(piece.next - piece.first), bytes = bytes_for(most_rows, piece, all);
-  Buffer<char> buffer(bytes);
+  Buffer<char> buffer(bytes + bytes_behind);
+  std::memset(buffer.data() + bytes, 0, bytes_behind);
   file.input().read(piece.first, bytes, buffer.data());
   CsvRecords records(buffer.data(), buffer.data() + bytes, bytes == all, file.format());
   CsvBatch batch;

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <limits>
+#include <type_traits>
 
 #include "csv_numbers.h"
 #include "csv_values.h"
@@ -48,11 +49,15 @@ void CsvColumnReader::read(const CsvBatch& batch, std::size_t row) {
   const char decimal = format_.decimal;
   switch (column_.type) {
     case CsvType::logical: return read_values(batch, row, missing_integer, read_logical);
-    case CsvType::integer: return read_values(batch, row, missing_integer, read_integer);
+    case CsvType::integer:
+      return read_values(batch, row, missing_integer, read_integer, read_few_whole);
     case CsvType::real:
-      return read_values(batch, row, missing_real(), [=](std::string_view text, double* value) {
-        return read_short_real(text, decimal, value) || read_other_real(text, decimal, value);
-      });
+      return read_values(
+          batch, row, missing_real(),
+          [=](std::string_view text, double* value) {
+            return read_short_real(text, decimal, value) || read_other_real(text, decimal, value);
+          },
+          [=](const char* at, std::size_t size, double* value) { return read_few_real(at, size, decimal, value); });
     case CsvType::long_integer: return read_values(batch, row, missing_long_integer, read_long_integer);
     case CsvType::date: return read_values(batch, row, missing_real(), read_date);
     case CsvType::time:
@@ -69,12 +74,20 @@ void CsvColumnReader::each_field(const CsvBatch& batch, Work work) {
   for (std::size_t i = 0; i < batch.rows(); ++i, field += columns_) work(i, *field);
 }
 
-template <class T, class Read>
-void CsvColumnReader::read_values(const CsvBatch& batch, std::size_t row, T missing, Read read) {
+// `read_few`, if there is one, reads most of the short fields that are not quoted, and quicker.
+template <class T, class Read, class ReadFew>
+void CsvColumnReader::read_values(const CsvBatch& batch, std::size_t row, T missing, Read read, ReadFew read_few) {
   T* const to = static_cast<T*>(column_.values) + row;
   unsigned kinds = could_be_all, if_it_fits = kinds_with(column_.type);
   bool may_be_whole = column_.type == CsvType::real && (part_->kinds & could_be_integer);
   each_field(batch, [&](std::size_t i, const CsvField& field) {
+    if constexpr (!std::is_same_v<ReadFew, NoFew>) {
+      if (usual_marks_ && !may_be_whole && !field.quoted && field.size - 1 < 8 &&
+          read_few(field.start, field.size, to + i)) {
+        kinds &= if_it_fits;
+        return;
+      }
+    }
     to[i] = missing;
     if (is_missing(field)) return;
     const std::string_view text = trimmed(field.text());

@@ -56,8 +56,9 @@ class CsvColumnReader {
   }
   template <class Visit>
   void each_field(const CsvBatch& batch, Visit visit);
-  template <class T, class Read>
-  void read_values(const CsvBatch& batch, std::size_t row, T missing, Read read);
+  struct NoFew {};
+  template <class T, class Read, class ReadFew = NoFew>
+  void read_values(const CsvBatch& batch, std::size_t row, T missing, Read read, ReadFew read_few = {});
   bool read_time(std::string_view text, double* value);
   void read_codes(const CsvBatch& batch, std::size_t row);
   void read_texts(const CsvBatch& batch, std::size_t row);

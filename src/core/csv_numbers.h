@@ -9,10 +9,12 @@
 
 namespace rowanroot {
 
-// Up to eight bytes as load_few() has them, with noughts before them.
-inline std::uint64_t load_digits(const char* at, std::size_t size) {
-  return size == 8 ? load_few(at, 8) : load_few(at, size) << (64 - 8 * size) | 0x3030303030303030ull >> 8 * size;
+// The first one to eight of these bytes, with noughts before them.
+inline std::uint64_t shift_digits(std::uint64_t bytes, std::size_t size) {
+  return bytes << (64 - 8 * size) | 0x3030303030303030ull >> 8 * (size - 1) >> 8;
 }
+
+inline std::uint64_t load_digits(const char* at, std::size_t size) { return shift_digits(load_few(at, size), size); }
 
 // Whether all eight bytes are digits. One is 0x30 to 0x39: it has this high half, and its low half does not carry when
 // 6 is added.
@@ -91,6 +93,48 @@ inline bool read_short_real(std::string_view text, char decimal, double* value) 
   if (found.number >= (std::uint64_t(1) << 53)) return false;
   const double number = static_cast<double>(found.number) / powers[found.decimals];
   return *value = is_negative ? -number : number, true;
+}
+
+// Behind a batch's bytes there are at least so many more (csv_batches.h): what is short is read with what follows it.
+constexpr std::size_t bytes_behind = 8;
+
+// A field of one to eight bytes, and a minus before them or not. Gives no digits where there are none.
+struct FewBytes {
+  FewBytes(const char* at, std::size_t field_size) : is_negative(*at == '-'), size(field_size - is_negative) {
+    if (size - 1 < 8) digits = shift_digits(word_at<std::uint64_t>(at + is_negative), size);
+  }
+  bool begins_with_nought() const { return static_cast<char>(digits >> 8 * (8 - size)) == '0'; }
+  const bool is_negative;
+  const std::size_t size;
+  std::uint64_t digits = 0;
+};
+
+// The same number that read_short_real() gives, of a field of up to eight bytes; false if that can't be decided quickly.
+inline bool read_few_real(const char* at, std::size_t size, char decimal, double* value) {
+  static constexpr double powers[] = {1e0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7};
+  FewBytes few(at, size);
+  int decimals = 0;
+  if (const std::uint64_t signs = bytes_that_are(few.digits, decimal)) {
+    const int place = __builtin_ctzll(signs) / 8;
+    // A digit is before it, and no nought but one alone.
+    if (place == 8 - static_cast<int>(few.size) || (few.begins_with_nought() && place != 9 - static_cast<int>(few.size)))
+      return false;
+    decimals = 7 - place;
+    few.digits = without_byte(few.digits, place) | '0';
+  } else if (few.size > 1 && few.begins_with_nought()) {
+    return false;
+  }
+  if (!are_digits(few.digits)) return false;
+  const double number = number_of_digits(few.digits) / powers[decimals];
+  return *value = few.is_negative ? -number : number, true;
+}
+
+// The same for whole numbers. There is no whole number -0.
+inline bool read_few_whole(const char* at, std::size_t size, std::int32_t* value) {
+  const FewBytes few(at, size);
+  if (!are_digits(few.digits) || (few.begins_with_nought() && (few.size > 1 || few.is_negative))) return false;
+  const std::int32_t number = static_cast<std::int32_t>(number_of_digits(few.digits));
+  return *value = few.is_negative ? -number : number, true;
 }
 
 }  // namespace rowanroot
