@@ -6,6 +6,7 @@
 #include <random>
 
 #include "check.h"
+#include "csv_numbers.h"
 #include "csv_read.h"
 #include "csv_splice.h"
 #include "csv_values.h"
@@ -384,6 +385,35 @@ TEST("a number with a decimal comma may have as many digits as fit") {
     CHECK(read_real(text, ',', &value) == (size <= 64));
     CHECK(size > 64 || std::fabs(value - 1.0 / 9) < 1e-15);
   }
+}
+
+TEST("short fields are read as numbers only where all ways read the same number") {
+  std::mt19937 random(11);
+  const auto one_of = [&](const std::string& signs) { return signs[random() % signs.size()]; };
+  int reals = 0, wholes = 0, not_read = 0;
+  bool same = true;
+  for (int k = 0; k < 300000; ++k) {
+    const char decimal = random() % 2 ? '.' : ',';
+    const std::size_t size = 1 + random() % 8;
+    // Mostly digits; what stands behind the field must not count.
+    std::string text;
+    for (std::size_t i = 0; i < size; ++i) text += random() % 4 ? one_of("0123456789") : one_of("-+.,0eE NA\"");
+    const std::string with_more = text + "98765432109";
+    double real = 0, expected = 0;
+    if (read_few_real(with_more.data(), size, decimal, &real)) {
+      ++reals;
+      same = same && read_real(text, decimal, &expected) && std::memcmp(&real, &expected, sizeof real) == 0;
+    } else if (read_short_real(text, decimal, &expected)) {
+      ++not_read;
+    }
+    std::int32_t whole = 0, expected_whole = 0;
+    const bool is_whole = read_integer(text, &expected_whole);
+    if (read_few_whole(with_more.data(), size, &whole)) ++wholes, same = same && is_whole && whole == expected_whole;
+    else if (is_whole && text[0] != '+') ++not_read;
+  }
+  CHECK(same);
+  CHECK(not_read == 0);
+  CHECK(reals > 50000 && wholes > 30000);
 }
 
 TEST("UTF-8 is told from what is not") {
