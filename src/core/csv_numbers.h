@@ -109,7 +109,7 @@ struct FewBytes {
   std::uint64_t digits = 0;
 };
 
-// The same number that read_short_real() gives, of a field of up to eight bytes; false if that can't be decided quickly.
+// The number that read_short_real() gives, of a field of up to eight bytes; false if that can't be decided quickly.
 inline bool read_few_real(const char* at, std::size_t size, char decimal, double* value) {
   static constexpr double powers[] = {1e0, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7};
   FewBytes few(at, size);
@@ -117,8 +117,8 @@ inline bool read_few_real(const char* at, std::size_t size, char decimal, double
   if (const std::uint64_t signs = bytes_that_are(few.digits, decimal)) {
     const int place = __builtin_ctzll(signs) / 8;
     // A digit is before it, and no nought but one alone.
-    if (place == 8 - static_cast<int>(few.size) || (few.begins_with_nought() && place != 9 - static_cast<int>(few.size)))
-      return false;
+    const int first = 8 - static_cast<int>(few.size);
+    if (place == first || (few.begins_with_nought() && place != first + 1)) return false;
     decimals = 7 - place;
     few.digits = without_byte(few.digits, place) | '0';
   } else if (few.size > 1 && few.begins_with_nought()) {
