@@ -16,7 +16,8 @@ expected <- visits[which(visits$net_kg > 0), ]
 
 by_day <- order(expected$day)
 expected$so_far_kg[by_day] <- ave(expected$net_kg[by_day], expected$hive_code[by_day], FUN = cumsum)
-places <- ave(-expected$net_kg, ifelse(is.na(expected$region), "none", expected$region), FUN = function(x) rank(x, ties.method = "min"))
+region <- ifelse(is.na(expected$region), "none", expected$region)
+places <- ave(-expected$net_kg, region, FUN = function(x) rank(x, ties.method = "min"))
 expected$place <- as.integer(places)
 
 found <- read.csv(file.path(folder, "out", "yield.csv"), na.strings = "")

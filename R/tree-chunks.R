@@ -45,8 +45,8 @@ calls_r <- function(node) {
     node$kind == "r_call" && !identical(node$word$kind, "look_up") && is.null(beyond_memory(node))
 }
 
-# How a call does without R's memory for all rows: "core" or "pieces". NULL where it is given all, as what fails for
-# single rows is to tell of all of them.
+# How a call does without R's memory for all rows: "core" or "pieces". NULL where it is given all rows: a function that
+# may fail for some of them must count all of these in its message.
 beyond_memory <- function(call) {
   word <- call$word
   if (!looks_at_one_row(call)) return(NULL)

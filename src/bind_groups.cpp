@@ -347,10 +347,6 @@ bool texts_seem_few(SEXP column, std::size_t most) {
   return seem_few(number, rows, most);
 }
 
-}  // namespace
-
-namespace {
-
 Rcpp::List texts_of_rows(SEXP texts, SEXP of_row) {
   return Rcpp::List::create(Rcpp::Named("texts") = texts, Rcpp::Named("of_row") = of_row);
 }

@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <limits>
-#include <type_traits>
 
 #include "csv_numbers.h"
 #include "csv_values.h"
@@ -49,8 +48,7 @@ void CsvColumnReader::read(const CsvBatch& batch, std::size_t row) {
   const char decimal = format_.decimal;
   switch (column_.type) {
     case CsvType::logical: return read_values(batch, row, missing_integer, read_logical);
-    case CsvType::integer:
-      return read_values(batch, row, missing_integer, read_integer, read_few_whole);
+    case CsvType::integer: return read_values(batch, row, missing_integer, read_integer, read_few_whole);
     case CsvType::real:
       return read_values(
           batch, row, missing_real(),
@@ -81,12 +79,10 @@ void CsvColumnReader::read_values(const CsvBatch& batch, std::size_t row, T miss
   unsigned kinds = could_be_all, if_it_fits = kinds_with(column_.type);
   bool may_be_whole = column_.type == CsvType::real && (part_->kinds & could_be_integer);
   each_field(batch, [&](std::size_t i, const CsvField& field) {
-    if constexpr (!std::is_same_v<ReadFew, NoFew>) {
-      if (usual_marks_ && !may_be_whole && !field.quoted && field.size - 1 < 8 &&
-          read_few(field.start, field.size, to + i)) {
-        kinds &= if_it_fits;
-        return;
-      }
+    if (usual_marks_ && !may_be_whole && !field.quoted && field.size - 1 < 8 &&
+        read_few(field.start, field.size, to + i)) {
+      kinds &= if_it_fits;
+      return;
     }
     to[i] = missing;
     if (is_missing(field)) return;

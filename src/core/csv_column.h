@@ -56,7 +56,9 @@ class CsvColumnReader {
   }
   template <class Visit>
   void each_field(const CsvBatch& batch, Visit visit);
-  struct NoFew {};
+  struct NoFew {
+    bool operator()(const char*, std::size_t, const void*) const { return false; }
+  };
   template <class T, class Read, class ReadFew = NoFew>
   void read_values(const CsvBatch& batch, std::size_t row, T missing, Read read, ReadFew read_few = {});
   bool read_time(std::string_view text, double* value);
