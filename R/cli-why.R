@@ -84,7 +84,7 @@ cli_report <- function(args) {
   use_memory_option(given$options$memory, "report")
   check_cli_file(given$args, "report")
   to <- given$options$to
-  if (is.null(to)) to <- paste0(tools::file_path_sans_ext(given$args), "-report.html")
+  if (is.null(to)) to <- paste0(without_ending(given$args), "-report.html")
   report_script(given$args, to)
   cat("Wrote ", to, "\n", sep = "")
   exit_done

@@ -151,7 +151,7 @@ keep_csv <- function(content, keys) {
 csv_frame <- function(content, source, files, columns) {
   values <- content$values
   if (!is.null(source$options$file_column)) {
-    file <- coded_texts_cpp(rep(seq_along(files$name), content$rows), tools::file_path_sans_ext(basename(files$name)))
+    file <- coded_texts_cpp(rep(seq_along(files$name), content$rows), file_stem(files$name))
     values <- c(stats::setNames(list(file), source$options$file_column), values)
   }
   structure(values, row.names = .set_row_names(sum(content$rows)), class = "data.frame")

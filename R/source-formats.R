@@ -98,7 +98,7 @@ ways_out_of_endings <- list(
 )
 
 # The ending that says what is in a file, which may be compressed.
-content_ending <- function(path) path_ending(ifelse(path_ending(path) == "gz", tools::file_path_sans_ext(path), path))
+content_ending <- function(path) path_ending(ifelse(path_ending(path) == "gz", without_ending(path), path))
 
 kind_of_path <- function(path) {
   ending <- content_ending(path)
@@ -190,7 +190,7 @@ plain_frame <- function(data) {
 with_file_column <- function(data, source, files, rows, call) {
   if (is.null(source$options$file_column)) return(data)
   file_column_name(source$options$file_column, names(data), call)
-  file <- rep(tools::file_path_sans_ext(basename(files)), rows)
+  file <- rep(file_stem(files), rows)
   with_columns(data, c(stats::setNames(list(file), source$options$file_column), unclass(data)))
 }
 

@@ -47,8 +47,6 @@ part_numbers <- function(source, rows, call) {
   if (is.null(coded)) match(files, file_stem(names)) else match(coded$texts, file_stem(names))[coded$of_row]
 }
 
-file_stem <- function(names) tools::file_path_sans_ext(basename(names))
-
 # Whether each part of the table is what comes of that part of the source alone.
 is_by_parts <- function(x) all(vapply(rooted(x)$steps, goes_by_chunks, NA, carried = FALSE))
 

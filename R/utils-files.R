@@ -30,7 +30,12 @@ journal_folder <- function() file.path(base_folder(), ".rowanroot")
 
 absolute_path <- function(path) if (is_absolute(path)) path.expand(path) else file.path(getwd(), path)
 
-path_ending <- function(path) tolower(tools::file_ext(path))
+# Written out here, since loading the package tools for them takes longer than they do.
+path_ending <- function(path) tolower(ifelse(grepl("[.][[:alnum:]]+$", path), sub("^.*[.]", "", path), ""))
+
+without_ending <- function(path) sub("([^.]+)[.][[:alnum:]]+$", "\\1", path)
+
+file_stem <- function(path) without_ending(basename(path))
 
 is_absolute <- function(path) grepl("^(/|[A-Za-z]:[/\\\\])", path.expand(path))
 

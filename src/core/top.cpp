@@ -34,6 +34,16 @@ bool before(const SortKeys& keys, const Candidate& a, const Candidate& b) {
   return order != 0 ? order < 0 : a.row < b.row;
 }
 
+// The rows of each group, the first of them first.
+std::vector<std::int32_t> rows_in_order(const SortKeys& keys, std::vector<std::vector<Candidate>>& groups) {
+  std::vector<std::int32_t> rows;
+  for (auto& group : groups) {
+    std::sort(group.begin(), group.end(), [&](const Candidate& a, const Candidate& b) { return before(keys, a, b); });
+    for (const Candidate& candidate : group) rows.push_back(candidate.row);
+  }
+  return rows;
+}
+
 // All rows as one group.
 class OneGroup {
  public:
@@ -164,12 +174,7 @@ std::vector<std::int32_t> find_top(const SortKeys& keys, std::size_t rows, std::
     for (const auto& part : late)
       for (const auto& one : part) found[one.first].push_back(one.second);
   }
-  std::vector<std::int32_t> result;
-  for (auto& group : found) {
-    std::sort(group.begin(), group.end(), [&](const Candidate& a, const Candidate& b) { return before(keys, a, b); });
-    for (const Candidate& candidate : group) result.push_back(candidate.row);
-  }
-  return result;
+  return rows_in_order(keys, found);
 }
 
 template <class T>
