@@ -61,7 +61,7 @@ language_word <- function(name, kind, ..., fun = get(name, envir = topenv(), mod
 # functions are there.
 make_language <- function() {
   space <- topenv()
-  makers <- sort(grep("^words_of_", ls(space), value = TRUE), method = "radix")
+  makers <- sort(grep("^words_of_", ls(space, sorted = FALSE), value = TRUE), method = "radix")
   records <- unlist(lapply(makers, function(maker) get(maker, envir = space)()), recursive = FALSE)
   names <- vapply(records, `[[`, "", "name")
   list2env(split(records, factor(names, unique(names))), parent = emptyenv())

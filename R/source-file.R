@@ -25,7 +25,7 @@ source_parts.file_source <- function(source, call) {
   files <- source_files(source, call)
   tell_watched(source)
   check_were_made(files, call)
-  for (k in seq_along(files$path)) wait_until_written(files$path[k], files$name[k], call)
+  for (k in which(are_just_written(files$path))) wait_until_written(files$path[k], files$name[k], call)
   hashes <- file_hashes(files$path)
   # Where a column has the names, they are part of what the values are made from.
   if (!is.null(source$options$file_column)) {
@@ -83,8 +83,8 @@ source_files <- function(source, call) {
   check_names_of_files(names, call)
   names <- names[order(named_in_utf8(names), method = "radix")]
   paths <- from_folder(names)
-  # Of many files with the same ending one is enough.
-  for (name in names[!duplicated(paste(path_ending(names), content_ending(names)))]) {
+  # Of many files with the same endings one is enough.
+  for (name in names[!duplicated(sub("^.*?((?:[.][[:alnum:]]+){0,2})$", "\\1", names, perl = TRUE))]) {
     check_kind_of_file(name, sub("_source$", "", setdiff(class(source), "filling_source")[1]), call)
   }
   folders <- names[dir.exists(paths)]
@@ -159,15 +159,17 @@ check_one_shape <- function(columns, files, call) {
 # A file that was written to just now and does not end as a whole file does is probably not complete yet: it is waited
 # for, until it ends so or has been left alone for a while.
 wait_until_written <- function(path, name, call, patience = 30) {
-  seconds_old <- function() as.numeric(Sys.time()) - as.numeric(file.mtime(path))
   started <- as.numeric(Sys.time())
-  while (isTRUE(seconds_old() < left_alone()) && seconds_old() > -left_alone() && !ends_as_whole(path)) {
+  while (are_just_written(path) && !ends_as_whole(path)) {
     if (as.numeric(Sys.time()) - started > patience) stop_changing_file(name, call)
     Sys.sleep(0.05)
   }
 }
 
-left_alone <- function() getOption("rowanroot.left_alone", 0.5)
+are_just_written <- function(paths) {
+  seconds_old <- as.numeric(Sys.time()) - as.numeric(file.mtime(paths))
+  (abs(seconds_old) < getOption("rowanroot.left_alone", 0.5)) %in% TRUE
+}
 
 # With a line, with the mark of Parquet, or with the record that ends a workbook, which is a ZIP file of 22 bytes or
 # more.

@@ -69,7 +69,7 @@ know_written <- function() {
 
 # For the next session. Those of files that are no more are dropped.
 keep_hashes <- function() {
-  known <- mget(ls(known_hashes(), all.names = TRUE), envir = known_hashes())
+  known <- mget(ls(known_hashes(), all.names = TRUE, sorted = FALSE), envir = known_hashes())
   # Tables of a file stand under its path, and a line of their own.
   known <- known[file.exists(sub("\n.*", "", names(known)))]
   if (!length(known)) return(invisible())

@@ -20,6 +20,7 @@ keep_parts <- function(keys, column, notes, first, rows, kinds) {
   }
   dir.create(kept_folder(), showWarnings = FALSE, recursive = TRUE)
   notes <- lapply(notes, serialize, NULL)
+  state$kept_more <- TRUE
   !nzchar(kept_write_cpp(path.expand(kept_path(keys)), column, first, rows, kinds, notes,
                          getOption("rowanroot.threads", 0L)))
 }
@@ -59,10 +60,11 @@ put_store_in_order <- function() {
   limit_kept()
 }
 
+# Where nothing was kept and nothing kept was used, it is in order.
 limit_kept <- function() {
-  if (!dir.exists(kept_folder())) return(invisible())
+  if (!isTRUE(state$kept_more) && !length(state$kept_used) || !dir.exists(kept_folder())) return(invisible())
   used <- kept_path(unique(state$kept_used))
-  state$kept_used <- NULL
+  state$kept_used <- state$kept_more <- NULL
   used <- used[file.exists(used)]
   if (length(used)) Sys.setFileTime(used, Sys.time())
   files <- list.files(kept_folder(), full.names = TRUE)

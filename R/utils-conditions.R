@@ -65,9 +65,13 @@ lists_in_words <- list(span = list("vec-sep2" = " and ", "vec-last" = " and "),
 # The sentences with what stands in braces, without colours: names and values that come from files are no signs to a
 # terminal.
 filled_in <- function(message, envir) {
-  outer <- options(cli.num_colors = 1L, cli.user_theme = lists_in_words)
-  on.exit(options(outer))
-  message[] <- shown(vapply(message, cli::format_inline, "", .envir = envir))
+  has_braces <- grepl("[{}]", message)
+  if (any(has_braces)) {
+    outer <- options(cli.num_colors = 1L, cli.user_theme = lists_in_words)
+    on.exit(options(outer))
+    message[has_braces] <- vapply(message[has_braces], cli::format_inline, "", .envir = envir)
+  }
+  message[] <- shown(message)
   message
 }
 
