@@ -161,22 +161,6 @@ different_texts_cpp <- function(column) {
     .Call(`_rowanroot_different_texts_cpp`, column)
 }
 
-find_members_cpp <- function(column, table, threads) {
-    .Call(`_rowanroot_find_members_cpp`, column, table, threads)
-}
-
-find_places_cpp <- function(column, table, threads) {
-    .Call(`_rowanroot_find_places_cpp`, column, table, threads)
-}
-
-match_rows_cpp <- function(keys, table, unmatched_stay, want_left) {
-    .Call(`_rowanroot_match_rows_cpp`, keys, table, unmatched_stay, want_left)
-}
-
-pair_numbers_cpp <- function(first, second, count) {
-    .Call(`_rowanroot_pair_numbers_cpp`, first, second, count)
-}
-
 json_open_cpp <- function(path) {
     .Call(`_rowanroot_json_open_cpp`, path)
 }
@@ -215,6 +199,22 @@ kept_read_cpp <- function(paths, type, threads) {
 
 kept_rows_cpp <- function(paths, type, rows, threads) {
     .Call(`_rowanroot_kept_rows_cpp`, paths, type, rows, threads)
+}
+
+find_members_cpp <- function(column, table, threads) {
+    .Call(`_rowanroot_find_members_cpp`, column, table, threads)
+}
+
+find_places_cpp <- function(column, table, threads) {
+    .Call(`_rowanroot_find_places_cpp`, column, table, threads)
+}
+
+match_rows_cpp <- function(keys, table, unmatched_stay, want_left) {
+    .Call(`_rowanroot_match_rows_cpp`, keys, table, unmatched_stay, want_left)
+}
+
+pair_numbers_cpp <- function(first, second, count) {
+    .Call(`_rowanroot_pair_numbers_cpp`, first, second, count)
 }
 
 are_deferred_cpp <- function(texts) {

@@ -511,59 +511,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// find_members_cpp
-SEXP find_members_cpp(SEXP column, SEXP table, int threads);
-RcppExport SEXP _rowanroot_find_members_cpp(SEXP columnSEXP, SEXP tableSEXP, SEXP threadsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type table(tableSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(find_members_cpp(column, table, threads));
-    return rcpp_result_gen;
-END_RCPP
-}
-// find_places_cpp
-SEXP find_places_cpp(SEXP column, SEXP table, int threads);
-RcppExport SEXP _rowanroot_find_places_cpp(SEXP columnSEXP, SEXP tableSEXP, SEXP threadsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type table(tableSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(find_places_cpp(column, table, threads));
-    return rcpp_result_gen;
-END_RCPP
-}
-// match_rows_cpp
-Rcpp::List match_rows_cpp(Rcpp::IntegerVector keys, Rcpp::IntegerVector table, bool unmatched_stay, bool want_left);
-RcppExport SEXP _rowanroot_match_rows_cpp(SEXP keysSEXP, SEXP tableSEXP, SEXP unmatched_staySEXP, SEXP want_leftSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type keys(keysSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type table(tableSEXP);
-    Rcpp::traits::input_parameter< bool >::type unmatched_stay(unmatched_staySEXP);
-    Rcpp::traits::input_parameter< bool >::type want_left(want_leftSEXP);
-    rcpp_result_gen = Rcpp::wrap(match_rows_cpp(keys, table, unmatched_stay, want_left));
-    return rcpp_result_gen;
-END_RCPP
-}
-// pair_numbers_cpp
-SEXP pair_numbers_cpp(Rcpp::IntegerVector first, Rcpp::IntegerVector second, int count);
-RcppExport SEXP _rowanroot_pair_numbers_cpp(SEXP firstSEXP, SEXP secondSEXP, SEXP countSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::RNGScope rcpp_rngScope_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type first(firstSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type second(secondSEXP);
-    Rcpp::traits::input_parameter< int >::type count(countSEXP);
-    rcpp_result_gen = Rcpp::wrap(pair_numbers_cpp(first, second, count));
-    return rcpp_result_gen;
-END_RCPP
-}
 // json_open_cpp
 Rcpp::List json_open_cpp(std::string path);
 RcppExport SEXP _rowanroot_json_open_cpp(SEXP pathSEXP) {
@@ -690,6 +637,59 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type rows(rowsSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(kept_rows_cpp(paths, type, rows, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// find_members_cpp
+SEXP find_members_cpp(SEXP column, SEXP table, int threads);
+RcppExport SEXP _rowanroot_find_members_cpp(SEXP columnSEXP, SEXP tableSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type table(tableSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(find_members_cpp(column, table, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// find_places_cpp
+SEXP find_places_cpp(SEXP column, SEXP table, int threads);
+RcppExport SEXP _rowanroot_find_places_cpp(SEXP columnSEXP, SEXP tableSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< SEXP >::type column(columnSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type table(tableSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(find_places_cpp(column, table, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// match_rows_cpp
+Rcpp::List match_rows_cpp(Rcpp::IntegerVector keys, Rcpp::IntegerVector table, bool unmatched_stay, bool want_left);
+RcppExport SEXP _rowanroot_match_rows_cpp(SEXP keysSEXP, SEXP tableSEXP, SEXP unmatched_staySEXP, SEXP want_leftSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type keys(keysSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type table(tableSEXP);
+    Rcpp::traits::input_parameter< bool >::type unmatched_stay(unmatched_staySEXP);
+    Rcpp::traits::input_parameter< bool >::type want_left(want_leftSEXP);
+    rcpp_result_gen = Rcpp::wrap(match_rows_cpp(keys, table, unmatched_stay, want_left));
+    return rcpp_result_gen;
+END_RCPP
+}
+// pair_numbers_cpp
+SEXP pair_numbers_cpp(Rcpp::IntegerVector first, Rcpp::IntegerVector second, int count);
+RcppExport SEXP _rowanroot_pair_numbers_cpp(SEXP firstSEXP, SEXP secondSEXP, SEXP countSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::RNGScope rcpp_rngScope_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type second(secondSEXP);
+    Rcpp::traits::input_parameter< int >::type count(countSEXP);
+    rcpp_result_gen = Rcpp::wrap(pair_numbers_cpp(first, second, count));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -1390,10 +1390,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_count_distinct_cpp", (DL_FUNC) &_rowanroot_count_distinct_cpp, 3},
     {"_rowanroot_quantiles_cpp", (DL_FUNC) &_rowanroot_quantiles_cpp, 5},
     {"_rowanroot_different_texts_cpp", (DL_FUNC) &_rowanroot_different_texts_cpp, 1},
-    {"_rowanroot_find_members_cpp", (DL_FUNC) &_rowanroot_find_members_cpp, 3},
-    {"_rowanroot_find_places_cpp", (DL_FUNC) &_rowanroot_find_places_cpp, 3},
-    {"_rowanroot_match_rows_cpp", (DL_FUNC) &_rowanroot_match_rows_cpp, 4},
-    {"_rowanroot_pair_numbers_cpp", (DL_FUNC) &_rowanroot_pair_numbers_cpp, 3},
     {"_rowanroot_json_open_cpp", (DL_FUNC) &_rowanroot_json_open_cpp, 1},
     {"_rowanroot_json_first_cpp", (DL_FUNC) &_rowanroot_json_first_cpp, 3},
     {"_rowanroot_json_line_cpp", (DL_FUNC) &_rowanroot_json_line_cpp, 2},
@@ -1404,6 +1400,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_rowanroot_kept_heads_cpp", (DL_FUNC) &_rowanroot_kept_heads_cpp, 1},
     {"_rowanroot_kept_read_cpp", (DL_FUNC) &_rowanroot_kept_read_cpp, 3},
     {"_rowanroot_kept_rows_cpp", (DL_FUNC) &_rowanroot_kept_rows_cpp, 4},
+    {"_rowanroot_find_members_cpp", (DL_FUNC) &_rowanroot_find_members_cpp, 3},
+    {"_rowanroot_find_places_cpp", (DL_FUNC) &_rowanroot_find_places_cpp, 3},
+    {"_rowanroot_match_rows_cpp", (DL_FUNC) &_rowanroot_match_rows_cpp, 4},
+    {"_rowanroot_pair_numbers_cpp", (DL_FUNC) &_rowanroot_pair_numbers_cpp, 3},
     {"_rowanroot_are_deferred_cpp", (DL_FUNC) &_rowanroot_are_deferred_cpp, 1},
     {"_rowanroot_coded_texts_cpp", (DL_FUNC) &_rowanroot_coded_texts_cpp, 2},
     {"_rowanroot_coded_parts_cpp", (DL_FUNC) &_rowanroot_coded_parts_cpp, 1},
