@@ -112,6 +112,7 @@ what_is <- function(x) {
   kind <- switch(type_name(x), integer = "whole number", logical = "logical value", category = "category value",
                  type_name(x))
   if (length(x) != 1) return(counted(length(x), kind))
+  if (is.na(x)) return(if (kind == "logical value") "a missing value" else paste("a missing", kind))
   if (identical(x, "")) "an empty text" else paste("a", kind)
 }
 

@@ -47,6 +47,11 @@ check_path <- function(path, arg, call, several = TRUE) {
                  "bad_argument", call)
   }
   if (fine) return(invisible())
+  blank <- if (several && is.character(path)) which(is.na(path) | !nzchar(path))
+  if (length(blank)) {
+    found <- if (is.na(path[blank[1]])) "missing" else "empty"
+    stop_because("{.arg {arg}} must have a path in each place, and number {blank[1]} is {found}.", "bad_argument", call)
+  }
   stop_because(c("{.arg {arg}} must be {if (several) 'a path or a data frame' else 'one path'}, not {what_is(path)}."),
                "bad_argument", call)
 }

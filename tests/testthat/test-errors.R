@@ -66,6 +66,9 @@ test_that("each wrong formula gives an error of its class", {
   expect_error(all_columns(), class = "rowanroot_bad_choice")
   expect_error(peek(3), class = "rowanroot_not_a_table")
   expect_error(peek(visits, rows = -1), class = "rowanroot_bad_argument")
+  expect_error(open_table(c("a.csv", NA)), "number 2 is missing", class = "rowanroot_bad_argument")
+  expect_error(open_table(c("", "a.csv")), "number 1 is empty", class = "rowanroot_bad_argument")
+  expect_error(save_table(visits, NA_character_), "not a missing text", class = "rowanroot_bad_argument")
 })
 
 test_that("errors say what is wrong and what to do", {
