@@ -65,7 +65,7 @@ lists_in_words <- list(span = list("vec-sep2" = " and ", "vec-last" = " and "),
 # The sentences with what stands in braces, without colours: names and values that come from files are no signs to a
 # terminal.
 filled_in <- function(message, envir) {
-  has_braces <- grepl("[{}]", message)
+  has_braces <- grepl("[{}]", message, useBytes = TRUE)
   if (any(has_braces)) {
     outer <- options(cli.num_colors = 1L, cli.user_theme = lists_in_words)
     on.exit(options(outer))
@@ -78,8 +78,9 @@ filled_in <- function(message, envir) {
 # The error of a name that is not there, with the nearest that is.
 stop_unknown_column <- function(name, known, call, formula = NULL, parent = NULL) {
   hint <- nearest_name(name, known)
+  written <- shown(name)
   stop_because(c(
-    "There is no column {.code {name}}.",
+    "There is no column {.code {written}}.",
     "in" = if (!is.null(formula)) "{formula}",
     "try" = if (length(known) == 1 && grepl("[;\t|]", known))
               paste0("The only column is {.code {known}}. Is the separator ",
@@ -107,12 +108,13 @@ what_is <- function(x) {
   if (inherits(x, "routine")) return("a routine")
   if (is_rooted_table(x)) return("a rooted table")
   if (is.language(x)) return("a piece of code")
+  if (is.environment(x)) return("an environment")
   if (!is.null(dim(x))) return(paste("a table of", paste(dim(x), collapse = " x ")))
   if (is.list(x)) return(if (is.object(x)) paste("an object of class", class(x)[1]) else paste("a list of", length(x)))
   kind <- switch(type_name(x), integer = "whole number", logical = "logical value", category = "category value",
                  type_name(x))
   if (length(x) != 1) return(counted(length(x), kind))
-  if (is.na(x)) return(if (kind == "logical value") "a missing value" else paste("a missing", kind))
+  if (is.atomic(x) && is.na(x)) return(if (kind == "logical value") "a missing value" else paste("a missing", kind))
   if (identical(x, "")) "an empty text" else paste("a", kind)
 }
 

@@ -1,7 +1,7 @@
 # The known name nearest to a mistyped one, or none if none is near.
 nearest_name <- function(name, known) {
   known <- setdiff(known, name)
-  if (!length(known)) return(character())
+  if (!length(known) || !validUTF8(name)) return(character())
   distance <- drop(utils::adist(name, known, ignore.case = TRUE))
   best <- which.min(distance)
   if (distance[best] <= max(1, nchar(name) %/% 3)) known[best] else character()

@@ -69,6 +69,8 @@ test_that("each wrong formula gives an error of its class", {
   expect_error(open_table(c("a.csv", NA)), "number 2 is missing", class = "rowanroot_bad_argument")
   expect_error(open_table(c("", "a.csv")), "number 1 is empty", class = "rowanroot_bad_argument")
   expect_error(save_table(visits, NA_character_), "not a missing text", class = "rowanroot_bad_argument")
+  expect_error(peek(new.env()), "not an environment", class = "rowanroot_not_a_table")
+  expect_error(keep_columns(visits, "no\xff"), class = "rowanroot_unknown_column")
 })
 
 test_that("errors say what is wrong and what to do", {
