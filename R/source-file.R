@@ -83,8 +83,8 @@ source_files <- function(source, call) {
   check_names_of_files(names, call)
   names <- names[order(named_in_utf8(names), method = "radix")]
   paths <- from_folder(names)
-  # Of many files with the same endings one is enough.
-  for (name in names[!duplicated(sub("^.*?((?:[.][[:alnum:]]+){0,2})$", "\\1", names, perl = TRUE))]) {
+  # Of many files with the same ending one is enough.
+  for (name in names[!duplicated(paste(path_ending(names), content_ending(names)))]) {
     check_kind_of_file(name, sub("_source$", "", setdiff(class(source), "filling_source")[1]), call)
   }
   folders <- names[dir.exists(paths)]

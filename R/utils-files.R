@@ -40,15 +40,15 @@ file_stem <- function(path) without_ending(basename(path))
 is_absolute <- function(path) grepl("^(/|[A-Za-z]:[/\\\\])", path.expand(path))
 
 check_path <- function(path, arg, call, several = TRUE) {
-  fine <- is.character(path) && length(path) > 0 && !anyNA(path) && all(nzchar(path)) && (several || length(path) == 1)
+  blank <- if (is.character(path)) which(is.na(path) | !nzchar(path))
+  fine <- is.character(path) && length(path) > 0 && !length(blank) && (several || length(path) == 1)
   if (fine && !all(validUTF8(path))) {
     stop_because(c("{.arg {arg}} is not valid UTF-8.",
                    "try" = "If it is Latin-1, write {.code iconv({arg}, \"latin1\", \"UTF-8\")}, or rename the file."),
                  "bad_argument", call)
   }
   if (fine) return(invisible())
-  blank <- if (several && is.character(path)) which(is.na(path) | !nzchar(path))
-  if (length(blank)) {
+  if (several && length(blank)) {
     found <- if (is.na(path[blank[1]])) "missing" else "empty"
     stop_because("{.arg {arg}} must have a path in each place, and number {blank[1]} is {found}.", "bad_argument", call)
   }
